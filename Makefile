@@ -1,0 +1,39 @@
+# Every target sets up what it needs first; `make setup` does nothing when nothing changed.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+
+.PHONY: setup demo test bench screenshots lock clean
+
+setup: $(VENV)/.ready
+
+$(VENV)/.ready: requirements.lock pyproject.toml packaging/system-libraries.sh
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	sh packaging/system-libraries.sh $(BIN)/python
+	touch $@
+
+demo: setup
+	$(BIN)/chronoxis demo
+
+test: setup
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2
+
+bench: setup
+	$(BIN)/python -m bench
+
+screenshots: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python docs/take_screenshots.py
+
+# The lock names releases and their hashes only, so that it holds whatever index serves them.
+lock: setup
+	$(BIN)/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --extra dev \
+	    --no-emit-index-url --no-header --no-annotate -o requirements.lock pyproject.toml
+
+clean:
+	rm -rf $(VENV)

@@ -1,0 +1,79 @@
+"""Writing so that a file under its final name is always whole."""
+
+import errno
+import os
+import tempfile
+from pathlib import Path
+
+from chronoxis.core.errors import ExportError
+
+
+def temporary_beside(final: Path) -> Path:
+    """Make an empty hidden file in the folder of ``final``, to be written and then published.
+
+    Raises:
+        ExportError: the folder is missing or may not be written to.
+    """
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{final.stem[:80]}-", suffix=".part", dir=final.parent)
+    except OSError as error:
+        raise ExportError(why_not_written(final, error)) from error
+    os.close(handle)
+    umask = os.umask(0)
+    os.umask(umask)
+    Path(name).chmod(0o666 & ~umask)
+    return Path(name)
+
+
+def publish(temporary: Path, final: Path, *, overwrite: bool) -> None:
+    """Give a finished file its final name in one step.
+
+    Raises:
+        ExportError: a file of that name is there and may not be overwritten, or the disk refuses.
+    """
+    try:
+        with temporary.open("rb") as written:
+            os.fsync(written.fileno())
+        if overwrite:
+            temporary.replace(final)
+        else:
+            _claim(temporary, final)
+    except FileExistsError:
+        raise ExportError(already_there(final)) from None
+    except OSError as error:
+        raise ExportError(why_not_written(final, error)) from error
+
+
+def already_there(final: Path) -> str:
+    """The message for a name that is taken."""
+    return f"{final} is already there; choose another name, or allow it to be overwritten."
+
+
+def why_not_written(final: Path, error: OSError) -> str:
+    """One line that says why a file could not be written, and what to do."""
+    folder = final.parent
+    match error.errno:
+        case errno.ENOSPC | errno.EDQUOT:
+            return f"{final.name} was not written: the disk of {folder} is full; make room or choose another."
+        case errno.EFBIG:
+            return f"{final.name} was not written: files so large are not allowed in {folder}; choose another."
+        case errno.ENOENT | errno.ENOTDIR:
+            return f"{final.name} was not written: the folder {folder} is not there; make it or choose another."
+        case errno.EACCES | errno.EPERM | errno.EROFS:
+            return f"{final.name} was not written: {folder} may not be written to; choose another folder."
+        case _:
+            return f"{final.name} was not written: {error.strerror or error}."
+
+
+def _claim(temporary: Path, final: Path) -> None:
+    """Rename without replacing: a hard link fails where the name is taken."""
+    try:
+        os.link(temporary, final)
+    except FileExistsError:
+        raise
+    except OSError:  # a file system without hard links
+        if final.exists():
+            raise FileExistsError(final) from None
+        temporary.rename(final)
+    else:
+        temporary.unlink()

@@ -1,0 +1,62 @@
+"""Opening media files, with errors that say what is wrong with which file."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import av
+from av.container import InputContainer
+from av.stream import Disposition
+from av.video.stream import VideoStream
+
+from chronoxis.core.errors import FootageError
+
+_STILL_DEMUXERS = ("image2", "_pipe")
+
+
+@contextmanager
+def open_container(path: Path) -> Iterator[InputContainer]:
+    """Open a media file for reading and close it afterwards.
+
+    Raises:
+        FootageError: the file is missing, empty, no media file, or a single still photo.
+    """
+    try:
+        if path.stat().st_size == 0:
+            raise FootageError(f"{path.name} is empty (0 bytes); copy it again from the camera.")
+        container = av.open(str(path))
+    except FileNotFoundError:
+        raise FootageError(f"{path} is not there; check the path, or find where the file was moved.") from None
+    except IsADirectoryError:
+        raise FootageError(f"{path} is a folder; choose a recording inside it.") from None
+    except PermissionError:
+        raise FootageError(f"{path} may not be read; change its permissions or copy it elsewhere.") from None
+    except (av.FFmpegError, OSError) as error:
+        reason = error.strerror or type(error).__name__
+        raise FootageError(
+            f"{path.name} is not a recording that can be read ({reason}); "
+            "it may be cut off or of another kind than its name says."
+        ) from error
+    with container:
+        if any(mark in container.format.name for mark in _STILL_DEMUXERS):
+            raise FootageError(f"{path.name} is a still photo, not a recording; choose a video file.")
+        yield container
+
+
+def picture_stream(container: InputContainer, path: Path) -> VideoStream:
+    """The main video stream, set to decode on several threads.
+
+    Raises:
+        FootageError: the file has no moving picture, or no decoder here reads it.
+    """
+    for stream in container.streams.video:
+        if stream.disposition & Disposition.attached_pic:
+            continue
+        try:
+            stream.thread_type = "AUTO"
+        except AttributeError:
+            raise FootageError(f"{path.name} holds a kind of video that cannot be decoded here.") from None
+        return stream
+    has_sound = bool(container.streams.audio)
+    holds = "has sound but no picture" if has_sound else "has no picture"
+    raise FootageError(f"{path.name} {holds}; choose a recording with video in it.")

@@ -1,0 +1,181 @@
+"""When each recorded frame is on display, read from the file's own time stamps without decoding."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+import numpy.typing as npt
+from av.packet import Packet
+from av.video.stream import VideoStream
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.containers import open_container, picture_stream
+
+Progress = Callable[[float], None]
+"""Called with the share done, 0 to 1; it may raise `Cancelled` to stop the work."""
+
+_REPORT_EVERY = 2000
+_USUAL_RATE = Fraction(25)
+
+
+@dataclass(frozen=True, eq=False)
+class FrameIndex:
+    """The frames of a recording in order of display.
+
+    Frame 0 begins at recorded time 0, whatever its stamp in the file.
+
+    Attributes:
+        stamps: int64, shape (n,); presentation stamps in ticks of ``time_base``, ascending.
+        time_base: seconds per tick.
+        edges: float64, shape (n + 1,); frame i is on display over ``edges[i]:edges[i + 1]`` seconds.
+        packets: int64, shape (n,); position of each frame's packet in the file, counted from 0.
+        key_packets: int64; positions of the packets where decoding can begin, ascending.
+        key_stamps: int64; their presentation stamps.
+        rate: frames per second; the average, where the rate varies.
+        variable: whether frames follow each other at uneven intervals.
+        stamped: whether the file says when each frame is shown; without stamps frames are told apart
+            by counting from the beginning, and edges follow from the declared rate.
+        length: recorded seconds.
+    """
+
+    stamps: npt.NDArray[np.int64]
+    time_base: Fraction
+    edges: npt.NDArray[np.float64]
+    packets: npt.NDArray[np.int64]
+    key_packets: npt.NDArray[np.int64]
+    key_stamps: npt.NDArray[np.int64]
+    rate: Fraction
+    variable: bool
+    stamped: bool
+    length: Fraction
+
+    def __len__(self) -> int:
+        return len(self.stamps)
+
+    @property
+    def start(self) -> Fraction:
+        """Recorded time 0 on the file's own clock, in seconds."""
+        return int(self.stamps[0]) * self.time_base
+
+    def frame_at(self, seconds: float) -> int:
+        """Number of the frame on display; the first or last one outside the recording."""
+        return int(np.clip(np.searchsorted(self.edges, seconds + 1e-6, "right") - 1, 0, len(self) - 1))
+
+    def key_packet_for(self, frame: int) -> int:
+        """Position of the packet from which decoding yields this frame."""
+        if not self.stamped:
+            return 0
+        place = int(np.searchsorted(self.key_stamps, self.stamps[frame], "right")) - 1
+        return int(self.key_packets[max(place, 0)])
+
+
+def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
+    """Read all packets' stamps of a recording; nothing is decoded.
+
+    Raises:
+        FootageError: the file cannot be read or holds no frame.
+        Cancelled: ``progress`` raised it.
+    """
+    with open_container(path) as container:
+        stream = picture_stream(container, path)
+        size = max(path.stat().st_size, 1)
+        packets: list[tuple[int | None, int | None, int, bool, bool]] = []
+        try:
+            for packet in container.demux(stream):
+                if packet.size == 0:
+                    continue  # the mark at the end
+                packets.append(_entry(packet))
+                if progress and len(packets) % _REPORT_EVERY == 0:
+                    progress(min(1.0, (packet.pos or 0) / size))
+        except av.FFmpegError as error:
+            if not packets:
+                raise FootageError(f"{path.name} cannot be read: {error.strerror}.") from error
+        if not packets:
+            raise FootageError(f"{path.name} holds no frames; the recording may have been cut off at once.")
+        return _index(packets, stream)
+
+
+def _entry(packet: Packet) -> tuple[int | None, int | None, int, bool, bool]:
+    return packet.pts, packet.dts, packet.duration or 0, packet.is_keyframe, packet.is_discard
+
+
+def _index(packets: list[tuple[int | None, int | None, int, bool, bool]], stream: VideoStream) -> FrameIndex:
+    time_base = Fraction(stream.time_base or 1)
+    keys = np.array([key for *_, key, _ in packets])
+    keys[0] = True
+    shown = np.array([not hidden for *_, hidden in packets])
+    positions = np.arange(len(packets))
+    stamped = all(entry[0] is not None for entry in packets)
+    if not stamped:
+        return _unstamped(stream, time_base, len(packets))
+    stamps = np.array([entry[0] for entry in packets], np.int64)
+    order = positions[shown][np.argsort(stamps[shown], kind="stable")]
+    ordered = stamps[order]
+    last_ticks = packets[order[-1]][2]
+    rate, variable, edges, length = _display(ordered, last_ticks, time_base, stream)
+    return FrameIndex(
+        stamps=ordered,
+        time_base=time_base,
+        edges=edges,
+        packets=order,
+        key_packets=positions[keys],
+        key_stamps=np.maximum.accumulate(stamps[keys]),
+        rate=rate,
+        variable=variable,
+        stamped=True,
+        length=length,
+    )
+
+
+def _display(
+    stamps: npt.NDArray[np.int64], last_ticks: int, time_base: Fraction, stream: VideoStream
+) -> tuple[Fraction, bool, npt.NDArray[np.float64], Fraction]:
+    """Rate, whether it varies, edges and length.
+
+    Files round stamps to their tick: 29.97 fps in milliseconds reads 0, 33, 67, 100. Where every stamp
+    lies within a tick of one steady rate, the edges are that rate's own, so that every Nth frame is
+    exactly every Nth frame.
+    """
+    count = len(stamps)
+    ticks = stamps - stamps[0]
+    for rate in _steady_rates(ticks, time_base, stream):
+        ideal = np.arange(count) * (rate.denominator * time_base.denominator / (rate.numerator * time_base.numerator))
+        if np.abs(ticks - ideal).max() <= 1.0:
+            edges = np.arange(count + 1) * rate.denominator / rate.numerator
+            return rate, False, edges, count / rate
+    steps = np.diff(ticks)
+    last = last_ticks or int(np.median(steps[steps > 0])) if steps.any() else last_ticks or 1
+    total = int(ticks[-1]) + last
+    edges = np.append(ticks, total) * float(time_base)
+    length = total * time_base
+    return (count / length).limit_denominator(100_000), True, edges, length
+
+
+def _steady_rates(
+    ticks: npt.NDArray[np.int64], time_base: Fraction, stream: VideoStream
+) -> list[Fraction]:
+    declared = [rate for rate in (stream.guessed_rate, stream.average_rate, stream.base_rate) if rate]
+    if len(ticks) > 1 and ticks[-1] > 0:
+        mean = (len(ticks) - 1) / (int(ticks[-1]) * time_base)
+        declared += [Fraction(round(mean * 1001 / 1000) * 1000, 1001), Fraction(round(mean)), mean]
+    return [rate for rate in dict.fromkeys(declared) if 0 < rate <= 1000] or [_USUAL_RATE]
+
+
+def _unstamped(stream: VideoStream, time_base: Fraction, count: int) -> FrameIndex:
+    rate = Fraction(stream.guessed_rate or stream.average_rate or _USUAL_RATE)
+    numbers = np.arange(count, dtype=np.int64)
+    return FrameIndex(
+        stamps=numbers,
+        time_base=time_base,
+        edges=np.arange(count + 1) * rate.denominator / rate.numerator,
+        packets=numbers,
+        key_packets=numbers[:1],
+        key_stamps=numbers[:1],
+        rate=rate,
+        variable=False,
+        stamped=False,
+        length=count / rate,
+    )

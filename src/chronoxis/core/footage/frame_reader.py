@@ -1,0 +1,196 @@
+"""Exact access to single recorded frames, decoding as little as the codec allows."""
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+import av
+import numpy as np
+from av.codec.context import CodecContext
+from av.packet import Packet
+from av.video.frame import VideoFrame
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.containers import open_container, picture_stream
+from chronoxis.core.footage.frame_index import FrameIndex
+from chronoxis.core.timing.timecode import format_time
+
+# Codecs whose decoders leave out frames that no other frame refers to when told so packet by packet.
+_SKIPPING_CODECS = frozenset({"h264", "hevc", "mpeg4", "mpeg2video"})
+
+# Packets worth decoding rather than emptying the decoder and starting again at the next key frame.
+_WORTH_DECODING = 12
+# Packets worth reading past rather than seeking.
+_WORTH_READING = 150
+
+
+class FrameReader:
+    """Yields chosen frames of one recording, in order of display, each bit-exact.
+
+    Not safe for use by several threads at once. Close it, or use it in a ``with`` statement.
+    """
+
+    def __init__(self, path: Path, index: FrameIndex) -> None:
+        """Raises FootageError if the recording cannot be opened."""
+        self._path = path
+        self._index = index
+        self._opening = open_container(path)
+        self._container = self._opening.__enter__()
+        self._stream = picture_stream(self._container, path)
+        self._context: CodecContext = self._stream.codec_context
+        self._skips = self._context.name in _SKIPPING_CODECS and index.stamped
+        self._frame_of_packet = np.full(int(index.packets.max()) + 1, -1, np.int64)
+        self._frame_of_packet[index.packets] = np.arange(len(index))
+        self._packets: Iterator[Packet] = iter(())
+        self._position: int | None = None  # of the packet that comes next; None before the first seek
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the file."""
+        self._opening.__exit__(None, None, None)
+
+    def frame(self, number: int) -> VideoFrame:
+        """One frame by its number. Raises FootageError if it cannot be decoded."""
+        return next(self.frames([number]))[1]
+
+    def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
+        """Yield ``(number, frame)`` for ascending frame numbers.
+
+        Raises:
+            FootageError: a frame that the file's index lists cannot be decoded.
+        """
+        wanted = np.unique(np.fromiter(numbers, np.int64))
+        for run in self._runs(wanted):
+            yield from self._decode_run(run)
+
+    def _runs(self, wanted: np.ndarray[tuple[int], np.dtype[np.int64]]) -> Iterator[list[int]]:
+        """Split at gaps where starting again at a later key frame is cheaper than decoding on."""
+        run: list[int] = []
+        reached = 0
+        for number in wanted.tolist():
+            packet = int(self._index.packets[number])
+            if run and self._index.key_packet_for(number) > reached + _WORTH_DECODING:
+                yield run
+                run = []
+            run.append(number)
+            reached = max(reached, packet) if len(run) > 1 else packet
+        if run:
+            yield run
+
+    def _decode_run(self, run: list[int]) -> Iterator[tuple[int, VideoFrame]]:
+        """Decode from the key frame of the run's first frame until its last frame came out."""
+        wanted = iter(run)
+        awaited: int | None = next(wanted)
+        wanted_packets = set(self._index.packets[run].tolist())
+        last_packet = max(wanted_packets)
+        self._go_to(self._index.key_packet_for(run[0]))
+        counted = 0
+        for frame in self._feed(wanted_packets, last_packet):
+            number = self._number(frame, counted)
+            counted += 1
+            if number is None or number < (awaited or 0):
+                continue
+            if number != awaited:
+                break
+            yield number, frame
+            awaited = next(wanted, None)
+            if awaited is None:
+                return
+        self._position = None
+        raise FootageError(
+            f"{self._path.name} cannot be decoded at {format_time(self._index.edges[awaited or 0], 2)} "
+            f"(frame {awaited}); the file is damaged there. Choose a stretch that leaves it out."
+        )
+
+    def _feed(self, wanted_packets: set[int], last_packet: int) -> Iterator[VideoFrame]:
+        """Feed packets up to the last one wanted, then empty the decoder."""
+        while self._position is not None and self._position <= last_packet:
+            packet = self._next_packet()
+            if packet is None:
+                break
+            if self._skips:
+                self._context.skip_frame = "DEFAULT" if self._position in wanted_packets else "NONREF"
+            self._position += 1
+            yield from self._decoded(packet)
+        yield from self._decoded(None)
+
+    def _decoded(self, packet: Packet | None) -> list[VideoFrame]:
+        try:
+            return self._context.decode(packet)  # type: ignore[return-value]
+        except av.error.EOFError:
+            return []
+        except av.error.InvalidDataError:
+            return []  # the frame is lost; whoever waits for it says so
+        except (av.FFmpegError, OSError) as error:
+            raise FootageError(f"{self._path.name} can no longer be read: {error.strerror}.") from error
+
+    def _next_packet(self) -> Packet | None:
+        try:
+            for packet in self._packets:
+                if packet.size:
+                    return packet
+        except (av.FFmpegError, OSError) as error:
+            raise FootageError(f"{self._path.name} can no longer be read: {error.strerror}.") from error
+        return None
+
+    def _go_to(self, key_packet: int) -> None:
+        """Stand before a key frame's packet with an empty decoder."""
+        here = self._position
+        self._context.flush_buffers()
+        if here is None or not here <= key_packet <= here + _WORTH_READING:
+            here = self._seek(key_packet)
+        while here < key_packet:
+            if self._next_packet() is None:
+                break
+            here += 1
+        self._position = here
+
+    def _seek(self, key_packet: int) -> int:
+        """Seek at or before a key frame's packet and return the position of the packet that comes next."""
+        index = self._index
+        self._packets = self._container.demux(self._stream)
+        place = int(np.searchsorted(index.key_packets, key_packet))
+        if index.stamped and place > 0:
+            stamp = int(index.key_stamps[place])
+            self._container.seek(stamp, stream=self._stream, backward=True)
+            landed = self._next_packet()
+            while landed is not None and not landed.is_keyframe:
+                landed = self._next_packet()
+            found = np.flatnonzero(index.key_stamps == landed.pts) if landed else ()
+            if landed is not None and len(found) == 1 and found[0] <= place:
+                self._packets = _chain(landed, self._packets)
+                return int(index.key_packets[found[0]])
+        self._rewind()
+        return 0
+
+    def _rewind(self) -> None:
+        """Open the file afresh: what seeking cannot reach, reading from the start can."""
+        self.close()
+        self._opening = open_container(self._path)
+        self._container = self._opening.__enter__()
+        self._stream = picture_stream(self._container, self._path)
+        self._context = self._stream.codec_context
+        self._packets = self._container.demux(self._stream)
+
+    def _number(self, frame: VideoFrame, counted: int) -> int | None:
+        if not self._index.stamped:
+            return counted
+        if frame.pts is None:
+            return None
+        place = int(np.searchsorted(self._index.stamps, frame.pts))
+        if place < len(self._index) and self._index.stamps[place] == frame.pts:
+            return place
+        return None
+
+
+def _chain(first: Packet, rest: Iterator[Packet]) -> Iterator[Packet]:
+    yield first
+    yield from rest

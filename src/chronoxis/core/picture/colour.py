@@ -1,0 +1,162 @@
+"""How code values stand for light: matrix, range and transfer, and the tables that undo them."""
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc
+
+Light = npt.NDArray[np.float64]
+
+_HD_HEIGHT = 720
+
+# Code points of ISO/IEC 23091-2 (H.273).
+_MATRIX_RGB, _MATRIX_BT709, _UNSPECIFIED, _MATRIX_FCC, _MATRIX_BT470BG = 0, 1, 2, 4, 5
+_MATRIX_SMPTE170M, _MATRIX_SMPTE240M, _MATRIX_BT2020 = 6, 7, 9
+
+# Kr and Kb: the shares of red and blue in luma.
+_LUMA_SHARES = {
+    _MATRIX_BT709: (0.2126, 0.0722),
+    _MATRIX_FCC: (0.30, 0.11),
+    _MATRIX_BT470BG: (0.299, 0.114),
+    _MATRIX_SMPTE170M: (0.299, 0.114),
+    _MATRIX_SMPTE240M: (0.212, 0.087),
+    _MATRIX_BT2020: (0.2627, 0.0593),
+}
+_SCALER_MATRIX = {
+    _MATRIX_BT709: Colorspace.ITU709,
+    _MATRIX_FCC: Colorspace.FCC,
+    _MATRIX_BT470BG: Colorspace.ITU601,
+    _MATRIX_SMPTE170M: Colorspace.ITU601,
+    _MATRIX_SMPTE240M: Colorspace.SMPTE240M,
+    _MATRIX_BT2020: Colorspace.BT2020,
+}
+
+
+@dataclass(frozen=True)
+class Colour:
+    """The colour tags of a recording, with what is unsaid filled in as players do.
+
+    Attributes:
+        matrix: H.273 matrix coefficients.
+        primaries: H.273 colour primaries, 2 if unsaid.
+        transfer: H.273 transfer characteristics, 2 if unsaid; read as BT.709 then.
+        full_range: whether code values use the whole range rather than the studio range.
+    """
+
+    matrix: int
+    primaries: int
+    transfer: int
+    full_range: bool
+
+    @classmethod
+    def of(cls, frame: VideoFrame) -> "Colour":
+        """The tags of a decoded frame. An unsaid matrix is BT.709 from 720 lines up, else BT.601."""
+        matrix = int(frame.colorspace)
+        if matrix not in _LUMA_SHARES and matrix != _MATRIX_RGB:
+            matrix = _MATRIX_BT709 if frame.height >= _HD_HEIGHT else _MATRIX_SMPTE170M
+        full = int(frame.color_range) == ColorRange.JPEG or frame.format.name.startswith("yuvj")
+        return cls(matrix, int(frame.color_primaries), int(frame.color_trc), full)
+
+    @property
+    def scaler_matrix(self) -> Colorspace:
+        """The matrix in the scaler's terms."""
+        return _SCALER_MATRIX.get(self.matrix, Colorspace.ITU709)
+
+    @property
+    def scaler_range(self) -> ColorRange:
+        """The range in the scaler's terms."""
+        return ColorRange.JPEG if self.full_range else ColorRange.MPEG
+
+    def tag(self, frame: VideoFrame, *, matrix: int | None = None) -> VideoFrame:
+        """Write these tags on a frame and return it."""
+        frame.colorspace = self.matrix if matrix is None else matrix  # type: ignore[assignment]
+        frame.color_range = self.scaler_range
+        frame.color_primaries = ColorPrimaries(self.primaries)
+        frame.color_trc = ColorTrc(self.transfer)
+        return frame
+
+    def rgb_matrix(self) -> npt.NDArray[np.float32]:
+        """Affine matrix, shape (3, 4), from 8-bit Y′CbCr codes to R′G′B′ codes 0..255 (H.273, 8.3)."""
+        red, blue = _LUMA_SHARES[self.matrix]
+        green = 1 - red - blue
+        luma, chroma, floor = (1.0, 1.0, 0.0) if self.full_range else (255 / 219, 255 / 224, 16.0)
+        linear = np.array(
+            [
+                [luma, 0, 2 * (1 - red) * chroma],
+                [luma, -2 * (1 - blue) * blue / green * chroma, -2 * (1 - red) * red / green * chroma],
+                [luma, 2 * (1 - blue) * chroma, 0],
+            ]
+        )
+        offset = -linear @ np.array([floor, 128.0, 128.0])
+        return np.column_stack([linear, offset]).astype(np.float32)
+
+
+def to_linear(encoded: Light, transfer: int) -> Light:
+    """Light, 0..1, from R′G′B′ code values 0..1.
+
+    The inverse of the camera's transfer function where it is standardised as one (BT.709 and its kin,
+    HLG: ITU-R BT.709-6 1.2, BT.2100-2 table 5), of the display's otherwise (sRGB: IEC 61966-2-1; PQ:
+    SMPTE ST 2084).
+    """
+    e = np.clip(np.asarray(encoded, np.float64), 0.0, 1.0)
+    match transfer:
+        case 4:
+            return e**2.2
+        case 5:
+            return e**2.8
+        case 8:
+            return e
+        case 13:
+            return np.where(e <= 0.04045, e / 12.92, ((e + 0.055) / 1.055) ** 2.4)
+        case 16:
+            root = e ** (1 / _PQ_M2)
+            return (np.maximum(root - _PQ_C1, 0) / (_PQ_C2 - _PQ_C3 * root)) ** (1 / _PQ_M1)
+        case 18:
+            return np.where(e <= 0.5, e**2 / 3, (np.exp((e - _HLG_C) / _HLG_A) + _HLG_B) / 12)
+        case _:
+            return np.where(e < 4.5 * _BETA, e / 4.5, ((e + _ALPHA - 1) / _ALPHA) ** (1 / 0.45))
+
+
+def from_linear(light: Light, transfer: int) -> Light:
+    """R′G′B′ code values 0..1 from light 0..1: the inverse of `to_linear`."""
+    x = np.clip(np.asarray(light, np.float64), 0.0, 1.0)
+    match transfer:
+        case 4:
+            return x ** (1 / 2.2)
+        case 5:
+            return x ** (1 / 2.8)
+        case 8:
+            return x
+        case 13:
+            return np.where(x <= 0.0031308, x * 12.92, 1.055 * x ** (1 / 2.4) - 0.055)
+        case 16:
+            power = x**_PQ_M1
+            return ((_PQ_C1 + _PQ_C2 * power) / (1 + _PQ_C3 * power)) ** _PQ_M2
+        case 18:
+            high = np.maximum(12 * x - _HLG_B, 1e-9)
+            return np.where(x <= 1 / 12, np.sqrt(3 * x), _HLG_A * np.log(high) + _HLG_C)
+        case _:
+            return np.where(x < _BETA, x * 4.5, _ALPHA * x**0.45 - (_ALPHA - 1))
+
+
+@cache
+def linear_table(transfer: int, bits: int, scale: int) -> npt.NDArray[np.uint16]:
+    """Light times ``scale``, rounded to uint16, for every code of the depth; shape (2 ** bits,)."""
+    codes = np.arange(1 << bits) / ((1 << bits) - 1)
+    return np.rint(to_linear(codes, transfer) * scale).astype(np.uint16)
+
+
+@cache
+def encoded_table(transfer: int) -> npt.NDArray[np.uint16]:
+    """16-bit code values for 16-bit light; shape (65536,)."""
+    return np.rint(from_linear(np.arange(65536) / 65535, transfer) * 65535).astype(np.uint16)
+
+
+# BT.2020-2 table 4 gives these to enough digits for the two parts of BT.709's curve to meet.
+_ALPHA, _BETA = 1.09929682680944, 0.018053968510807
+_PQ_M1, _PQ_M2 = 2610 / 16384, 2523 / 4096 * 128
+_PQ_C1, _PQ_C2, _PQ_C3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+_HLG_A, _HLG_B, _HLG_C = 0.17883277, 0.28466892, 0.55991073

@@ -1,0 +1,173 @@
+"""Writing result frames and kept sound into a file."""
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+import av
+from av.audio.fifo import AudioFifo
+from av.audio.frame import AudioFrame
+from av.audio.stream import AudioStream
+from av.video.frame import VideoFrame
+
+from chronoxis.core.errors import ExportError
+from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, Size
+from chronoxis.core.picture.colour import Colour
+
+MUXERS = {ResultFormat.MP4: "mp4", ResultFormat.MKV: "matroska"}
+SOUND_FORMATS = {ResultFormat.MP4: "fltp", ResultFormat.MKV: "s16"}
+_VIDEO_CODECS = {ResultFormat.MP4: "libx264", ResultFormat.MKV: "ffv1"}
+_SOUND_CODECS = {ResultFormat.MP4: "aac", ResultFormat.MKV: "flac"}
+_SOUND_BITRATE = 192_000
+
+# Constant rate factors six apart halve or double the file.
+_RATE_FACTORS = {
+    Quality.DRAFT: 30,
+    Quality.SHARING: 26,
+    Quality.GOOD: 22,
+    Quality.HIGH: 18,
+    Quality.MASTER: 14,
+}
+_KEY_SECONDS = 2
+_H264_MAX_SIDE = 8192
+_SOUND_CHUNK = 4096
+
+
+class Encoder:
+    """One file being written. Use it in a ``with`` statement; leaving it completes the file."""
+
+    def __init__(
+        self,
+        path: Path,
+        settings: ResultSettings,
+        size: Size,
+        pixel_format: str,
+        rate: Fraction,
+        colour: Colour,
+        sound: tuple[int, str] | None = None,
+    ) -> None:
+        """Open the file.
+
+        Args:
+            path: where to write; its ending does not matter.
+            settings: format and quality.
+            size: of the frames.
+            pixel_format: of the frames.
+            rate: frames per second.
+            colour: the tags to write.
+            sound: sample rate and channel layout, if there will be sound.
+
+        Raises:
+            ExportError: the codec cannot take the size.
+        """
+        check_size(settings.format, size)
+        options = {"movflags": "+faststart"} if settings.format is ResultFormat.MP4 else {}
+        self._container = av.open(str(path), "w", format=MUXERS[settings.format], options=options)
+        video = self._container.add_stream(_VIDEO_CODECS[settings.format], rate=rate)
+        video.width, video.height = size
+        video.pix_fmt = pixel_format
+        context = video.codec_context
+        context.time_base = 1 / rate
+        context.color_primaries = colour.primaries
+        context.color_trc = colour.transfer
+        context.colorspace = colour.matrix
+        context.color_range = int(colour.scaler_range)
+        context.thread_type = "AUTO"
+        context.options = _codec_options(settings, rate)
+        self._video = video
+        self._count = 0
+        self._audio = self._add_sound(settings.format, sound) if sound else None
+        self._fifo = AudioFifo()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        try:
+            if kind is None:
+                self._finish()
+        finally:
+            self._container.close()
+
+    @property
+    def seconds(self) -> Fraction:
+        """Result time up to which frames were written."""
+        return self._count / Fraction(self._video.codec_context.framerate)
+
+    def write(self, frame: VideoFrame) -> None:
+        """Write the next frame."""
+        frame.pts = self._count
+        frame.time_base = self._video.codec_context.time_base
+        frame.pict_type = 0  # type: ignore[assignment] # the recording's choice of key frames is not ours
+        self._count += 1
+        self._container.mux(self._video.encode(frame))
+
+    def write_sound(self, frame: AudioFrame) -> None:
+        """Write sound whose stamps count samples from the beginning of the result."""
+        assert self._audio is not None
+        self._fifo.write(frame)
+        self._encode_sound(self._fifo.read_many(self._audio.codec_context.frame_size or _SOUND_CHUNK))
+
+    def _finish(self) -> None:
+        self._container.mux(self._video.encode(None))
+        if self._audio is not None:
+            rest = self._fifo.read(0, partial=True)
+            self._encode_sound([rest] if rest else [])
+            self._container.mux(self._audio.encode(None))
+
+    def _encode_sound(self, frames: list[AudioFrame]) -> None:
+        assert self._audio is not None
+        for frame in frames:
+            self._container.mux(self._audio.encode(frame))
+
+    def _add_sound(self, format_: ResultFormat, sound: tuple[int, str]) -> AudioStream:
+        rate, layout = sound
+        stream = self._container.add_stream(_SOUND_CODECS[format_], rate=rate)
+        stream.layout = layout
+        stream.format = SOUND_FORMATS[format_]
+        stream.time_base = Fraction(1, rate)
+        if format_ is ResultFormat.MP4:
+            stream.bit_rate = _SOUND_BITRATE
+        return stream
+
+
+def check_size(format_: ResultFormat, size: Size) -> None:
+    """Refuse a size that the format's codec cannot take.
+
+    Raises:
+        ExportError: the size is too large.
+    """
+    if format_ is ResultFormat.MP4 and max(size) > _H264_MAX_SIDE:
+        raise ExportError(
+            f"H.264 cannot take {size[0]}×{size[1]}; choose a size up to {_H264_MAX_SIDE} pixels a side, "
+            "or an .mkv file."
+        )
+
+
+def interleave(frames: Iterator[VideoFrame], sound: Iterator[AudioFrame], encoder: Encoder) -> Iterator[int]:
+    """Write frames and sound side by side, so that little is held back; yields after each frame."""
+    waiting = next(sound, None)
+    for number, frame in enumerate(frames, 1):
+        encoder.write(frame)
+        while waiting is not None and _seconds(waiting) <= encoder.seconds:
+            encoder.write_sound(waiting)
+            waiting = next(sound, None)
+        yield number
+
+
+def _seconds(frame: AudioFrame) -> Fraction:
+    return Fraction(frame.pts or 0, frame.sample_rate)
+
+
+def _codec_options(settings: ResultSettings, rate: Fraction) -> dict[str, str]:
+    if settings.format is ResultFormat.MKV:
+        return {"level": "3", "slices": "4", "slicecrc": "1", "g": "1"}
+    return {
+        "crf": str(_RATE_FACTORS[settings.quality]),
+        "preset": "medium",
+        "g": str(max(1, round(_KEY_SECONDS * rate))),
+    }

@@ -1,0 +1,236 @@
+"""An export from plan to finished, checked file."""
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, closing
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from av.audio.frame import AudioFrame
+
+from chronoxis.core.errors import ExportError, PlanError
+from chronoxis.core.files.atomic import already_there, publish, temporary_beside, why_not_written
+from chronoxis.core.footage.containers import open_container
+from chronoxis.core.footage.facts import Facts
+from chronoxis.core.footage.frame_index import build_index
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.settings import ResultFormat, ResultSettings, Size
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.render.encoder import SOUND_FORMATS, Encoder, check_size, interleave
+from chronoxis.core.render.frames import Recording, Target, result_frames
+from chronoxis.core.sound.excerpt import excerpt
+from chronoxis.core.timing.schedule import Schedule, make_schedule
+
+_BT709 = 1
+_LOSSLESS_FORMATS = frozenset(
+    {"yuv420p", "yuv422p", "yuv444p", "yuv410p", "yuv411p", "yuv440p", "gray"}
+    | {f"yuv{chroma}p{bits}le" for chroma in ("420", "422", "444") for bits in (9, 10, 12, 14, 16)}
+    | {"gbrp", "gbrp10le", "gbrp12le", "gbrp14le", "gbrp16le", "gray10le", "gray12le", "gray16le", "bgra"}
+)
+_LOSSLESS_STANDINS = {
+    "yuvj420p": "yuv420p",
+    "yuvj422p": "yuv422p",
+    "yuvj444p": "yuv444p",
+    "nv12": "yuv420p",
+    "p010le": "yuv420p10le",
+    "rgb24": "gbrp",
+}
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All that an export needs: decided, checked, nothing written yet."""
+
+    recording: Recording
+    schedule: Schedule
+    settings: ResultSettings
+    begin: Fraction
+    end: Fraction
+
+    @property
+    def size(self) -> Size:
+        """Width and height of the result."""
+        return result_size(self.recording.facts, self.settings)
+
+
+@dataclass(frozen=True)
+class ExportProgress:
+    """How far an export is.
+
+    Attributes:
+        done: result frames written.
+        total: result frames in all.
+        rate: result frames written per second, lately.
+        seconds_left: at that rate.
+    """
+
+    done: int
+    total: int
+    rate: float
+    seconds_left: float
+
+
+@dataclass(frozen=True)
+class Finished:
+    """What came out, read back from the finished file."""
+
+    path: Path
+    frames: int
+    rate: Fraction
+    length: Fraction
+    size: int
+
+
+def make_plan(project: Project, recording: Recording) -> Plan:
+    """Turn a project's choices into a plan.
+
+    Raises:
+        PlanError: the choices contradict themselves or the recording.
+        ExportError: the codec cannot take the size.
+    """
+    shot = project.expect_shot()
+    if project.settings.sound:
+        if shot.speed != 1:
+            raise PlanError("Sound is kept at 1× only; choose no sound, or a speed of 1×.")
+        if recording.facts.sound is None:
+            raise PlanError(f"{recording.path.name} has no sound to keep.")
+    schedule = make_schedule(
+        shot.pace, recording.index.edges, shot.in_point, project.rate, shot.each, shot.shutter
+    )
+    check_size(project.settings.format, result_size(recording.facts, project.settings))
+    return Plan(recording, schedule, project.settings, shot.in_point, shot.out_point)
+
+
+def result_size(facts: Facts, settings: ResultSettings) -> Size:
+    """Width and height of the result of a recording."""
+    return settings.size.size((facts.width, facts.height), even=settings.format is ResultFormat.MP4)
+
+
+def target_for(plan: Plan) -> Target:
+    """The pixel formats and colour that a plan's format writes."""
+    facts = plan.recording.facts
+    is_rgb = facts.colour.matrix == 0
+    colour = replace(facts.colour, matrix=_BT709, full_range=False) if is_rgb else facts.colour
+    if plan.settings.format is ResultFormat.MP4:
+        studio = replace(colour, full_range=False)
+        return Target(plan.size, "yuv420p", "yuv420p", studio)
+    one = _LOSSLESS_STANDINS.get(facts.pixel_format, facts.pixel_format)
+    if one not in _LOSSLESS_FORMATS or _has_means(plan.schedule):
+        # Means are finer than eight bits and 4:2:0 can say.
+        return Target(plan.size, "yuv444p12le", "yuv444p12le", colour)
+    return Target(plan.size, one, one, facts.colour)
+
+
+def check_output(plan: Plan, output: Path, *, overwrite: bool) -> None:
+    """Refuse an output name that would destroy something.
+
+    Raises:
+        ExportError: it is the recording itself, a folder, or a file that may not be overwritten.
+    """
+    if output.exists() and output.samefile(plan.recording.path):
+        raise ExportError(f"{output.name} is the recording itself; choose another name for the result.")
+    if output.is_dir():
+        raise ExportError(f"{output} is a folder; add a file name.")
+    if output.exists() and not overwrite:
+        raise ExportError(already_there(output))
+
+
+def export(
+    plan: Plan,
+    output: Path,
+    *,
+    overwrite: bool = False,
+    progress: Callable[[ExportProgress], None] | None = None,
+) -> Finished:
+    """Write the result under a temporary name, read it back, compare it with the plan, then name it.
+
+    Args:
+        plan: what to write.
+        output: the final name.
+        overwrite: whether a file of that name may be replaced.
+        progress: called after each result frame; it may raise `Cancelled` to stop the work.
+
+    Raises:
+        ExportError: it could not be written, or what was written is not what was planned.
+        FootageError: the recording can no longer be read.
+        Cancelled: ``progress`` raised it. Nothing is left behind in any of these cases.
+    """
+    check_output(plan, output, overwrite=overwrite)
+    temporary = temporary_beside(output)
+    try:
+        try:
+            _write(plan, temporary, progress)
+        except (av.FFmpegError, OSError) as error:
+            raise ExportError(why_not_written(output, error)) from error
+        _compare(plan, temporary, output)
+        size = temporary.stat().st_size
+        publish(temporary, output, overwrite=overwrite)
+    finally:
+        temporary.unlink(missing_ok=True)
+    return Finished(output, len(plan.schedule), plan.schedule.rate, plan.schedule.length, size)
+
+
+def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | None) -> None:
+    target = target_for(plan)
+    pixel_format = target.mean_format if _has_means(plan.schedule) else target.one_format
+    facts = plan.recording.facts
+    with ExitStack() as stack:
+        layout, sound = None, iter(())
+        if plan.settings.sound and facts.sound:
+            container = stack.enter_context(open_container(plan.recording.path))
+            layout = (facts.sound.sample_rate, container.streams.audio[0].layout.name)
+            sound = _sound(plan, container)
+        encoder = stack.enter_context(
+            Encoder(path, plan.settings, plan.size, pixel_format, plan.schedule.rate, target.colour, layout)
+        )
+        frames = stack.enter_context(closing(result_frames(plan.recording, plan.schedule, target)))
+        pace = _Pace(len(plan.schedule))
+        for done in interleave(frames, sound, encoder):
+            if progress:
+                progress(pace.after(done))
+
+
+def _sound(plan: Plan, container: av.container.InputContainer) -> Iterator[AudioFrame]:
+    start = plan.recording.index.start
+    sample_format = SOUND_FORMATS[plan.settings.format]
+    return excerpt(container, plan.recording.path, start + plan.begin, start + plan.end, sample_format)
+
+
+def _has_means(schedule: Schedule) -> bool:
+    return len(schedule.frames) > len(schedule)
+
+
+def _compare(plan: Plan, written: Path, output: Path) -> None:
+    """Read the finished file's stamps: as many frames as planned, each at its time."""
+    index = build_index(written)
+    wish = plan.schedule
+    if len(index) != len(wish):
+        raise ExportError(
+            f"{output.name} came out with {len(index)} frames instead of {len(wish)}; it was discarded."
+        )
+    times = np.arange(len(wish)) * wish.rate.denominator / wish.rate.numerator
+    off = np.abs((index.stamps - index.stamps[0]) * float(index.time_base) - times).max()
+    if off > float(index.time_base) + 1e-9:
+        raise ExportError(f"{output.name} came out with frames {off:.3f} s off; it was discarded.")
+
+
+class _Pace:
+    """Frames per second over the last few seconds, and what that means for the rest."""
+
+    _WINDOW = 5.0
+
+    def __init__(self, total: int) -> None:
+        self._total = total
+        self._marks = [(time.monotonic(), 0)]
+
+    def after(self, done: int) -> ExportProgress:
+        now = time.monotonic()
+        self._marks.append((now, done))
+        while len(self._marks) > 2 and now - self._marks[1][0] > self._WINDOW:
+            self._marks.pop(0)
+        then, before = self._marks[0]
+        rate = (done - before) / max(now - then, 1e-6)
+        return ExportProgress(done, self._total, rate, (self._total - done) / max(rate, 1e-6))
