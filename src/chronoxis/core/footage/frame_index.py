@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import NamedTuple
 
 import av
 import numpy as np
@@ -21,6 +22,16 @@ _REPORT_EVERY = 2000
 _USUAL_RATE = Fraction(25)
 
 
+class _Entry(NamedTuple):
+    """What is kept of a packet."""
+
+    stamp: int | None
+    ticks: int
+    is_key: bool
+    is_hidden: bool
+    size: int
+
+
 @dataclass(frozen=True, eq=False)
 class FrameIndex:
     """The frames of a recording in order of display.
@@ -32,6 +43,7 @@ class FrameIndex:
         time_base: seconds per tick.
         edges: float64, shape (n + 1,); frame i is on display over ``edges[i]:edges[i + 1]`` seconds.
         packets: int64, shape (n,); position of each frame's packet in the file, counted from 0.
+        sizes: int64, shape (n,); bytes of each frame's packet.
         key_packets: int64; positions of the packets where decoding can begin, ascending.
         key_stamps: int64; their presentation stamps.
         rate: frames per second; the average, where the rate varies.
@@ -45,6 +57,7 @@ class FrameIndex:
     time_base: Fraction
     edges: npt.NDArray[np.float64]
     packets: npt.NDArray[np.int64]
+    sizes: npt.NDArray[np.int64]
     key_packets: npt.NDArray[np.int64]
     key_stamps: npt.NDArray[np.int64]
     rate: Fraction
@@ -82,7 +95,7 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
     with open_container(path) as container:
         stream = picture_stream(container, path)
         size = max(path.stat().st_size, 1)
-        packets: list[tuple[int | None, int | None, int, bool, bool]] = []
+        packets: list[_Entry] = []
         try:
             for packet in container.demux(stream):
                 if packet.size == 0:
@@ -98,29 +111,30 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
         return _index(packets, stream)
 
 
-def _entry(packet: Packet) -> tuple[int | None, int | None, int, bool, bool]:
-    return packet.pts, packet.dts, packet.duration or 0, packet.is_keyframe, packet.is_discard
+def _entry(packet: Packet) -> _Entry:
+    return _Entry(packet.pts, packet.duration or 0, packet.is_keyframe, packet.is_discard, packet.size)
 
 
-def _index(packets: list[tuple[int | None, int | None, int, bool, bool]], stream: VideoStream) -> FrameIndex:
+def _index(packets: list[_Entry], stream: VideoStream) -> FrameIndex:
     time_base = Fraction(stream.time_base or 1)
-    keys = np.array([key for *_, key, _ in packets])
+    keys = np.array([entry.is_key for entry in packets])
     keys[0] = True
-    shown = np.array([not hidden for *_, hidden in packets])
+    shown = np.array([not entry.is_hidden for entry in packets])
     positions = np.arange(len(packets))
-    stamped = all(entry[0] is not None for entry in packets)
-    if not stamped:
-        return _unstamped(stream, time_base, len(packets))
-    stamps = np.array([entry[0] for entry in packets], np.int64)
+    sizes = np.array([entry.size for entry in packets], np.int64)
+    if any(entry.stamp is None for entry in packets):
+        return _unstamped(stream, time_base, sizes)
+    stamps = np.array([entry.stamp for entry in packets], np.int64)
     order = positions[shown][np.argsort(stamps[shown], kind="stable")]
     ordered = stamps[order]
-    last_ticks = packets[order[-1]][2]
+    last_ticks = packets[order[-1]].ticks
     rate, variable, edges, length = _display(ordered, last_ticks, time_base, stream)
     return FrameIndex(
         stamps=ordered,
         time_base=time_base,
         edges=edges,
         packets=order,
+        sizes=sizes[order],
         key_packets=positions[keys],
         key_stamps=np.maximum.accumulate(stamps[keys]),
         rate=rate,
@@ -164,7 +178,8 @@ def _steady_rates(
     return [rate for rate in dict.fromkeys(declared) if 0 < rate <= 1000] or [_USUAL_RATE]
 
 
-def _unstamped(stream: VideoStream, time_base: Fraction, count: int) -> FrameIndex:
+def _unstamped(stream: VideoStream, time_base: Fraction, sizes: npt.NDArray[np.int64]) -> FrameIndex:
+    count = len(sizes)
     rate = Fraction(stream.guessed_rate or stream.average_rate or _USUAL_RATE)
     numbers = np.arange(count, dtype=np.int64)
     return FrameIndex(
@@ -172,6 +187,7 @@ def _unstamped(stream: VideoStream, time_base: Fraction, count: int) -> FrameInd
         time_base=time_base,
         edges=np.arange(count + 1) * rate.denominator / rate.numerator,
         packets=numbers,
+        sizes=sizes,
         key_packets=numbers[:1],
         key_stamps=numbers[:1],
         rate=rate,

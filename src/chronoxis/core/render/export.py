@@ -124,6 +124,12 @@ def target_for(plan: Plan) -> Target:
     return Target(plan.size, one, one, facts.colour)
 
 
+def pixel_format_for(plan: Plan) -> str:
+    """The pixel format of the file; frames of one recorded frame and means share it."""
+    target = target_for(plan)
+    return target.mean_format if _has_means(plan.schedule) else target.one_format
+
+
 def check_output(plan: Plan, output: Path, *, overwrite: bool) -> None:
     """Refuse an output name that would destroy something.
 
@@ -175,7 +181,7 @@ def export(
 
 def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | None) -> None:
     target = target_for(plan)
-    pixel_format = target.mean_format if _has_means(plan.schedule) else target.one_format
+    pixel_format = pixel_format_for(plan)
     facts = plan.recording.facts
     with ExitStack() as stack:
         layout, sound = None, iter(())

@@ -94,9 +94,17 @@ def _prepared(frame: VideoFrame, target: Target, facts: Facts) -> VideoFrame:
     if not target.gather_small:
         return frame
     width, height = target.size if facts.rotation % 180 == 0 else target.size[::-1]
-    return frame.reformat(
-        width=width, height=height, format="yuv420p", interpolation=Interpolation.AREA
+    scaled = frame.reformat(
+        width=width,
+        height=height,
+        format="yuv420p",
+        src_colorspace=facts.colour.scaler_matrix,
+        dst_colorspace=facts.colour.scaler_matrix,
+        src_color_range=facts.colour.scaler_range,
+        dst_color_range=facts.colour.scaler_range,
+        interpolation=Interpolation.AREA,
     )
+    return facts.colour.tag(scaled)
 
 
 class _ResultFrame:

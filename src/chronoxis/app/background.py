@@ -1,0 +1,68 @@
+"""Work beside the interface thread."""
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from chronoxis.core.errors import Cancelled, ChronoxisError
+
+
+class Latest(QObject):
+    """Answers requests on a thread of its own; of requests that wait, only the newest is answered.
+
+    Signals:
+        answered: request and answer.
+        failed: a message for the person.
+    """
+
+    answered = Signal(object, object)
+    failed = Signal(str)
+
+    def __init__(self, answer: Callable[[Any, Callable[[], bool]], Any], name: str) -> None:
+        """``answer`` takes a request and a function that tells whether it is still the newest."""
+        super().__init__()
+        self._answer = answer
+        self._condition = threading.Condition()
+        self._request: Any = None
+        self._number = 0
+        self._closed = False
+        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+        self._thread.start()
+
+    def ask(self, request: Any) -> None:
+        """Ask; an earlier request that is under way may be given up."""
+        with self._condition:
+            self._request = request
+            self._number += 1
+            self._condition.notify()
+
+    def close(self) -> None:
+        """Stop, giving up what is under way, and wait for the thread to end."""
+        with self._condition:
+            self._closed = True
+            self._number += 1
+            self._condition.notify()
+        self._thread.join(5)
+
+    def _run(self) -> None:
+        answered = 0
+        while True:
+            with self._condition:
+                self._condition.wait_for(lambda: self._closed or self._number != answered)
+                if self._closed:
+                    return
+                request, answered = self._request, self._number
+            try:
+                answer = self._answer(request, lambda number=answered: number == self._number)  # type: ignore[misc]
+            except Cancelled:
+                continue
+            except ChronoxisError as error:
+                self._tell(self.failed, str(error))
+            else:
+                self._tell(self.answered, request, answer)
+
+    def _tell(self, signal: Any, *values: Any) -> None:
+        if not self._closed:
+            signal.emit(*values)

@@ -1,0 +1,217 @@
+"""The three faces of the export panel."""
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from chronoxis.app.theme.theme import font
+from chronoxis.core.model.settings import SIZE_NAMES, Quality, ResultFormat, ResultSettings, SizeWish
+from chronoxis.core.timing.timecode import format_time
+
+_QUALITY_WORDS = {
+    Quality.DRAFT: "draft · small file",
+    Quality.SHARING: "sharing",
+    Quality.GOOD: "good",
+    Quality.HIGH: "high",
+    Quality.MASTER: "master · large file",
+}
+_FORMATS = (
+    (ResultFormat.MP4, "MP&4 · H.264", "To share: plays nearly everywhere"),
+    (ResultFormat.MKV, "M&KV · FFV1", "Lossless: every sample is kept, for further work"),
+)
+
+
+class ChoiceForm(QWidget):
+    """What the file should be like. Signal ``changed``: a person chose something."""
+
+    changed = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.formats: dict[ResultFormat, QPushButton] = {}
+        self.size = QComboBox()
+        self.size.setEditable(True)
+        self.size.addItems(list(SIZE_NAMES))
+        self.size.setToolTip("Size of the result: as recorded, 1080p, or width x height; the aspect is kept")
+        self.size.setAccessibleName("Size")
+        self.size.activated.connect(lambda _: self.changed.emit())
+        line = self.size.lineEdit()
+        assert line is not None
+        line.editingFinished.connect(self.changed)
+        self.stretch = _box("Give &up the recorded aspect", "Fill width x height exactly")
+        self.stretch.clicked.connect(lambda: self.changed.emit())
+        self.quality = QSlider(Qt.Orientation.Horizontal)
+        self.quality.setRange(1, 5)
+        self.quality.setPageStep(1)
+        self.quality.setToolTip("How much of the picture is kept, as against file size")
+        self.quality.setAccessibleName("Quality")
+        self.quality.valueChanged.connect(lambda _: self.changed.emit())
+        self.quality_word = QLabel()
+        self.sound = _box("Keep the recorded &sound", "Possible at 1× only")
+        self.sound.clicked.connect(lambda: self.changed.emit())
+        self.output = QLineEdit()
+        self.output.setToolTip("Where the result is written")
+        self.output.setAccessibleName("File")
+        self.browse = _button("&Browse…", "Choose where the result is written")
+        self.replace_it = _box("&Replace it", "Replace the file that is there")
+        self.replace_it.hide()
+        self.facts, self.expected = QLabel(), QLabel()
+        self.expected.setFont(font(10, 500))
+        self.start = _button("E&xport", "Write the file (Ctrl+Return)")
+        self.start.setProperty("main", True)
+        self.back = _button("Bac&k to the Bench", "Go on adjusting (Esc)")
+        self._lay_out()
+
+    def settings(self) -> ResultSettings:
+        """What is chosen. Raises PlanError if the size is not one."""
+        chosen = next(format_ for format_, chip in self.formats.items() if chip.isChecked())
+        size = SizeWish.parse(self.size.currentText(), stretch=self.stretch.isChecked())
+        return ResultSettings(chosen, size, Quality(self.quality.value()), self.sound.isChecked())
+
+    def show_settings(self, settings: ResultSettings, *, can_keep_sound: bool) -> None:
+        """Show the document's choices."""
+        for widget in (self.size, self.quality):
+            widget.blockSignals(True)
+        self.formats[settings.format].setChecked(True)
+        self.size.setCurrentText(str(settings.size))
+        self.stretch.setChecked(settings.size.stretch)
+        self.stretch.setEnabled(settings.size.width is not None)
+        self.quality.setValue(int(settings.quality))
+        lossless = settings.format is ResultFormat.MKV
+        self.quality.setEnabled(not lossless)
+        self.quality_word.setText("lossless" if lossless else _QUALITY_WORDS[settings.quality])
+        self.sound.setChecked(settings.sound)
+        self.sound.setEnabled(can_keep_sound or settings.sound)
+        for widget in (self.size, self.quality):
+            widget.blockSignals(False)
+
+    def _lay_out(self) -> None:
+        group, chips = QButtonGroup(self), QHBoxLayout()
+        for format_, text, tip in _FORMATS:
+            chip = _button(text, tip)
+            chip.setCheckable(True)
+            chip.setProperty("choice", True)
+            chip.clicked.connect(lambda: self.changed.emit())
+            group.addButton(chip)
+            chips.addWidget(chip)
+            self.formats[format_] = chip
+        chips.addStretch()
+        grid = QGridLayout()
+        grid.setVerticalSpacing(6)
+        for row, (text, widget) in enumerate((("Si&ze", self.size), ("&Quality", self.quality), ("&File", self.output))):
+            label = QLabel(text)
+            label.setProperty("dim", True)
+            label.setBuddy(widget)
+            grid.addWidget(label, row, 0)
+            grid.addWidget(widget, row, 1)
+        grid.addWidget(self.quality_word, 1, 2)
+        grid.addWidget(self.browse, 2, 2)
+        grid.setColumnStretch(1, 1)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.addLayout(chips)
+        rows.addLayout(grid)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.back)
+        buttons.addStretch()
+        buttons.addWidget(self.start)
+        for widget in (self.stretch, self.sound, self.replace_it, self.facts, self.expected):
+            rows.addWidget(widget)
+        rows.addLayout(buttons)
+
+
+class ProgressForm(QWidget):
+    """How far the export is."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._name, self._numbers = QLabel(), QLabel()
+        self._name.setFont(font(10, 500))
+        self._numbers.setProperty("dim", True)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setAccessibleName("Export progress")
+        self.bar.setToolTip("How far the export is")
+        self.cancel = _button("&Cancel", "Stop the export; nothing is left behind")
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 0, 0, 0)
+        for widget in (self._name, self.bar, self._numbers):
+            rows.addWidget(widget)
+        rows.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
+
+    def begin(self, output: Path) -> None:
+        """A new export."""
+        self._name.setText(f"Writing {output.name}")
+        self._numbers.setText("getting ready…")
+        self.bar.setRange(0, 0)
+        self.cancel.setEnabled(True)
+
+    def show_progress(self, done: int, total: int, rate: float, seconds_left: float) -> None:
+        """Where it is now."""
+        self.bar.setRange(0, total)
+        self.bar.setValue(done)
+        left = format_time(seconds_left, 0)
+        self._numbers.setText(f"{done:,} of {total:,} frames  ·  {rate:.1f} a second  ·  {left} left")
+
+    def stopping(self) -> None:
+        """It was asked to stop."""
+        self._numbers.setText("stopping…")
+        self.cancel.setEnabled(False)
+
+
+class DoneForm(QWidget):
+    """What came out."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._name, self._facts = QLabel(), QLabel()
+        self._name.setFont(font(11, 600))
+        self._facts.setWordWrap(True)
+        checked = QLabel("Read back and compared with the plan: every frame is there, at its time.")
+        checked.setWordWrap(True)
+        checked.setProperty("dim", True)
+        self.play = _button("&Play", "Open the file in the desktop's player")
+        self.play.setProperty("main", True)
+        self.folder = _button("Open &folder", "Show where the file is")
+        self.again = _button("Change &settings", "Export once more, with other settings")
+        self.back = _button("Bac&k to the Bench", "Go on adjusting (Esc)")
+        rows, first, second = QVBoxLayout(self), QHBoxLayout(), QHBoxLayout()
+        rows.setContentsMargins(0, 0, 0, 0)
+        for widget in (self._name, self._facts, checked):
+            rows.addWidget(widget)
+        for row, buttons in ((first, (self.play, self.folder)), (second, (self.again, self.back))):
+            for button in buttons:
+                row.addWidget(button)
+            row.addStretch()
+            rows.addLayout(row)
+
+    def show_outcome(self, name: str, facts: str) -> None:
+        """Name and figures of the finished file."""
+        self._name.setText(f"{name} is done")
+        self._facts.setText(facts)
+
+
+def _button(text: str, tip: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setToolTip(tip)
+    return button
+
+
+def _box(text: str, tip: str) -> QCheckBox:
+    box = QCheckBox(text)
+    box.setToolTip(tip)
+    return box

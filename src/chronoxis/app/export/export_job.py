@@ -1,0 +1,88 @@
+"""An export in a child process: the same command line that a person uses."""
+
+import json
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QProcess, Signal
+
+from chronoxis.core.model.project import Project
+from chronoxis.core.render.command_line import condense_command
+
+
+class ExportJob(QObject):
+    """Runs one export at a time and listens to its JSON lines.
+
+    Signals:
+        progressed: done, total, frames per second, seconds left.
+        finished: the output's path and what came out, as the command line's last line tells it.
+        failed: a message for the person.
+        cancelled: it was stopped on request; nothing was left behind.
+    """
+
+    progressed = Signal(int, int, float, float)
+    finished = Signal(object, dict)
+    failed = Signal(str)
+    cancelled = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._process: QProcess | None = None
+        self._outcome: dict[str, object] = {}
+        self._rest = b""
+
+    @property
+    def running(self) -> bool:
+        """Whether an export is under way."""
+        return self._process is not None
+
+    def start(self, project: Project, output: Path, *, overwrite: bool) -> None:
+        """Begin an export."""
+        program, *arguments = condense_command(project, output, overwrite=overwrite)
+        self._outcome, self._rest = {}, b""
+        self._process = QProcess(self)
+        self._process.readyReadStandardOutput.connect(self._read)
+        self._process.finished.connect(self._ended)
+        self._process.start(program, arguments)
+
+    def cancel(self) -> None:
+        """Ask the export to stop; it cleans up after itself."""
+        if self._process is not None:
+            self._process.terminate()
+
+    def close(self) -> None:
+        """Stop and wait for the child to end."""
+        if self._process is not None:
+            self._process.finished.disconnect(self._ended)
+            self._process.terminate()
+            if not self._process.waitForFinished(5000):
+                self._process.kill()
+                self._process.waitForFinished(1000)
+            self._process = None
+
+    def _read(self) -> None:
+        assert self._process is not None
+        self._rest += self._process.readAllStandardOutput().data()
+        *lines, self._rest = self._rest.split(b"\n")
+        for line in lines:
+            event = json.loads(line)
+            if event["event"] == "progress":
+                self.progressed.emit(event["done"], event["total"], event["rate"], event["seconds_left"])
+            else:
+                self._outcome = event
+
+    def _ended(self, _code: int) -> None:
+        assert self._process is not None
+        self._read()
+        said = self._process.readAllStandardError().data().decode(errors="replace").strip()
+        self._process.deleteLater()
+        self._process = None
+        match self._outcome.get("event"):
+            case "done":
+                self.finished.emit(Path(str(self._outcome["output"])), self._outcome)
+            case "cancelled":
+                self.cancelled.emit()
+            case "error":
+                self.failed.emit(str(self._outcome["message"]))
+            case _:
+                last = said.splitlines()[-1] if said else "it ended without saying why"
+                self.failed.emit(f"The export stopped: {last}. Nothing was left behind; try again.")

@@ -1,0 +1,210 @@
+"""The export panel: choices with their estimates, progress, and what came out."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+from PySide6.QtCore import QTimer, QUrl, Signal
+from PySide6.QtGui import QDesktopServices
+from PySide6.QtWidgets import QFileDialog, QFrame, QLabel, QStackedWidget, QVBoxLayout
+
+from chronoxis.app.background import Latest
+from chronoxis.app.document import Document
+from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
+from chronoxis.app.export.export_job import ExportJob
+from chronoxis.app.theme.theme import font
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model import edits
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.settings import ResultFormat
+from chronoxis.core.render.estimate import estimate_size
+from chronoxis.core.render.export import Plan, result_size
+from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.timecode import format_time
+
+_SETTLE = 500  # milliseconds of rest before the file size is estimated anew
+
+
+class ExportPanel(QFrame):
+    """Shown in the Bench's place while a person exports.
+
+    Signals:
+        left: the person goes back to adjust.
+    """
+
+    left = Signal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self.setProperty("panel", True)
+        self.job = ExportJob()
+        self.choices, self.progress, self.done = ChoiceForm(), ProgressForm(), DoneForm()
+        self._pages = QStackedWidget()
+        for page in (self.choices, self.progress, self.done):
+            self._pages.addWidget(page)
+        self._message = QLabel()
+        self._message.setProperty("caution", True)
+        self._message.setWordWrap(True)
+        self._message.hide()
+        title = QLabel("Export")
+        title.setFont(font(10.5, 600))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 10, 12, 12)
+        layout.addWidget(title)
+        layout.addWidget(self._pages)
+        layout.addWidget(self._message)
+        layout.addStretch()
+        self._estimates = Latest(_estimate, "estimate")
+        self._estimates.answered.connect(self._show_estimate)
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
+        self._settle.timeout.connect(self._ask_estimate)
+        self._exported: Path | None = None
+        self._connect()
+
+    def _connect(self) -> None:
+        choices, job = self.choices, self.job
+        choices.changed.connect(self._take_choices)
+        choices.browse.clicked.connect(self._browse)
+        choices.start.clicked.connect(self.start)
+        choices.back.clicked.connect(self.left)
+        self.progress.cancel.clicked.connect(self._cancel)
+        self.done.play.clicked.connect(lambda: self._open(self._exported))
+        self.done.folder.clicked.connect(lambda: self._open(self._exported and self._exported.parent))
+        self.done.again.clicked.connect(self.show_choices)
+        self.done.back.clicked.connect(self.left)
+        job.progressed.connect(self.progress.show_progress)
+        job.finished.connect(self._finished)
+        job.failed.connect(self._failed)
+        job.cancelled.connect(lambda: self._failed("Cancelled; nothing was left behind."))
+        self._document.changed.connect(self._show_project)
+
+    def close_workers(self) -> None:
+        """Stop the work in the background and an export that is under way."""
+        self.job.close()
+        self._estimates.close()
+
+    def show_choices(self) -> None:
+        """Show the choices, or the progress of the export that is under way."""
+        self._say("")
+        self._pages.setCurrentWidget(self.progress if self.job.running else self.choices)
+        self._show_project()
+
+    def start(self) -> None:
+        """Export to the chosen file."""
+        if self._document.plan is None or self.job.running:
+            return
+        output = Path(self.choices.output.text()).expanduser()
+        settings = self._document.project.settings
+        try:
+            if ResultFormat.of(output) is not settings.format:
+                raise PlanError(f"{output.name} should end in .{settings.format}.")
+        except PlanError as error:
+            self._say(str(error))
+            return
+        if output.exists() and not self.choices.replace_it.isChecked():
+            self.choices.replace_it.show()
+            self._say(f"{output.name} is already there; choose another name, or tick “Replace it”.")
+            return
+        self._say("")
+        self.progress.begin(output)
+        self._pages.setCurrentWidget(self.progress)
+        self.job.start(self._document.project, output, overwrite=self.choices.replace_it.isChecked())
+
+    def _show_project(self) -> None:
+        project, plan = self._document.project, self._document.plan
+        self.choices.setEnabled(plan is not None)
+        if plan is None or project.shot is None:
+            return
+        can_keep = plan.recording.facts.sound is not None and project.shot.speed == 1
+        self.choices.show_settings(project.settings, can_keep_sound=can_keep)
+        if project.settings.sound and not can_keep:
+            self._say("Sound is kept at 1× only; choose no sound, or a speed of 1×.")
+        if not self.choices.output.text():
+            self.choices.output.setText(str(_first_name(project, plan)))
+        width, height = result_size(plan.recording.facts, project.settings)
+        self.choices.facts.setText(
+            f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
+            f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
+        )
+        self.choices.expected.setText("Expected file size: working it out…")
+        self._settle.start()
+
+    def _ask_estimate(self) -> None:
+        if self.isVisible() and not self.job.running and self._document.plan:
+            self._estimates.ask(self._document.plan)
+
+    def _show_estimate(self, plan: Plan, size: int | None) -> None:
+        if size is not None and plan is self._document.plan:
+            self.choices.expected.setText(f"Expected file size: about {_megabytes(size)}")
+
+    def _take_choices(self) -> None:
+        try:
+            settings = self.choices.settings()
+        except PlanError as error:
+            self._say(str(error))
+            return
+        self._say("")
+        output = Path(self.choices.output.text())
+        self.choices.output.setText(str(output.with_suffix(f".{settings.format}")))
+        self._document.apply("Export settings", lambda project: edits.set_settings(project, settings))
+
+    def _browse(self) -> None:
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Where to write the result", self.choices.output.text(), options=_NO_OVERWRITE_QUESTION
+        )
+        if chosen:
+            ending = f".{self._document.project.settings.format}"
+            self.choices.output.setText(chosen if chosen.lower().endswith(ending) else chosen + ending)
+
+    def _cancel(self) -> None:
+        self.progress.stopping()
+        self.job.cancel()
+
+    def _finished(self, output: Path, outcome: dict[str, object]) -> None:
+        self._exported = output
+        self.choices.replace_it.setChecked(False)
+        self.choices.replace_it.hide()
+        rate = format_rate(Fraction(str(outcome["rate"])))
+        self.done.show_outcome(
+            output.name,
+            f"{outcome['frames']:,} frames  ·  {format_time(float(str(outcome['length'])), 2)} at {rate} fps\n"
+            f"{_megabytes(int(str(outcome['size'])))} in {output.parent}",
+        )
+        self._pages.setCurrentWidget(self.done)
+
+    def _failed(self, message: str) -> None:
+        self._pages.setCurrentWidget(self.choices)
+        self._show_project()
+        self._say(message)
+
+    def _say(self, message: str) -> None:
+        self._message.setText(message)
+        self._message.setVisible(bool(message))
+
+    def _open(self, path: Path | None) -> None:
+        if path is not None and not QDesktopServices.openUrl(QUrl.fromLocalFile(str(path))):
+            self._say(f"No program here opens {path}.")
+
+
+_NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
+
+
+def _estimate(plan: Plan, still_wanted: Callable[[], bool]) -> int | None:
+    return estimate_size(plan, still_wanted)
+
+
+def _first_name(project: Project, plan: Plan) -> Path:
+    """A name beside the recording that nothing has yet."""
+    source = plan.recording.path
+    ending = str(project.settings.format)
+    candidate = source.with_name(f"{source.stem}-condensed.{ending}")
+    number = 2
+    while candidate.exists():
+        candidate = source.with_name(f"{source.stem}-condensed-{number}.{ending}")
+        number += 1
+    return candidate
+
+
+def _megabytes(size: int) -> str:
+    return f"{size / 1e9:.2f} GB" if size >= 1e9 else f"{size / 1e6:.1f} MB"

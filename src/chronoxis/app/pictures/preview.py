@@ -1,0 +1,139 @@
+"""Result frames made ahead of the playhead, small, the same way the export makes them."""
+
+import threading
+from collections import OrderedDict
+from contextlib import closing
+from dataclasses import replace
+
+import cv2
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from chronoxis.app.pictures.frame_images import image_from
+from chronoxis.core.errors import ChronoxisError
+from chronoxis.core.render.export import Plan
+from chronoxis.core.render.frames import Target, result_frames
+
+_HEIGHT = 360
+_BUDGET = 256 * 1024 * 1024  # bytes of compressed frames
+_JPEG = [cv2.IMWRITE_JPEG_QUALITY, 90]
+_FAR = 40  # frames ahead of the work at which starting afresh is quicker
+
+
+class Preview(QObject):
+    """Makes result frames from the playhead on and keeps them compressed, within a budget.
+
+    Signals:
+        ready: a result frame's number.
+        failed: a message for the person.
+    """
+
+    ready = Signal(int)
+    failed = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._condition = threading.Condition()
+        self._kept: OrderedDict[int, bytes] = OrderedDict()
+        self._bytes = 0
+        self._plan: Plan | None = None
+        self._wish = 0
+        self._version = 0
+        self._closed = False
+        self._thread = threading.Thread(target=self._run, name="preview", daemon=True)
+        self._thread.start()
+
+    def follow(self, plan: Plan | None) -> None:
+        """Work for another plan; what was made for the old one is forgotten."""
+        with self._condition:
+            self._plan = plan
+            self._version += 1
+            self._kept.clear()
+            self._bytes = 0
+            self._condition.notify()
+
+    def want(self, number: int) -> None:
+        """Work from this result frame on."""
+        with self._condition:
+            self._wish = number
+            self._condition.notify()
+
+    def image(self, number: int) -> QImage | None:
+        """A result frame, if it is made."""
+        with self._condition:
+            packed = self._kept.get(number)
+        if packed is None:
+            return None
+        decoded = cv2.imdecode(np.frombuffer(packed, np.uint8), cv2.IMREAD_COLOR_RGB)
+        return image_from(decoded)
+
+    def has(self, number: int) -> bool:
+        """Whether a result frame is made."""
+        return number in self._kept
+
+    def made(self) -> list[int]:
+        """Numbers of the frames that are made, ascending."""
+        with self._condition:
+            return sorted(self._kept)
+
+    def close(self) -> None:
+        """Stop and wait for the thread to end."""
+        with self._condition:
+            self._closed = True
+            self._version += 1
+            self._condition.notify()
+        self._thread.join(5)
+
+    def _run(self) -> None:
+        while True:
+            with self._condition:
+                self._condition.wait_for(lambda: self._closed or self._next() is not None)
+                if self._closed:
+                    return
+                plan, start, version = self._plan, self._next(), self._version
+            assert plan is not None and start is not None
+            try:
+                self._make(plan, start, version)
+            except ChronoxisError as error:
+                self.failed.emit(str(error))
+                with self._condition:
+                    if version == self._version:
+                        self._plan = None
+
+    def _next(self) -> int | None:
+        """The first frame from the wish on that is not made; behind it only when all ahead is."""
+        if self._plan is None:
+            return None
+        count = len(self._plan.schedule)
+        if self._bytes > _BUDGET and self._wish in self._kept:
+            return None
+        for number in (*range(self._wish, count), *range(min(self._wish, count))):
+            if number not in self._kept:
+                return number
+        return None
+
+    def _make(self, plan: Plan, start: int, version: int) -> None:
+        facts = plan.recording.facts
+        size = (max(2, round(_HEIGHT * plan.size[0] / plan.size[1]) // 2 * 2), _HEIGHT)
+        target = Target(size, "rgb24", "rgb24", replace(facts.colour, full_range=True), gather_small=True)
+        part = plan.schedule.portion(start, len(plan.schedule))
+        with closing(result_frames(plan.recording, part, target)) as frames:
+            for number, frame in enumerate(frames, start):
+                packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[1].tobytes()
+                with self._condition:
+                    if version != self._version:
+                        return
+                    self._keep(number, packed)
+                    nearby = number <= self._wish <= number + _FAR or self._wish in self._kept
+                    done = not nearby or self._next() != number + 1
+                self.ready.emit(number)
+                if done:
+                    return
+
+    def _keep(self, number: int, packed: bytes) -> None:
+        self._kept[number] = packed
+        self._bytes += len(packed)
+        while self._bytes > _BUDGET:
+            oldest = next((kept for kept in self._kept if kept < self._wish), next(iter(self._kept)))
+            self._bytes -= len(self._kept.pop(oldest))

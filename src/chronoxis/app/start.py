@@ -1,0 +1,26 @@
+"""Starting the window."""
+
+import os
+import sys
+from pathlib import Path
+
+from PySide6.QtWidgets import QApplication
+
+from chronoxis.app.main_window import MainWindow
+from chronoxis.app.theme.theme import apply_theme
+
+
+def run(recording: Path | None) -> int:
+    """Open the window, with a recording if one is given, and return the exit code once it is closed.
+
+    ``CHRONOXIS_TEXT_SCALE=1.25`` gives text of 125% size.
+    """
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("Chronoxis")
+    application.setDesktopFileName("chronoxis")
+    apply_theme(application, float(os.environ.get("CHRONOXIS_TEXT_SCALE", "1")))
+    window = MainWindow()
+    window.show()
+    if recording is not None:
+        window.open_recording(recording)
+    return application.exec()
