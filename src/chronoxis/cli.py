@@ -39,7 +39,7 @@ from chronoxis.core.timing.timecode import format_time, parse_time
 _INPUT = click.Path(path_type=Path)
 
 
-class _Words(click.ParamType):
+class _Words(click.ParamType[Any]):
     """A value read by one of the core's parsers, whose message is shown for a wrong one."""
 
     def __init__(self, name: str, parse: Callable[[str], Any]) -> None:
@@ -57,20 +57,29 @@ def _choices(command: Callable[..., None]) -> Callable[..., None]:
     """The options that `condense` and `plan` share."""
     for option in reversed(
         [
-            click.option("--from", "begin", metavar="T", help="In point; the recording's beginning if not given."),
-            click.option("--to", "end", metavar="T", help="Out point; the recording's end if not given."),
+            click.option("--from", "begin", metavar="T", help="In point; the beginning if not given."),
+            click.option("--to", "end", metavar="T", help="Out point; the end if not given."),
             click.option("--speed", metavar="S", help="Such as 24×, 24x, 2400%, 1/4× or “every 24th”."),
             click.option("--length", metavar="T", help="Result length."),
             click.option("--every", metavar="N", help="Keep one frame in N."),
             click.option("--fps", type=_Words("rate", parse_rate), metavar="R", help="Result frame rate."),
             click.option(
-                "--each", type=click.Choice([str(each) for each in EachFrame]), default="one", show_default=True,
+                "--each",
+                type=click.Choice([str(each) for each in EachFrame]),
+                default="one",
+                show_default=True,
                 help="How one result frame is made.",
             ),
-            click.option("--shutter", type=float, default=360.0, show_default=True, metavar="DEG",
-                         help="Shutter angle of a long exposure, 0 to 720."),
+            click.option(
+                "--shutter",
+                type=float,
+                default=360.0,
+                show_default=True,
+                metavar="DEG",
+                help="Shutter angle of a long exposure, 0 to 720.",
+            ),
         ]
-    ):  # fmt: skip
+    ):
         command = option(command)
     return command
 
@@ -101,7 +110,9 @@ def demo(data_only: bool, folder: Path | None) -> None:
     """Open the Larkfield balloon meet, made by the program itself."""
     from chronoxis.demo.larkfield import ensure_demo  # noqa: PLC0415 - drawing code no other command needs
 
-    recording = ensure_demo(folder, lambda text, total: tqdm(total=total, desc=text, unit="frame", leave=False))
+    recording = ensure_demo(
+        folder, lambda text, total: tqdm(total=total, desc=text, unit="frame", leave=False)
+    )
     click.echo(recording)
     if not data_only:
         _open_window(recording)
@@ -279,7 +290,9 @@ def _fact_rows(found: Facts) -> list[tuple[str, str]]:
         ("recorded on", found.recorded_on.isoformat(" ") if found.recorded_on else "unknown"),
     ]
     if found.missing:
-        rows.append(("cut off", f"the last {format_time(found.missing)} that its header promises are missing"))
+        rows.append(
+            ("cut off", f"the last {format_time(found.missing)} that its header promises are missing")
+        )
     return rows
 
 

@@ -2,6 +2,7 @@
 
 import threading
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -27,6 +28,7 @@ class Latest(QObject):
         self._condition = threading.Condition()
         self._request: Any = None
         self._number = 0
+        self._waits = False
         self._closed = False
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
         self._thread.start()
@@ -34,7 +36,7 @@ class Latest(QObject):
     def ask(self, request: Any) -> None:
         """Ask; an earlier request that is under way may be given up."""
         with self._condition:
-            self._request = request
+            self._request, self._waits = request, True
             self._number += 1
             self._condition.notify()
 
@@ -47,21 +49,23 @@ class Latest(QObject):
         self._thread.join(5)
 
     def _run(self) -> None:
-        answered = 0
         while True:
             with self._condition:
-                self._condition.wait_for(lambda: self._closed or self._number != answered)
+                self._condition.wait_for(lambda: self._closed or self._waits)
                 if self._closed:
                     return
-                request, answered = self._request, self._number
+                request, number, self._waits = self._request, self._number, False
             try:
-                answer = self._answer(request, lambda number=answered: number == self._number)  # type: ignore[misc]
+                answer = self._answer(request, partial(self._is_newest, number))
             except Cancelled:
                 continue
             except ChronoxisError as error:
                 self._tell(self.failed, str(error))
             else:
                 self._tell(self.answered, request, answer)
+
+    def _is_newest(self, number: int) -> bool:
+        return number == self._number
 
     def _tell(self, signal: Any, *values: Any) -> None:
         if not self._closed:

@@ -28,7 +28,6 @@ from chronoxis.app.shelf.shelf import Shelf
 from chronoxis.app.shortcuts_page import ShortcutsPage
 from chronoxis.app.theme.theme import font, icon
 from chronoxis.app.weave.weave import Weave
-from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.model import edits
@@ -65,6 +64,7 @@ class MainWindow(QMainWindow):
         self._make_menus()
         self._connect()
         self._show()
+        self._say("")
 
     def open_recording(self, path: Path) -> None:
         """Open a recording; the window stays usable meanwhile."""
@@ -82,6 +82,11 @@ class MainWindow(QMainWindow):
         if self.document.plan is not None:
             self._right.setCurrentWidget(self.export_panel)
             self.export_panel.show_choices()
+
+    @property
+    def message_text(self) -> str:
+        """What the window says at present, or nothing."""
+        return self._message.text()
 
     def show_bench(self) -> None:
         """Show the Bench."""
@@ -142,8 +147,8 @@ class MainWindow(QMainWindow):
         rows.setSpacing(2)
         rows.addLayout(head)
         rows.addWidget(self._message)
-        rows.addWidget(self.weave, 6)
-        rows.addLayout(below, 5)
+        rows.addWidget(self.weave, 1)
+        rows.addLayout(below, 1)
         self._empty = _EmptyPage(self.choose_recording)
         self._pages = QStackedWidget()
         self._pages.addWidget(self._empty)
@@ -187,7 +192,7 @@ class MainWindow(QMainWindow):
     ) -> QAction:
         action = QAction(text, self)
         action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda: act())
+        action.triggered.connect(lambda _checked: act())
         menu.addAction(action)
         return action
 
@@ -199,11 +204,12 @@ class MainWindow(QMainWindow):
         loader.failed.connect(self._say)
         document.changed.connect(self._show)
         document.changed.connect(self._follow_plan)
-        document.refused.connect(self._say)
+        document.refused.connect(self.export_panel.say)
         self.preview.ready.connect(lambda _: self.weave.update())
         self.preview.failed.connect(self._say)
         self.weave.scrubbed.connect(self._scrub)
         self.export_panel.left.connect(self.show_bench)
+        self.export_panel.busy.connect(self.preview.hold_back)
 
     def _opened(self, facts: Facts) -> None:
         self.transport.set_shuttle(0)
@@ -312,4 +318,3 @@ class _EmptyPage(QWidget):
         for widget in (heading, text, button, self.message):
             rows.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
         rows.addStretch()
-

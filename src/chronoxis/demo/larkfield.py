@@ -119,7 +119,8 @@ def _encode(
 
 
 def _frame(picture: npt.NDArray[np.uint8], number: int) -> VideoFrame:
-    frame = VideoFrame.from_ndarray(cv2.cvtColor(picture, cv2.COLOR_RGB2YUV_I420), "yuv420p")
+    planes = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2YUV_I420), np.uint8)
+    frame = VideoFrame.from_ndarray(planes, "yuv420p")
     frame.pts, frame.time_base = number, Fraction(1, RATE)
     return frame
 

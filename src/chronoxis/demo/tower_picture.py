@@ -10,7 +10,17 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.demo.tower_truth import BALLOONS, PASSERS, RATE, Balloon, Passer, Place, daylight, flicker, place
+from chronoxis.demo.tower_truth import (
+    BALLOONS,
+    PASSERS,
+    RATE,
+    Balloon,
+    Passer,
+    Place,
+    daylight,
+    flicker,
+    place,
+)
 
 Picture = npt.NDArray[np.float32]
 
@@ -210,7 +220,11 @@ def _figure() -> Picture:
     cv2.ellipse(figure, (80, 52), (21, 27), 0, 0, 360, skin, -1, cv2.LINE_AA)
     cv2.ellipse(figure, (80, 40), (23, 18), 0, 180, 360, dark, -1, cv2.LINE_AA)
     cv2.ellipse(figure, (80, 145), (42, 70), 0, 0, 360, coat, -1, cv2.LINE_AA)
-    cv2.fillPoly(figure, [np.array([[48, 190], [112, 190], [122, 359], [94, 359], [80, 240], [62, 359], [34, 359]])], dark)
+    cv2.fillPoly(
+        figure,
+        [np.array([[48, 190], [112, 190], [122, 359], [94, 359], [80, 240], [62, 359], [34, 359]])],
+        dark,
+    )
     return cv2.GaussianBlur(figure, (0, 0), 5)  # type: ignore[return-value]
 
 
@@ -247,7 +261,9 @@ def _blend(
     ``heat`` is added towards the sprite's foot, where the burner is.
     """
     height, width = canvas.shape[:2]
-    corners = np.array([[0, 0, 1], [sprite.shape[1], 0, 1], [0, sprite.shape[0], 1], [*sprite.shape[1::-1], 1]])
+    corners = np.array(
+        [[0, 0, 1], [sprite.shape[1], 0, 1], [0, sprite.shape[0], 1], [*sprite.shape[1::-1], 1]]
+    )
     spots = corners @ turn.T
     left, top = np.maximum(np.floor(spots.min(0)).astype(int) - 1, 0)
     right, bottom = np.minimum(np.ceil(spots.max(0)).astype(int) + 1, (width, height))

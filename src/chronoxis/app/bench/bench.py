@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from fractions import Fraction
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -37,7 +37,11 @@ _ROWS = (
 )
 _EACH = (
     (EachFrame.ONE, "&One frame", "Keep the recorded frame on display when the result frame opens"),
-    (EachFrame.LONG_EXPOSURE, "&Long exposure", "The mean, in linear light, of all recorded frames while open"),
+    (
+        EachFrame.LONG_EXPOSURE,
+        "&Long exposure",
+        "The mean, in linear light, of all recorded frames while open",
+    ),
 )
 
 
@@ -74,9 +78,13 @@ class Bench(QFrame):
         document.refused.connect(self._refuse)
         self.show_project()
 
+    def minimumSizeHint(self) -> QSize:
+        """Never squeezed: the Weave gives way, since it can be read at any height."""
+        return self.sizeHint()
+
     def _reckoner_rows(self) -> QGridLayout:
         grid = QGridLayout()
-        grid.setVerticalSpacing(6)
+        grid.setVerticalSpacing(5)
         for row, (quantity, text, tip) in enumerate(_ROWS):
             label, field, hold = QLabel(text), QLineEdit(), QPushButton("hold")
             label.setProperty("dim", True)
@@ -107,7 +115,9 @@ class Bench(QFrame):
             chip.setCheckable(True)
             chip.setProperty("choice", True)
             chip.setToolTip(tip)
-            chip.clicked.connect(lambda _, each=each: self._apply("Each frame", lambda p: edits.set_each_frame(p, each)))
+            chip.clicked.connect(
+                lambda _, each=each: self._apply("Each frame", lambda p: edits.set_each_frame(p, each))
+            )
             group.addButton(chip)
             chips.addWidget(chip)
             self.choices[each] = chip
@@ -141,8 +151,7 @@ class Bench(QFrame):
         shot = project.shot
         self.setEnabled(shot is not None)
         if shot is None:
-            self.caution.setText("Open a recording first: its speed and length are decided here.")
-            self.caution.show()
+            self.caution.hide()
             return
         state = project.reckoner
         self._span.setText(f"{format_time(shot.in_point)} – {format_time(shot.out_point)} recorded")
@@ -225,8 +234,8 @@ def _caution(project: Project) -> str:
     state = project.reckoner
     if state.step < 1:
         return (
-            f"Recorded at {format_rate(state.recorded_rate)} fps: at {format_speed(state.speed)} frames repeat "
-            f"({float(1 / state.step):.3g} result frames each)."
+            f"Recorded at {format_rate(state.recorded_rate)} fps: at {format_speed(state.speed)} "
+            f"frames repeat ({float(1 / state.step):.3g} result frames each)."
         )
     if state.result_length * state.rate < 1:
         return "The result is shorter than one frame; it will be a single frame."

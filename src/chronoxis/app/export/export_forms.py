@@ -43,26 +43,28 @@ class ChoiceForm(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.formats: dict[ResultFormat, QPushButton] = {}
-        self.size = QComboBox()
-        self.size.setEditable(True)
-        self.size.addItems(list(SIZE_NAMES))
-        self.size.setToolTip("Size of the result: as recorded, 1080p, or width x height; the aspect is kept")
-        self.size.setAccessibleName("Size")
-        self.size.activated.connect(lambda _: self.changed.emit())
-        line = self.size.lineEdit()
+        self.size_box = QComboBox()
+        self.size_box.setEditable(True)
+        self.size_box.addItems(list(SIZE_NAMES))
+        self.size_box.setToolTip(
+            "Size of the result: as recorded, 1080p, or width x height; the aspect is kept"
+        )
+        self.size_box.setAccessibleName("Size")
+        self.size_box.activated.connect(self._tell)
+        line = self.size_box.lineEdit()
         assert line is not None
-        line.editingFinished.connect(self.changed)
+        line.editingFinished.connect(self._tell)
         self.stretch = _box("Give &up the recorded aspect", "Fill width x height exactly")
-        self.stretch.clicked.connect(lambda: self.changed.emit())
+        self.stretch.clicked.connect(self._tell)
         self.quality = QSlider(Qt.Orientation.Horizontal)
         self.quality.setRange(1, 5)
         self.quality.setPageStep(1)
         self.quality.setToolTip("How much of the picture is kept, as against file size")
         self.quality.setAccessibleName("Quality")
-        self.quality.valueChanged.connect(lambda _: self.changed.emit())
+        self.quality.valueChanged.connect(self._tell)
         self.quality_word = QLabel()
         self.sound = _box("Keep the recorded &sound", "Possible at 1× only")
-        self.sound.clicked.connect(lambda: self.changed.emit())
+        self.sound.clicked.connect(self._tell)
         self.output = QLineEdit()
         self.output.setToolTip("Where the result is written")
         self.output.setAccessibleName("File")
@@ -79,15 +81,14 @@ class ChoiceForm(QWidget):
     def settings(self) -> ResultSettings:
         """What is chosen. Raises PlanError if the size is not one."""
         chosen = next(format_ for format_, chip in self.formats.items() if chip.isChecked())
-        size = SizeWish.parse(self.size.currentText(), stretch=self.stretch.isChecked())
+        size = SizeWish.parse(self.size_box.currentText(), stretch=self.stretch.isChecked())
         return ResultSettings(chosen, size, Quality(self.quality.value()), self.sound.isChecked())
 
     def show_settings(self, settings: ResultSettings, *, can_keep_sound: bool) -> None:
         """Show the document's choices."""
-        for widget in (self.size, self.quality):
-            widget.blockSignals(True)
+        self._set_quiet(True)
         self.formats[settings.format].setChecked(True)
-        self.size.setCurrentText(str(settings.size))
+        self.size_box.setCurrentText(str(settings.size))
         self.stretch.setChecked(settings.size.stretch)
         self.stretch.setEnabled(settings.size.width is not None)
         self.quality.setValue(int(settings.quality))
@@ -96,8 +97,14 @@ class ChoiceForm(QWidget):
         self.quality_word.setText("lossless" if lossless else _QUALITY_WORDS[settings.quality])
         self.sound.setChecked(settings.sound)
         self.sound.setEnabled(can_keep_sound or settings.sound)
-        for widget in (self.size, self.quality):
-            widget.blockSignals(False)
+        self._set_quiet(False)
+
+    def _set_quiet(self, quiet: bool) -> None:
+        self.size_box.blockSignals(quiet)
+        self.quality.blockSignals(quiet)
+
+    def _tell(self, *_: object) -> None:
+        self.changed.emit()
 
     def _lay_out(self) -> None:
         group, chips = QButtonGroup(self), QHBoxLayout()
@@ -105,14 +112,19 @@ class ChoiceForm(QWidget):
             chip = _button(text, tip)
             chip.setCheckable(True)
             chip.setProperty("choice", True)
-            chip.clicked.connect(lambda: self.changed.emit())
+            chip.clicked.connect(self._tell)
             group.addButton(chip)
             chips.addWidget(chip)
             self.formats[format_] = chip
         chips.addStretch()
         grid = QGridLayout()
         grid.setVerticalSpacing(6)
-        for row, (text, widget) in enumerate((("Si&ze", self.size), ("&Quality", self.quality), ("&File", self.output))):
+        fields: tuple[tuple[str, QWidget], ...] = (
+            ("Si&ze", self.size_box),
+            ("&Quality", self.quality),
+            ("&File", self.output),
+        )
+        for row, (text, widget) in enumerate(fields):
             label = QLabel(text)
             label.setProperty("dim", True)
             label.setBuddy(widget)
@@ -152,6 +164,7 @@ class ProgressForm(QWidget):
         for widget in (self._name, self.bar, self._numbers):
             rows.addWidget(widget)
         rows.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
+        rows.addStretch()
 
     def begin(self, output: Path) -> None:
         """A new export."""
@@ -198,6 +211,7 @@ class DoneForm(QWidget):
                 row.addWidget(button)
             row.addStretch()
             rows.addLayout(row)
+        rows.addStretch()
 
     def show_outcome(self, name: str, facts: str) -> None:
         """Name and figures of the finished file."""

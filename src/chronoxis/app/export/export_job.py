@@ -73,7 +73,7 @@ class ExportJob(QObject):
     def _ended(self, _code: int) -> None:
         assert self._process is not None
         self._read()
-        said = self._process.readAllStandardError().data().decode(errors="replace").strip()
+        said = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
         self._process.deleteLater()
         self._process = None
         match self._outcome.get("event"):

@@ -30,9 +30,11 @@ class ExportPanel(QFrame):
 
     Signals:
         left: the person goes back to adjust.
+        busy: an export begins or has ended.
     """
 
     left = Signal()
+    busy = Signal(bool)
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -86,7 +88,7 @@ class ExportPanel(QFrame):
 
     def show_choices(self) -> None:
         """Show the choices, or the progress of the export that is under way."""
-        self._say("")
+        self.say("")
         self._pages.setCurrentWidget(self.progress if self.job.running else self.choices)
         self._show_project()
 
@@ -100,15 +102,16 @@ class ExportPanel(QFrame):
             if ResultFormat.of(output) is not settings.format:
                 raise PlanError(f"{output.name} should end in .{settings.format}.")
         except PlanError as error:
-            self._say(str(error))
+            self.say(str(error))
             return
         if output.exists() and not self.choices.replace_it.isChecked():
             self.choices.replace_it.show()
-            self._say(f"{output.name} is already there; choose another name, or tick “Replace it”.")
+            self.say(f"{output.name} is already there; choose another name, or tick “Replace it”.")
             return
-        self._say("")
+        self.say("")
         self.progress.begin(output)
         self._pages.setCurrentWidget(self.progress)
+        self.busy.emit(True)
         self.job.start(self._document.project, output, overwrite=self.choices.replace_it.isChecked())
 
     def _show_project(self) -> None:
@@ -119,7 +122,7 @@ class ExportPanel(QFrame):
         can_keep = plan.recording.facts.sound is not None and project.shot.speed == 1
         self.choices.show_settings(project.settings, can_keep_sound=can_keep)
         if project.settings.sound and not can_keep:
-            self._say("Sound is kept at 1× only; choose no sound, or a speed of 1×.")
+            self.say("Sound is kept at 1× only; choose no sound, or a speed of 1×.")
         if not self.choices.output.text():
             self.choices.output.setText(str(_first_name(project, plan)))
         width, height = result_size(plan.recording.facts, project.settings)
@@ -142,9 +145,9 @@ class ExportPanel(QFrame):
         try:
             settings = self.choices.settings()
         except PlanError as error:
-            self._say(str(error))
+            self.say(str(error))
             return
-        self._say("")
+        self.say("")
         output = Path(self.choices.output.text())
         self.choices.output.setText(str(output.with_suffix(f".{settings.format}")))
         self._document.apply("Export settings", lambda project: edits.set_settings(project, settings))
@@ -162,29 +165,33 @@ class ExportPanel(QFrame):
         self.job.cancel()
 
     def _finished(self, output: Path, outcome: dict[str, object]) -> None:
+        self.busy.emit(False)
         self._exported = output
         self.choices.replace_it.setChecked(False)
         self.choices.replace_it.hide()
         rate = format_rate(Fraction(str(outcome["rate"])))
         self.done.show_outcome(
             output.name,
-            f"{outcome['frames']:,} frames  ·  {format_time(float(str(outcome['length'])), 2)} at {rate} fps\n"
+            f"{outcome['frames']:,} frames  ·  {format_time(float(str(outcome['length'])), 2)} "
+            f"at {rate} fps\n"
             f"{_megabytes(int(str(outcome['size'])))} in {output.parent}",
         )
         self._pages.setCurrentWidget(self.done)
 
     def _failed(self, message: str) -> None:
+        self.busy.emit(False)
         self._pages.setCurrentWidget(self.choices)
         self._show_project()
-        self._say(message)
+        self.say(message)
 
-    def _say(self, message: str) -> None:
+    def say(self, message: str) -> None:
+        """Show a message, or none."""
         self._message.setText(message)
         self._message.setVisible(bool(message))
 
     def _open(self, path: Path | None) -> None:
         if path is not None and not QDesktopServices.openUrl(QUrl.fromLocalFile(str(path))):
-            self._say(f"No program here opens {path}.")
+            self.say(f"No program here opens {path}.")
 
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place

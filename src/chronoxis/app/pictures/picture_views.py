@@ -59,7 +59,9 @@ class GatherStrip(QWidget):
         self._images: list[tuple[QImage | None, float]] = []
         self.setFixedHeight(30)
         self.setAccessibleName("Recorded frames that this result frame gathers")
-        self.setToolTip("The recorded frames that this result frame gathers; the bar below each is its weight")
+        self.setToolTip(
+            "The recorded frames that this result frame gathers; the bar below each is its weight"
+        )
 
     def show_images(self, images: list[tuple[QImage | None, float]]) -> None:
         """Show images with their weights, relative to the heaviest."""

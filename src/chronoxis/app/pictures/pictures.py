@@ -114,7 +114,9 @@ class Pictures(QWidget):
         plan, shot = self._document.plan, self._document.project.shot
         if plan is None or shot is None:
             facts = self._document.facts
-            self.recorded.show_image(None, "counting frames…" if facts else "The recorded picture appears here.")
+            self.recorded.show_image(
+                None, "counting frames…" if facts else "The recorded picture appears here."
+            )
             self.result.show_image(None, "" if facts else "The result's picture appears here.")
             self._recorded_time.setText("")
             self._result_time.setText("")
@@ -187,5 +189,5 @@ def _tool(name: str, text: str) -> QToolButton:
     button = QToolButton()
     button.setIcon(icon(name))
     button.setToolTip(text)
-    button.setAccessibleName(text.split(" (")[0])
+    button.setAccessibleName(text.split(" (", maxsplit=1)[0])
     return button

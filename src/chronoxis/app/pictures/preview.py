@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 from contextlib import closing
 from dataclasses import replace
+from itertools import chain
 
 import cv2
 import numpy as np
@@ -40,6 +41,7 @@ class Preview(QObject):
         self._plan: Plan | None = None
         self._wish = 0
         self._version = 0
+        self._held_back = False
         self._closed = False
         self._thread = threading.Thread(target=self._run, name="preview", daemon=True)
         self._thread.start()
@@ -59,6 +61,12 @@ class Preview(QObject):
             self._wish = number
             self._condition.notify()
 
+    def hold_back(self, on: bool) -> None:
+        """While something heavier runs, make only what the playhead is about to need."""
+        with self._condition:
+            self._held_back = on
+            self._condition.notify()
+
     def image(self, number: int) -> QImage | None:
         """A result frame, if it is made."""
         with self._condition:
@@ -66,7 +74,7 @@ class Preview(QObject):
         if packed is None:
             return None
         decoded = cv2.imdecode(np.frombuffer(packed, np.uint8), cv2.IMREAD_COLOR_RGB)
-        return image_from(decoded)
+        return None if decoded is None else image_from(np.asarray(decoded, np.uint8))
 
     def has(self, number: int) -> bool:
         """Whether a result frame is made."""
@@ -108,7 +116,9 @@ class Preview(QObject):
         count = len(self._plan.schedule)
         if self._bytes > _BUDGET and self._wish in self._kept:
             return None
-        for number in (*range(self._wish, count), *range(min(self._wish, count))):
+        ahead = range(self._wish, min(count, self._wish + _FAR) if self._held_back else count)
+        behind = range(0) if self._held_back else range(min(self._wish, count))
+        for number in chain(ahead, behind):
             if number not in self._kept:
                 return number
         return None
@@ -120,7 +130,9 @@ class Preview(QObject):
         part = plan.schedule.portion(start, len(plan.schedule))
         with closing(result_frames(plan.recording, part, target)) as frames:
             for number, frame in enumerate(frames, start):
-                packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[1].tobytes()
+                packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[
+                    1
+                ].tobytes()
                 with self._condition:
                     if version != self._version:
                         return

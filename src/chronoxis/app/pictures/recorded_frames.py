@@ -15,7 +15,7 @@ _STRIP_HEIGHT = 40
 
 @dataclass(frozen=True, eq=False)
 class Wish:
-    """What to decode: one picture, and a strip of small ones (numbers ascending, the picture's among them)."""
+    """What to decode: one picture, and a strip of small ones; frame numbers, ascending."""
 
     recording: Recording
     number: int

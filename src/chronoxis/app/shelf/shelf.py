@@ -86,5 +86,7 @@ def _lines(facts: Facts) -> list[str]:
 
 def _caution(facts: Facts) -> str:
     if facts.missing:
-        return f"The file is cut off: its last {format_time(facts.missing)} are missing. What is there can be used."
+        return (
+            f"The file is cut off: its last {format_time(facts.missing)} are missing. The rest can be used."
+        )
     return ""

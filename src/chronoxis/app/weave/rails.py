@@ -10,7 +10,7 @@ _RULER = 18
 _STRIP = 50
 _CURVE = 40
 _GAP = 2
-_MIN_THREADS = 60
+_MIN_THREADS = 40
 
 GRIP = 7
 """How near in pixels an edge can be grasped."""

@@ -73,14 +73,16 @@ class Weave(QWidget):
         return QSize(1280, 330)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(600, 270)
+        return QSize(600, 230)
 
     def rails(self) -> Rails | None:
         """The present geometry, or None while there is nothing to show."""
         project = self._document.project
         if project.shot is None:
             return None
-        length = self._start[3] if self._drag == "result-end" and self._start else project.reckoner.result_length
+        length = (
+            self._start[3] if self._drag == "result-end" and self._start else project.reckoner.result_length
+        )
         return Rails(self.width(), self.height(), float(project.shot.footage.length), float(length))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -100,6 +102,7 @@ class Weave(QWidget):
         weave.draw_result(self._ready_frames(), self._document.project.rate)
         recorded = float(shot.in_point) + float(shot.pace.recorded_at(float(self._document.playhead)))
         weave.draw_playheads(recorded, float(self._document.playhead))
+        weave.draw_speed(float(self._document.playhead))
         if self._readout:
             weave.draw_readout(*self._readout)
 
@@ -152,7 +155,10 @@ class Weave(QWidget):
         if rails is None or shot is None:
             return None
         if rails.recorded.contains(at):
-            places = {"in": rails.recorded_x(float(shot.in_point)), "out": rails.recorded_x(float(shot.out_point))}
+            places = {
+                "in": rails.recorded_x(float(shot.in_point)),
+                "out": rails.recorded_x(float(shot.out_point)),
+            }
             name = min(places, key=lambda edge: abs(places[edge] - at.x()))
             return name if abs(places[name] - at.x()) <= GRIP else None
         near_end = abs(rails.result.right() - at.x()) <= GRIP
@@ -184,7 +190,11 @@ class Weave(QWidget):
         if time >= shot.footage.length - 1 / shot.footage.rate / 2:
             return shot.footage.length
         edge = float(index.edges[index.frame_at(float(time))])
-        return Fraction(round(edge * shot.footage.rate)) / shot.footage.rate if not index.variable else Fraction(edge)
+        return (
+            Fraction(round(edge * shot.footage.rate)) / shot.footage.rate
+            if not index.variable
+            else Fraction(edge)
+        )
 
     def _stretch(self, at: QPointF) -> None:
         rails = self.rails()
@@ -192,7 +202,9 @@ class Weave(QWidget):
         share = (at.x() - rails.result.left()) / rails.result.width()
         rate = self._document.project.rate
         wished = max(Fraction(round(Fraction(max(share, 0.0)) * self._start[3] * rate)), Fraction(1)) / rate
-        self._document.apply("Change length", lambda project: edits.set_result_length_by_drag(project, wished))
+        self._document.apply(
+            "Change length", lambda project: edits.set_result_length_by_drag(project, wished)
+        )
         self._say(at, None)
 
     def _say(self, at: QPointF, point: Fraction | None) -> None:

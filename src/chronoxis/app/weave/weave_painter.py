@@ -17,6 +17,7 @@ from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
 _THREAD_SPACING = 12.0
+_BADGE_ROOM = 56.0
 _CURVE_RANGE = (log2(1 / 8), log2(1000))
 _SHADE = QColor(22, 24, 27, 196)
 
@@ -70,8 +71,16 @@ class WeavePainter:
         painter.setPen(QPen(self._colour, 1))
         for number in numbers.tolist():
             first = plan.schedule.frames[plan.schedule.offsets[number]]
-            painter.drawPath(self._thread(rails.recorded_x(float(edges[first])), rails.result_x(number / rate)))
-        self._draw_badge(area.center(), format_speed(shot.speed))
+            painter.drawPath(
+                self._thread(rails.recorded_x(float(edges[first])), rails.result_x(number / rate))
+            )
+
+    def draw_speed(self, playhead: float) -> None:
+        """The speed as a number, beside the playhead's thread where that runs through the middle."""
+        middle = self._rails.threads.center()
+        near = abs(self._rails.result_x(playhead) - middle.x()) < _BADGE_ROOM
+        at = middle + QPointF(_BADGE_ROOM, 0) if near else middle
+        self._draw_badge(at, format_speed(self._shot.speed))
 
     def draw_result(self, made: list[int], rate: Fraction) -> None:
         """The result rail: filmstrip, what is ready to play, pace curve, ruler."""
@@ -120,7 +129,9 @@ class WeavePainter:
         half = area.height() / 2
         path = QPainterPath(QPointF(above, area.top()))
         path.cubicTo(
-            QPointF(above, area.top() + half), QPointF(below, area.bottom() - half), QPointF(below, area.bottom())
+            QPointF(above, area.top() + half),
+            QPointF(below, area.bottom() - half),
+            QPointF(below, area.bottom()),
         )
         return path
 
@@ -174,7 +185,7 @@ class WeavePainter:
         level = self._curve_y(float(self._shot.speed))
         painter.setPen(QPen(self._colour, 2))
         painter.drawLine(QPointF(row.left(), level), QPointF(row.right(), level))
-        label = QRectF(row.left() + 4, real_time - 15, 30, 14)
+        label = QRectF(row.left() + 4, real_time if level <= real_time else real_time - 15, 30, 15)
         self._draw_text(label, "1×", DIM, 8)
 
     def _curve_y(self, speed: float) -> float:

@@ -49,20 +49,24 @@ def already_there(final: Path) -> str:
     return f"{final} is already there; choose another name, or allow it to be overwritten."
 
 
-def why_not_written(final: Path, error: OSError) -> str:
+def why_not_written(final: Path, error: Exception) -> str:
     """One line that says why a file could not be written, and what to do."""
     folder = final.parent
-    match error.errno:
+    match getattr(error, "errno", None):
         case errno.ENOSPC | errno.EDQUOT:
             return f"{final.name} was not written: the disk of {folder} is full; make room or choose another."
         case errno.EFBIG:
-            return f"{final.name} was not written: files so large are not allowed in {folder}; choose another."
+            return (
+                f"{final.name} was not written: files so large are not allowed in {folder}; choose another."
+            )
         case errno.ENOENT | errno.ENOTDIR:
-            return f"{final.name} was not written: the folder {folder} is not there; make it or choose another."
+            return (
+                f"{final.name} was not written: the folder {folder} is not there; make it or choose another."
+            )
         case errno.EACCES | errno.EPERM | errno.EROFS:
             return f"{final.name} was not written: {folder} may not be written to; choose another folder."
         case _:
-            return f"{final.name} was not written: {error.strerror or error}."
+            return f"{final.name} was not written: {getattr(error, 'strerror', None) or error}."
 
 
 def _claim(temporary: Path, final: Path) -> None:

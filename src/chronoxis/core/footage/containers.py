@@ -26,7 +26,9 @@ def open_container(path: Path) -> Iterator[InputContainer]:
             raise FootageError(f"{path.name} is empty (0 bytes); copy it again from the camera.")
         container = av.open(str(path))
     except FileNotFoundError:
-        raise FootageError(f"{path} is not there; check the path, or find where the file was moved.") from None
+        raise FootageError(
+            f"{path} is not there; check the path, or find where the file was moved."
+        ) from None
     except IsADirectoryError:
         raise FootageError(f"{path} is a folder; choose a recording inside it.") from None
     except PermissionError:

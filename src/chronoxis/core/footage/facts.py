@@ -87,7 +87,7 @@ class Facts:
             variable=index.variable,
             frame_count=len(index),
             indexed=True,
-            missing=gap if gap > max(1, self.length / 50) else Fraction(0),
+            missing=gap if gap > max(Fraction(1), self.length / 50) else Fraction(0),
         )
 
 

@@ -1,5 +1,7 @@
 """When each recorded frame is on display, read from the file's own time stamps without decoding."""
 
+from __future__ import annotations  # PyAV's packets are generic for type checkers only
+
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
@@ -111,7 +113,7 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
         return _index(packets, stream)
 
 
-def _entry(packet: Packet) -> _Entry:
+def _entry(packet: Packet[VideoStream]) -> _Entry:
     return _Entry(packet.pts, packet.duration or 0, packet.is_keyframe, packet.is_discard, packet.size)
 
 
@@ -156,7 +158,9 @@ def _display(
     count = len(stamps)
     ticks = stamps - stamps[0]
     for rate in _steady_rates(ticks, time_base, stream):
-        ideal = np.arange(count) * (rate.denominator * time_base.denominator / (rate.numerator * time_base.numerator))
+        ideal = np.arange(count) * (
+            rate.denominator * time_base.denominator / (rate.numerator * time_base.numerator)
+        )
         if np.abs(ticks - ideal).max() <= 1.0:
             edges = np.arange(count + 1) * rate.denominator / rate.numerator
             return rate, False, edges, count / rate
@@ -168,9 +172,7 @@ def _display(
     return (count / length).limit_denominator(100_000), True, edges, length
 
 
-def _steady_rates(
-    ticks: npt.NDArray[np.int64], time_base: Fraction, stream: VideoStream
-) -> list[Fraction]:
+def _steady_rates(ticks: npt.NDArray[np.int64], time_base: Fraction, stream: VideoStream) -> list[Fraction]:
     declared = [rate for rate in (stream.guessed_rate, stream.average_rate, stream.base_rate) if rate]
     if len(ticks) > 1 and ticks[-1] > 0:
         mean = (len(ticks) - 1) / (int(ticks[-1]) * time_base)

@@ -1,5 +1,7 @@
 """Exact access to single recorded frames, decoding as little as the codec allows."""
 
+from __future__ import annotations  # PyAV's packets are generic for type checkers only
+
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from types import TracebackType
@@ -7,9 +9,11 @@ from typing import Self
 
 import av
 import numpy as np
-from av.codec.context import CodecContext
+import numpy.typing as npt
 from av.packet import Packet
+from av.video.codeccontext import VideoCodecContext
 from av.video.frame import VideoFrame
+from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.containers import open_container, picture_stream
@@ -38,11 +42,11 @@ class FrameReader:
         self._opening = open_container(path)
         self._container = self._opening.__enter__()
         self._stream = picture_stream(self._container, path)
-        self._context: CodecContext = self._stream.codec_context
+        self._context: VideoCodecContext = self._stream.codec_context
         self._skips = self._context.name in _SKIPPING_CODECS and index.stamped
         self._frame_of_packet = np.full(int(index.packets.max()) + 1, -1, np.int64)
         self._frame_of_packet[index.packets] = np.arange(len(index))
-        self._packets: Iterator[Packet] = iter(())
+        self._packets: Iterator[Packet[VideoStream]] = iter(())
         self._position: int | None = None  # of the packet that comes next; None before the first seek
 
     def __enter__(self) -> Self:
@@ -71,7 +75,7 @@ class FrameReader:
         for run in self._runs(wanted):
             yield from self._decode_run(run)
 
-    def _runs(self, wanted: np.ndarray[tuple[int], np.dtype[np.int64]]) -> Iterator[list[int]]:
+    def _runs(self, wanted: npt.NDArray[np.int64]) -> Iterator[list[int]]:
         """Split at gaps where starting again at a later key frame is cheaper than decoding on."""
         run: list[int] = []
         reached = 0
@@ -122,9 +126,9 @@ class FrameReader:
             yield from self._decoded(packet)
         yield from self._decoded(None)
 
-    def _decoded(self, packet: Packet | None) -> list[VideoFrame]:
+    def _decoded(self, packet: Packet[VideoStream] | None) -> list[VideoFrame]:
         try:
-            return self._context.decode(packet)  # type: ignore[return-value]
+            return self._context.decode(packet)
         except av.error.EOFError:
             return []
         except av.error.InvalidDataError:
@@ -132,7 +136,7 @@ class FrameReader:
         except (av.FFmpegError, OSError) as error:
             raise FootageError(f"{self._path.name} can no longer be read: {error.strerror}.") from error
 
-    def _next_packet(self) -> Packet | None:
+    def _next_packet(self) -> Packet[VideoStream] | None:
         try:
             for packet in self._packets:
                 if packet.size:
@@ -164,7 +168,7 @@ class FrameReader:
             landed = self._next_packet()
             while landed is not None and not landed.is_keyframe:
                 landed = self._next_packet()
-            found = np.flatnonzero(index.key_stamps == landed.pts) if landed else ()
+            found = [] if landed is None else np.flatnonzero(index.key_stamps == landed.pts).tolist()
             if landed is not None and len(found) == 1 and found[0] <= place:
                 self._packets = _chain(landed, self._packets)
                 return int(index.key_packets[found[0]])
@@ -191,6 +195,6 @@ class FrameReader:
         return None
 
 
-def _chain(first: Packet, rest: Iterator[Packet]) -> Iterator[Packet]:
+def _chain(first: Packet[VideoStream], rest: Iterator[Packet[VideoStream]]) -> Iterator[Packet[VideoStream]]:
     yield first
     yield from rest

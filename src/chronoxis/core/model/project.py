@@ -1,6 +1,6 @@
 """The project as a frozen value."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -75,7 +75,7 @@ class Project:
     shot: Shot | None = None
     rate: Fraction = Fraction(25)
     held: frozenset[Quantity] = frozenset()
-    settings: ResultSettings = ResultSettings()
+    settings: ResultSettings = field(default_factory=ResultSettings)
 
     @property
     def reckoner(self) -> Reckoner:

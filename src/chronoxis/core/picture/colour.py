@@ -70,9 +70,9 @@ class Colour:
         """The range in the scaler's terms."""
         return ColorRange.JPEG if self.full_range else ColorRange.MPEG
 
-    def tag(self, frame: VideoFrame, *, matrix: int | None = None) -> VideoFrame:
+    def tag(self, frame: VideoFrame) -> VideoFrame:
         """Write these tags on a frame and return it."""
-        frame.colorspace = self.matrix if matrix is None else matrix  # type: ignore[assignment]
+        frame.colorspace = self.matrix
         frame.color_range = self.scaler_range
         frame.color_primaries = ColorPrimaries(self.primaries)
         frame.color_trc = ColorTrc(self.transfer)
@@ -94,7 +94,9 @@ class Colour:
         return np.column_stack([linear, offset]).astype(np.float32)
 
 
-def to_linear(encoded: Light, transfer: int) -> Light:
+def to_linear(  # noqa: PLR0911 - one return per curve
+    encoded: npt.ArrayLike, transfer: int
+) -> Light:
     """Light, 0..1, from R′G′B′ code values 0..1.
 
     The inverse of the camera's transfer function where it is standardised as one (BT.709 and its kin,
@@ -120,7 +122,9 @@ def to_linear(encoded: Light, transfer: int) -> Light:
             return np.where(e < 4.5 * _BETA, e / 4.5, ((e + _ALPHA - 1) / _ALPHA) ** (1 / 0.45))
 
 
-def from_linear(light: Light, transfer: int) -> Light:
+def from_linear(  # noqa: PLR0911 - one return per curve
+    light: npt.ArrayLike, transfer: int
+) -> Light:
     """R′G′B′ code values 0..1 from light 0..1: the inverse of `to_linear`."""
     x = np.clip(np.asarray(light, np.float64), 0.0, 1.0)
     match transfer:

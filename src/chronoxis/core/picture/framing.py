@@ -26,7 +26,11 @@ def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, res
     Where only an odd row or column is too many, it is left off rather than the picture rescaled.
     """
     width, height = size
-    if 0 <= frame.width - width <= 1 and 0 <= frame.height - height <= 1 and size != (frame.width, frame.height):
+    if (
+        0 <= frame.width - width <= 1
+        and 0 <= frame.height - height <= 1
+        and size != (frame.width, frame.height)
+    ):
         frame = _filtered(frame, [("crop", f"{width}:{height}:0:0")])
     unchanged = (frame.width, frame.height) == size and frame.format.name == pixel_format
     if unchanged and result == colour:
@@ -45,7 +49,7 @@ def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, res
 
 
 def encoded_rgb(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> VideoFrame:
-    """R′G′B′ codes, uint16, shape (height, width, 3), as a frame for an encoder; dithered where bits are lost."""
+    """R′G′B′ codes, uint16, shape (height, width, 3), as an encoder's frame; dithered where bits are lost."""
     height, width = codes.shape[:2]
     if 0 <= width - size[0] <= 1 and 0 <= height - size[1] <= 1:
         codes = codes[: size[1], : size[0]]

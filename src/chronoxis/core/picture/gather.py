@@ -81,8 +81,8 @@ class LightMean:
             if table is None:
                 encoded[rows] = np.rint(from_linear(total[rows] * scale, transfer) * 65535)
                 return
-            light = cv2.multiply(total[rows], 65535.0 * scale)
-            np.take(table, np.rint(light).astype(np.uint16), out=encoded[rows], mode="clip")
+            light = np.rint(total[rows] * np.float32(65535.0 * scale))
+            np.take(table, light.astype(np.uint16), out=encoded[rows], mode="clip")
 
         _over_strips(encode, total.shape[0])
         self._sum = self._whole = None
@@ -164,7 +164,7 @@ def _light_table(transfer: int) -> npt.NDArray[np.float64]:
 
 
 def _samples(plane: VideoPlane) -> Plane:
-    rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
+    rows: Plane = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)
     return rows[:, : plane.width]
 
 

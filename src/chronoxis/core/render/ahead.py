@@ -2,7 +2,7 @@
 
 import queue
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Generator, Iterable
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -18,7 +18,7 @@ class _End:
     error: BaseException | None
 
 
-def ahead(items: Iterable[Item], depth: int) -> Iterator[Item]:
+def ahead(items: Iterable[Item], depth: int) -> Generator[Item, None, None]:
     """Yield the items of an iterable that is run on a thread, at most ``depth`` items ahead.
 
     An error of the producer is raised here, in its turn. When the consumer stops early, so does the
@@ -30,9 +30,10 @@ def ahead(items: Iterable[Item], depth: int) -> Iterator[Item]:
     def put(item: Item | _End) -> None:
         while not stop.is_set():
             try:
-                return line.put(item, timeout=_PATIENCE)
+                line.put(item, timeout=_PATIENCE)
             except queue.Full:
                 continue
+            return
 
     def produce() -> None:
         error: BaseException | None = None
@@ -41,7 +42,7 @@ def ahead(items: Iterable[Item], depth: int) -> Iterator[Item]:
                 put(item)
                 if stop.is_set():
                     break
-        except BaseException as raised:  # noqa: BLE001 - handed to the consumer, whatever it is
+        except BaseException as raised:
             error = raised
         put(_End(error))
 

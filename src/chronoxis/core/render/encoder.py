@@ -10,7 +10,8 @@ import av
 from av.audio.fifo import AudioFifo
 from av.audio.frame import AudioFrame
 from av.audio.stream import AudioStream
-from av.video.frame import VideoFrame
+from av.video.frame import PictureType, VideoFrame
+from av.video.stream import VideoStream
 
 from chronoxis.core.errors import ExportError
 from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, Size
@@ -41,6 +42,7 @@ class Encoder:
     def __init__(
         self,
         path: Path,
+        *,
         settings: ResultSettings,
         size: Size,
         pixel_format: str,
@@ -66,6 +68,7 @@ class Encoder:
         options = {"movflags": "+faststart"} if settings.format is ResultFormat.MP4 else {}
         self._container = av.open(str(path), "w", format=MUXERS[settings.format], options=options)
         video = self._container.add_stream(_VIDEO_CODECS[settings.format], rate=rate)
+        assert isinstance(video, VideoStream)
         video.width, video.height = size
         video.pix_fmt = pixel_format
         context = video.codec_context
@@ -102,7 +105,7 @@ class Encoder:
         """Write the next frame."""
         frame.pts = self._count
         frame.time_base = self._video.codec_context.time_base
-        frame.pict_type = 0  # type: ignore[assignment] # the recording's choice of key frames is not ours
+        frame.pict_type = PictureType.NONE  # the recording's choice of key frames is not ours
         self._count += 1
         self._container.mux(self._video.encode(frame))
 
@@ -127,6 +130,7 @@ class Encoder:
     def _add_sound(self, format_: ResultFormat, sound: tuple[int, str]) -> AudioStream:
         rate, layout = sound
         stream = self._container.add_stream(_SOUND_CODECS[format_], rate=rate)
+        assert isinstance(stream, AudioStream)
         stream.layout = layout
         stream.format = SOUND_FORMATS[format_]
         stream.time_base = Fraction(1, rate)

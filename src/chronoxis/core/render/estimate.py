@@ -52,7 +52,14 @@ def _burst_sizes(plan: Plan, start: int, stop: int) -> tuple[float, list[float]]
     with tempfile.TemporaryDirectory(prefix="chronoxis-") as folder:
         path = Path(folder) / "burst"
         pixel_format = pixel_format_for(plan)
-        with Encoder(path, plan.settings, plan.size, pixel_format, part.rate, target.colour) as encoder:
+        with Encoder(
+            path,
+            settings=plan.settings,
+            size=plan.size,
+            pixel_format=pixel_format,
+            rate=part.rate,
+            colour=target.colour,
+        ) as encoder:
             for frame in result_frames(plan.recording, part, target):
                 encoder.write(frame)
         sizes = build_index(path).sizes

@@ -18,13 +18,12 @@ from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import build_index
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultFormat, ResultSettings, Size
-from chronoxis.core.picture.colour import Colour
 from chronoxis.core.render.encoder import SOUND_FORMATS, Encoder, check_size, interleave
 from chronoxis.core.render.frames import Recording, Target, result_frames
 from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.timing.schedule import Schedule, make_schedule
 
-_BT709 = 1
+_RGB, _BT709 = 0, 1
 _LOSSLESS_FORMATS = frozenset(
     {"yuv420p", "yuv422p", "yuv444p", "yuv410p", "yuv411p", "yuv440p", "gray"}
     | {f"yuv{chroma}p{bits}le" for chroma in ("420", "422", "444") for bits in (9, 10, 12, 14, 16)}
@@ -112,15 +111,15 @@ def result_size(facts: Facts, settings: ResultSettings) -> Size:
 def target_for(plan: Plan) -> Target:
     """The pixel formats and colour that a plan's format writes."""
     facts = plan.recording.facts
-    is_rgb = facts.colour.matrix == 0
-    colour = replace(facts.colour, matrix=_BT709, full_range=False) if is_rgb else facts.colour
     if plan.settings.format is ResultFormat.MP4:
-        studio = replace(colour, full_range=False)
+        matrix = facts.colour.matrix or _BT709
+        studio = replace(facts.colour, matrix=matrix, full_range=False)
         return Target(plan.size, "yuv420p", "yuv420p", studio)
     one = _LOSSLESS_STANDINS.get(facts.pixel_format, facts.pixel_format)
     if one not in _LOSSLESS_FORMATS or _has_means(plan.schedule):
-        # Means are finer than eight bits and 4:2:0 can say.
-        return Target(plan.size, "yuv444p12le", "yuv444p12le", colour)
+        # Means are made in R′G′B′ and are finer than eight bits and 4:2:0 can say: kept as they are.
+        full = replace(facts.colour, matrix=_RGB, full_range=True)
+        return Target(plan.size, "gbrp12le", "gbrp12le", full)
     return Target(plan.size, one, one, facts.colour)
 
 
@@ -184,13 +183,22 @@ def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | 
     pixel_format = pixel_format_for(plan)
     facts = plan.recording.facts
     with ExitStack() as stack:
-        layout, sound = None, iter(())
+        layout: tuple[int, str] | None = None
+        sound: Iterator[AudioFrame] = iter(())
         if plan.settings.sound and facts.sound:
             container = stack.enter_context(open_container(plan.recording.path))
             layout = (facts.sound.sample_rate, container.streams.audio[0].layout.name)
             sound = _sound(plan, container)
         encoder = stack.enter_context(
-            Encoder(path, plan.settings, plan.size, pixel_format, plan.schedule.rate, target.colour, layout)
+            Encoder(
+                path,
+                settings=plan.settings,
+                size=plan.size,
+                pixel_format=pixel_format,
+                rate=plan.schedule.rate,
+                colour=target.colour,
+                sound=layout,
+            )
         )
         frames = stack.enter_context(closing(result_frames(plan.recording, plan.schedule, target)))
         pace = _Pace(len(plan.schedule))

@@ -1,6 +1,7 @@
 """Result frames: the schedule, the recording and the way each frame is made, brought together."""
 
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
+from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,7 +17,8 @@ from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.framing import encoded_rgb, fitted, turned
 from chronoxis.core.picture.gather import LightMean
 from chronoxis.core.render.ahead import ahead
-from chronoxis.core.timing.schedule import Schedule
+from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.schedule import Frames, Schedule
 
 _DECODED_AHEAD = 6
 
@@ -53,7 +55,9 @@ class Target:
     gather_small: bool = False
 
 
-def result_frames(recording: Recording, schedule: Schedule, target: Target) -> Iterator[VideoFrame]:
+def result_frames(
+    recording: Recording, schedule: Schedule, target: Target
+) -> Generator[VideoFrame, None, None]:
     """Yield every frame of a schedule, in order.
 
     A recorded frame is decoded once, however many result frames it takes part in. Memory holds the
@@ -63,11 +67,9 @@ def result_frames(recording: Recording, schedule: Schedule, target: Target) -> I
         FootageError: a recorded frame cannot be decoded.
     """
     with FrameReader(recording.path, recording.index) as reader:
-        decoded = ahead(reader.frames(np.unique(schedule.frames)), _DECODED_AHEAD)
-        try:
+        numbers = np.unique(schedule.frames)
+        with closing(ahead(reader.frames(numbers), _DECODED_AHEAD)) as decoded:
             yield from _assemble(decoded, schedule, target, recording.facts)
-        finally:
-            decoded.close()  # type: ignore[attr-defined]
 
 
 def _assemble(
@@ -110,7 +112,7 @@ def _prepared(frame: VideoFrame, target: Target, facts: Facts) -> VideoFrame:
 class _ResultFrame:
     """One result frame under way."""
 
-    def __init__(self, frames: np.ndarray, weights: np.ndarray, target: Target, facts: Facts) -> None:
+    def __init__(self, frames: Frames, weights: Seconds, target: Target, facts: Facts) -> None:
         self._weights = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
         self._target = target
         self._facts = facts

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+import numpy.typing as npt
 from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
 from av.container import InputContainer
@@ -29,7 +30,7 @@ def excerpt(
     rate = context.sample_rate
     resampler = AudioResampler(sample_format, context.layout, rate)
     if stream.time_base:
-        container.seek(int(max(begin - 1, 0) / stream.time_base), stream=stream, backward=True)
+        container.seek(int(max(begin - 1, Fraction(0)) / stream.time_base), stream=stream, backward=True)
     try:
         for decoded in container.decode(stream):
             for frame in resampler.resample(decoded):
@@ -52,7 +53,7 @@ def _cut(frame: AudioFrame, first: int, stop: int) -> AudioFrame | None:
         return None
     samples = frame.to_ndarray()
     step = 1 if frame.format.is_planar else len(frame.layout.channels)
-    part = np.ascontiguousarray(samples[:, low * step : high * step])
+    part: npt.NDArray[np.float32] = np.ascontiguousarray(samples[:, low * step : high * step])
     cut = AudioFrame.from_ndarray(part, frame.format.name, frame.layout.name)
     cut.sample_rate = frame.sample_rate
     cut.time_base = Fraction(1, frame.sample_rate)

@@ -131,7 +131,9 @@ class Reckoner:
         """
         checked_speed(self.speed)
         if not 0 < self.rate <= MAX_RATE:
-            raise PlanError(f"That needs {format_rate(self.rate)} frames per second; the limit is {MAX_RATE}.")
+            raise PlanError(
+                f"That needs {format_rate(self.rate)} frames per second; the limit is {MAX_RATE}."
+            )
         if self.recorded_length > self.available:
             raise PlanError(
                 f"That needs {format_time(self.recorded_length)} of recorded time; "

@@ -48,7 +48,7 @@ def format_time(seconds: Fraction | float, decimals: int = 1) -> str:
 
 
 def format_exact_time(seconds: Fraction) -> str:
-    """Write seconds in the fewest decimals that say them to the microsecond, so that editing loses nothing."""
+    """Write seconds to the microsecond in the fewest decimals, so that editing loses nothing."""
     text = format_time(seconds, 6)
     return text.rstrip("0").rstrip(".")
 

@@ -1,0 +1,1 @@
+"""Benchmarks against the underlying library, both measured in one run."""

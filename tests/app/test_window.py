@@ -1,0 +1,255 @@
+"""The real window, driven by hand and keyboard, with an excerpt of the demo's own recording."""
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPushButton, QSlider, QToolButton
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.main_window import MainWindow
+from chronoxis.app.theme.theme import apply_theme
+from chronoxis.core.footage.frame_index import build_index
+from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.demo.larkfield import draw_field
+from chronoxis.demo.tower_truth import PASSERS
+from tests.core.test_condense import chronoxis
+from tests.footage_makers import decode_all, make_recording
+
+SECONDS = 12
+
+
+@pytest.fixture(scope="session")
+def recording(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("larkfield") / "Field-from-the-tower.mp4"
+    draw_field(path, size=(320, 180), start=84, seconds=SECONDS)
+    return path
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[MainWindow]:
+    application = QApplication.instance()
+    assert isinstance(application, QApplication)
+    apply_theme(application)
+    made = MainWindow()
+    qtbot.addWidget(made)
+    made.show()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def opened(window: MainWindow, recording: Path, qtbot: QtBot) -> MainWindow:
+    window.open_recording(recording)
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    return window
+
+
+def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> None:
+    field = window.bench.fields[quantity]
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def drag(qtbot: QtBot, window: MainWindow, start: QPointF, by: float) -> None:
+    weave = window.weave
+    qtbot.mousePress(weave, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    for share in (0.3, 0.7, 1.0):
+        qtbot.mouseMove(weave, start.toPoint() + QPoint(round(by * share), 0))
+    qtbot.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=start.toPoint() + QPoint(round(by), 0))
+
+
+def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) -> None:
+    first = opened.document.project
+    enter(qtbot, opened, Quantity.SPEED, "600%")
+    assert opened.bench.fields[Quantity.RESULT_LENGTH].text() == "0:02"
+    enter(qtbot, opened, Quantity.COUNT, "100")
+    assert opened.document.project.expect_shot().speed == 3
+    qtbot.mouseClick(opened.bench.holds[Quantity.SPEED], Qt.MouseButton.LeftButton)
+    enter(qtbot, opened, Quantity.RESULT_LENGTH, "2")
+    assert opened.document.project.expect_shot().recorded_length == 6
+    enter(qtbot, opened, Quantity.RESULT_LENGTH, "30")
+    assert "from the in point" in opened.bench.caution.text()
+    assert opened.bench.fields[Quantity.RESULT_LENGTH].text() == "0:02"
+    for _ in range(4):
+        opened.undo_action.trigger()
+    assert opened.document.project == first
+    assert not opened.undo_action.isEnabled()
+    for _ in range(4):
+        opened.redo_action.trigger()
+    assert opened.document.project.expect_shot().recorded_length == 6
+
+
+def test_what_each_edge_means(opened: MainWindow, qtbot: QtBot) -> None:
+    before = opened.document.project.expect_shot()
+    rails = opened.weave.rails()
+    assert rails is not None
+    drag(qtbot, opened, QPointF(rails.recorded_x(SECONDS) - 1, rails.recorded.center().y()), -300)
+    trimmed = opened.document.project.expect_shot()
+    assert trimmed.speed == before.speed
+    assert trimmed.out_point < before.out_point
+    assert (trimmed.out_point * 25).denominator == 1  # snapped to a recorded frame
+    end = QPointF(rails.result.right() - 2, rails.result.center().y())
+    drag(qtbot, opened, end, -400)
+    faster = opened.document.project.expect_shot()
+    assert (faster.in_point, faster.out_point) == (trimmed.in_point, trimmed.out_point)
+    assert faster.speed > trimmed.speed
+    opened.undo_action.trigger()
+    assert opened.document.project.expect_shot() == trimmed
+    opened.undo_action.trigger()
+    assert opened.document.project.expect_shot() == before
+
+
+def test_points_and_transport_by_keyboard(opened: MainWindow, qtbot: QtBot) -> None:
+    document = opened.document
+    enter(qtbot, opened, Quantity.STEP, "5")
+    opened.weave.setFocus()
+    for _ in range(10):
+        qtbot.keyClick(opened.weave, Qt.Key.Key_Right)
+    assert document.result_frame == 10
+    qtbot.keyClick(opened.weave, Qt.Key.Key_I)
+    assert document.project.expect_shot().in_point == Fraction(50, 25)
+    assert document.result_frame == 0
+    qtbot.keyClick(opened.weave, Qt.Key.Key_End)
+    assert document.plan is not None
+    assert document.result_frame == len(document.plan.schedule) - 1
+    qtbot.keyClick(opened.weave, Qt.Key.Key_J)
+    assert opened.transport.shuttle == -1
+    qtbot.keyClick(opened.weave, Qt.Key.Key_J)
+    assert opened.transport.shuttle == -2
+    qtbot.keyClick(opened.weave, Qt.Key.Key_K)
+    assert not opened.transport.playing
+
+
+def test_playing_shows_every_frame_that_is_made(opened: MainWindow, qtbot: QtBot) -> None:
+    enter(qtbot, opened, Quantity.RESULT_LENGTH, "1")
+    plan = opened.document.plan
+    assert plan is not None
+    qtbot.waitUntil(lambda: len(opened.preview.made()) == len(plan.schedule), timeout=20_000)
+    seen: list[int] = []
+    opened.document.playhead_moved.connect(lambda _: seen.append(opened.document.result_frame))
+    opened.pictures.loop_button.setChecked(False)
+    opened.transport.toggle()
+    qtbot.waitUntil(lambda: not opened.transport.playing, timeout=10_000)
+    assert seen[-1] == len(plan.schedule) - 1
+    assert seen == sorted(seen)
+
+
+def test_pictures_show_the_very_frames(opened: MainWindow, qtbot: QtBot, recording: Path) -> None:
+    qtbot.mouseClick(opened.bench.choices[EachFrame.LONG_EXPOSURE], Qt.MouseButton.LeftButton)
+    passer = next(p for p in PASSERS if 84 < p.enter < 84 + SECONDS)
+    middle = Fraction(round(((passer.enter + passer.leave) / 2 - 84) * 25), 25)
+    opened.document.move_playhead(middle / opened.document.project.expect_shot().speed)
+    qtbot.waitUntil(lambda: opened.preview.has(opened.document.result_frame), timeout=10_000)
+    plan = opened.document.plan
+    assert plan is not None
+    number = int(plan.schedule.sources(opened.document.result_frame)[0][0])
+    qtbot.waitUntil(lambda: opened.pictures.recorded.image is not None, timeout=10_000)
+    qtbot.wait(400)
+    shown = opened.pictures.recorded.image
+    assert shown is not None
+    wish = decode_all(recording, "rgb24")[number]
+    for x, y in ((0.2, 0.2), (0.5, 0.6), (0.8, 0.9)):
+        pixel = shown.pixelColor(int(x * shown.width()), int(y * shown.height()))
+        told = wish[int(y * 180), int(x * 320)].astype(int)
+        assert max(abs(pixel.red() - told[0]), abs(pixel.blue() - told[2])) < 24
+
+
+def test_export_is_what_the_plan_says(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    enter(qtbot, opened, Quantity.STEP, "6")
+    opened.show_export()
+    panel = opened.export_panel
+    qtbot.waitUntil(lambda: "about" in panel.choices.expected.text(), timeout=20_000)
+    out = tmp_path / "out.mp4"
+    panel.choices.output.setText(str(out))
+    qtbot.mouseClick(panel.choices.start, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(panel.done.isVisible, timeout=60_000)
+    assert opened.document.plan is not None
+    assert len(build_index(out)) == len(opened.document.plan.schedule) == 50
+    listed = chronoxis("plan", opened.document.plan.recording.path, "--every", 6, "--csv", "-").stdout
+    assert len(listed.splitlines()) == 51
+    content = out.read_bytes()
+    panel.show_choices()
+    qtbot.mouseClick(panel.choices.start, Qt.MouseButton.LeftButton)
+    assert panel.choices.replace_it.isVisible()
+    assert out.read_bytes() == content
+
+
+def test_cancelling_an_export_leaves_nothing(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    enter(qtbot, opened, Quantity.SPEED, "1/20×")
+    opened.show_export()
+    panel = opened.export_panel
+    panel.choices.output.setText(str(tmp_path / "out.mp4"))
+    panel.start()
+    qtbot.waitUntil(lambda: panel.progress.bar.value() > 5, timeout=30_000)
+    qtbot.mouseClick(panel.progress.cancel, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not panel.job.running, timeout=20_000)
+    assert panel.choices.isVisible()
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_dropped_bad_file_is_explained(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    bad = tmp_path / "notes.mp4"
+    bad.write_text("not a recording")
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(bad))])
+    event = QDropEvent(
+        QPointF(50, 50),
+        Qt.DropAction.CopyAction,
+        mime,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+    )
+    window.dropEvent(event)
+    qtbot.waitUntil(lambda: "notes.mp4" in window.message_text, timeout=10_000)
+    assert window.document.project.shot is None
+
+
+def test_a_long_file_is_usable_before_it_is_counted(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32), rotation=0)
+    with qtbot.waitSignal(window.loader.opened, timeout=5000):
+        window.open_recording(path)
+    assert window.document.project.shot is not None
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    assert window.document.project.expect_shot().footage.length == 160
+
+
+def test_every_control_has_a_tooltip_and_a_name(opened: MainWindow) -> None:
+    kinds = (QPushButton, QToolButton, QLineEdit, QComboBox, QSlider, QCheckBox)
+    for kind in kinds:
+        for control in opened.findChildren(kind):
+            if control.parent() is not None and isinstance(control.parent(), QComboBox):
+                continue
+            if control.objectName().startswith("qt_"):
+                continue
+            name = control.accessibleName() or getattr(control, "text", str)()
+            assert control.toolTip(), f"{kind.__name__} {name} has no tooltip"
+            assert name, f"a {kind.__name__} has no name"
+
+
+@pytest.mark.parametrize("scale", [1.0, 1.25])
+def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
+    application = QApplication.instance()
+    assert isinstance(application, QApplication)
+    apply_theme(application, scale)
+    window = MainWindow()
+    qtbot.addWidget(window)
+    window.show()
+    window.open_recording(recording)
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    enter(qtbot, window, Quantity.SPEED, "1/3")
+    assert "repeat" in window.bench.caution.text()
+    for show in (window.show_bench, window.show_export):
+        show()
+        qtbot.wait(100)
+        assert (window.width(), window.height()) == (1280, 800)
+        for button in window.findChildren(QPushButton):
+            if button.isVisible():
+                assert button.width() >= button.sizeHint().width() - 1, button.text()
+                assert button.height() >= button.sizeHint().height() - 1, button.text()
+    window.close()

@@ -1,0 +1,145 @@
+"""Recordings of every awkward kind: which frames there are, when, and that exact ones come out."""
+
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+import pytest
+
+from chronoxis.core.errors import Cancelled, FootageError
+from chronoxis.core.footage.facts import read_facts
+from chronoxis.core.footage.frame_index import build_index
+from chronoxis.core.footage.frame_reader import FrameReader
+from tests.footage_makers import decode_all, make_recording
+
+MILLI = Fraction(1, 1000)
+UNEVEN = np.cumsum([0, *([33, 34, 50, 16, 120, 8] * 12)]).tolist()
+
+KINDS = {
+    "b-frames.mp4": {},
+    "open-gop.mkv": {"options": {"x264-params": "open-gop=1:keyint=10:bframes=3", "crf": "20"}},
+    "milliseconds.mkv": {"rate": Fraction(30000, 1001)},
+    "uneven.mkv": {"stamps": UNEVEN, "time_base": MILLI},
+    "late-start.mkv": {"stamps": range(500, 560)},
+    "hevc.mp4": {"codec": "libx265", "options": {"x265-params": "keyint=12:log-level=none"}},
+    "ten-bit.mp4": {
+        "codec": "libx265",
+        "pixel_format": "yuv420p10le",
+        "options": {"x265-params": "log-level=none"},
+    },
+    "intra.mkv": {"codec": "ffv1", "options": {}},
+    "mpeg4.avi": {"codec": "mpeg4", "options": {"g": "12", "bf": "2"}},
+    "unstamped.h264": {"container_format": "h264"},
+    "odd.mkv": {"codec": "ffv1", "size": (97, 63), "pixel_format": "yuv444p", "options": {}},
+}
+
+
+@pytest.mark.parametrize("name", KINDS)
+def test_chosen_frames_are_the_very_frames(tmp_path: Path, name: str) -> None:
+    path = make_recording(tmp_path / name, **KINDS[name])  # type: ignore[arg-type]
+    every = decode_all(path)
+    index = build_index(path)
+    assert len(index) == len(every)
+    for wanted in (range(0, len(every), 7), [0], [len(every) - 1], [3, 4, 30, 31, 59], range(len(every))):
+        with FrameReader(path, index) as reader:
+            for number, frame in reader.frames(wanted):
+                assert np.array_equal(frame.to_ndarray(), every[number]), number
+            assert np.array_equal(reader.frame(20).to_ndarray(), every[20])
+
+
+def test_times_are_the_files_own(tmp_path: Path) -> None:
+    index = build_index(make_recording(tmp_path / "uneven.mkv", stamps=UNEVEN, time_base=MILLI))
+    assert index.variable
+    assert np.allclose(index.edges[:-1], np.array(UNEVEN) / 1000)
+    steady = build_index(make_recording(tmp_path / "ntsc.mkv", rate=Fraction(30000, 1001)))
+    assert steady.rate == Fraction(30000, 1001)
+    assert not steady.variable
+    assert steady.edges[2] == 2 * 1001 / 30000  # and not the file's 0.067
+
+
+def test_facts(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "turned.mp4", rotation=90, sound=True)
+    facts = read_facts(path).counted(build_index(path))
+    assert (facts.width, facts.height) == (64, 96)
+    assert (facts.length, facts.rate, facts.frame_count) == (Fraction(60, 25), Fraction(25), 60)
+    assert facts.sound is not None
+    assert (facts.sound.codec, facts.sound.sample_rate, facts.sound.channels) == ("aac", 48000, 1)
+    assert facts.codec == "h264"
+    assert facts.size == path.stat().st_size
+
+
+def test_indexing_can_be_cancelled(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "long.mkv", frames=2100, size=(16, 16))
+
+    def stop(_share: float) -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        build_index(path, stop)
+
+
+def bad_files(folder: Path) -> dict[str, tuple[Path, str]]:
+    """Files that are no recordings, and what must be said of them."""
+    good = make_recording(folder / "good.mp4").read_bytes()
+    sounding = folder / "sound.mp4"
+    with av.open(str(sounding), "w") as container:
+        stream = container.add_stream("aac", rate=48000)
+        frame = av.AudioFrame.from_ndarray(np.zeros((1, 1024), np.float32), "fltp", "mono")
+        frame.sample_rate = 48000
+        container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    photo = folder / "photo.png"
+    cv2.imwrite(str(photo), np.zeros((32, 32, 3), np.uint8))
+    contents = {"empty.mp4": b"", "text.mp4": b"not a film at all\n" * 50, "cut.mp4": good[: len(good) // 3]}
+    for name, content in contents.items():
+        (folder / name).write_bytes(content)
+    return {
+        "missing": (folder / "gone.mp4", "not there"),
+        "folder": (folder, "is a folder"),
+        "empty": (folder / "empty.mp4", "empty"),
+        "text": (folder / "text.mp4", "not a recording"),
+        "cut": (folder / "cut.mp4", "cut off"),
+        "sound": (sounding, "no picture"),
+        "photo": (photo, "still photo"),
+    }
+
+
+def test_bad_files_are_refused_in_one_line(tmp_path: Path) -> None:
+    for path, said in bad_files(tmp_path).values():
+        with pytest.raises(FootageError, match=said) as refusal:
+            read_facts(path)
+        assert path.name in str(refusal.value)
+        assert "\n" not in str(refusal.value)
+
+
+def test_a_cut_off_file_gives_what_it_holds(tmp_path: Path) -> None:
+    whole = make_recording(tmp_path / "whole.mkv", frames=250)
+    cut = tmp_path / "cut.mkv"
+    cut.write_bytes(whole.read_bytes()[: whole.stat().st_size // 2])
+    index = build_index(cut)
+    facts = read_facts(cut).counted(index)
+    assert 60 < facts.frame_count < 200
+    assert facts.missing > 2
+    readable = decode_all(whole)
+    with FrameReader(cut, index) as reader:
+        for number, frame in reader.frames(range(0, len(index) - 5)):
+            assert np.array_equal(frame.to_ndarray(), readable[number])
+
+
+def test_one_frame(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "one.mp4", frames=1)
+    index = build_index(path)
+    assert len(index) == 1
+    assert index.length == Fraction(1, 25)
+
+
+def test_a_file_damaged_after_opening_is_named(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "damaged.mkv", frames=120)
+    index = build_index(path)
+    content = bytearray(path.read_bytes())
+    content[len(content) // 2 :] = bytes(len(content) - len(content) // 2)
+    path.write_bytes(content)
+    with FrameReader(path, index) as reader, pytest.raises(FootageError, match=r"damaged\.mkv.*frame \d+"):
+        list(reader.frames(range(120)))

@@ -1,0 +1,72 @@
+"""Small recordings of every awkward kind, made on the spot."""
+
+from collections.abc import Iterable
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from av.video.frame import VideoFrame
+
+
+def make_recording(
+    path: Path,
+    *,
+    frames: int = 60,
+    size: tuple[int, int] = (96, 64),
+    rate: Fraction = Fraction(25),
+    codec: str = "libx264",
+    pixel_format: str = "yuv420p",
+    stamps: Iterable[int] | None = None,
+    time_base: Fraction | None = None,
+    options: dict[str, str] | None = None,
+    rotation: int = 0,
+    sound: bool = False,
+    container_format: str | None = None,
+) -> Path:
+    """Encode frames that all differ: a moving ramp with the frame's number in its brightness."""
+    with av.open(str(path), "w", format=container_format) as container:
+        stream = container.add_stream(codec, rate=rate)
+        assert isinstance(stream, av.VideoStream)
+        stream.width, stream.height = size
+        stream.pix_fmt = pixel_format
+        stream.codec_context.time_base = time_base or 1 / rate
+        stream.codec_context.options = options or {"crf": "18", "g": "12", "bf": "3", "preset": "veryfast"}
+        if rotation:
+            stream.set_display_rotation(rotation)
+        audio = container.add_stream("aac", rate=48000, layout="mono") if sound else None
+        for number, stamp in enumerate(stamps or range(frames)):
+            frame = picture(number, size).reformat(format=pixel_format)
+            frame.pts, frame.time_base = stamp, time_base or 1 / rate
+            container.mux(stream.encode(frame))
+        if audio is not None:
+            assert isinstance(audio, av.AudioStream)
+            _add_tone(container, audio, float(frames / rate))
+        container.mux(stream.encode(None))
+    return path
+
+
+def picture(number: int, size: tuple[int, int]) -> VideoFrame:
+    """Frame ``number`` of a made recording, in R′G′B′."""
+    width, height = size
+    y, x = np.mgrid[0:height, 0:width]
+    red = (x * 3 + number * 7) % 256
+    green = (y * 4 + number * 3) % 200
+    blue = np.full_like(x, (number * 11) % 256)
+    return VideoFrame.from_ndarray(np.stack([red, green, blue], -1).astype(np.uint8), "rgb24")
+
+
+def decode_all(path: Path, pixel_format: str | None = None) -> list[np.ndarray]:
+    """Every frame by the plainest loop there is."""
+    with av.open(str(path)) as container:
+        return [frame.to_ndarray(format=pixel_format) for frame in container.decode(video=0)]
+
+
+def _add_tone(container: av.container.OutputContainer, audio: av.AudioStream, seconds: float) -> None:
+    t = np.arange(round(seconds * 48000)) / 48000
+    tone = (0.3 * np.sin(t * 440 * 6.2832)).astype(np.float32)
+    for first in range(0, len(tone), 1024):
+        frame = av.AudioFrame.from_ndarray(tone[None, first : first + 1024], "fltp", "mono")
+        frame.sample_rate, frame.pts, frame.time_base = 48000, first, Fraction(1, 48000)
+        container.mux(audio.encode(frame))
+    container.mux(audio.encode(None))
