@@ -54,6 +54,15 @@ class Document(QObject):
         self.recording_changed.emit()
         self.changed.emit()
 
+    def close(self) -> None:
+        """Let go of the recording; the project is empty again."""
+        self.facts = self.index = None
+        self.project = Project(settings=self.project.settings)
+        self._undo.clear()
+        self._redo.clear()
+        self.recording_changed.emit()
+        self.changed.emit()
+
     def count(self, index: FrameIndex) -> None:
         """Take in the frame index of the recording. Earlier values are corrected along with this one."""
         assert self.facts is not None

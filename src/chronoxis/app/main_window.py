@@ -5,7 +5,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeySequence
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -199,9 +199,11 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         document, loader = self.document, self.loader
         loader.opened.connect(self._opened)
-        loader.progress.connect(self.weave.show_counting)
+        loader.progress.connect(self._show_counting)
+        self.shelf.given_up.connect(self._stop_counting)
         loader.counted.connect(self._counted)
         loader.failed.connect(self._say)
+        self.shelf.wanted.connect(self.choose_recording)
         document.changed.connect(self._show)
         document.changed.connect(self._follow_plan)
         document.refused.connect(self.export_panel.say)
@@ -211,17 +213,27 @@ class MainWindow(QMainWindow):
         self.export_panel.left.connect(self.show_bench)
         self.export_panel.busy.connect(self.preview.hold_back)
 
-    def _opened(self, facts: Facts) -> None:
+    def _opened(self, facts: Facts, picture: QImage) -> None:
         self.transport.set_shuttle(0)
         self.document.open(facts)
-        self.weave.show_counting(0.0)
+        self.pictures.recorded.show_image(picture)
+        self._show_counting(0.0)
         self.weave.follow_recording()
         self.export_panel.choices.output.clear()
 
     def _counted(self, _facts: Facts, index: FrameIndex) -> None:
-        self.weave.show_counting(None)
+        self._show_counting(None)
         self.document.count(index)
         self.document.move_playhead(Fraction(0))
+
+    def _show_counting(self, share: float | None) -> None:
+        self.weave.show_counting(share)
+        self.shelf.show_counting(share)
+
+    def _stop_counting(self) -> None:
+        self.loader.cancel()
+        self._show_counting(None)
+        self.document.close()
 
     def _follow_plan(self) -> None:
         plan = self.document.plan

@@ -113,11 +113,9 @@ class Pictures(QWidget):
     def _follow(self) -> None:
         plan, shot = self._document.plan, self._document.project.shot
         if plan is None or shot is None:
-            facts = self._document.facts
-            self.recorded.show_image(
-                None, "counting frames…" if facts else "The recorded picture appears here."
-            )
-            self.result.show_image(None, "" if facts else "The result's picture appears here.")
+            if self._document.facts is None:
+                self.recorded.show_image(None)
+            self.result.show_image(None, "The result's picture appears once the frames are counted.")
             self._recorded_time.setText("")
             self._result_time.setText("")
             self._gathers.setText("")

@@ -1,7 +1,7 @@
 """The Footage panel: what was brought in, and what it is."""
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout
 
 from chronoxis.app.document import Document
 from chronoxis.app.theme.theme import font
@@ -15,9 +15,11 @@ class Shelf(QFrame):
 
     Signals:
         wanted: a person wants to bring in footage.
+        given_up: a person does not want to wait for the counting of frames.
     """
 
     wanted = Signal()
+    given_up = Signal()
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -50,9 +52,27 @@ class Shelf(QFrame):
         for label in (self._name, self._facts, self._caution):
             label.setAlignment(Qt.AlignmentFlag.AlignTop)
             layout.addWidget(label)
+        self._counting = QProgressBar()
+        self._counting.setTextVisible(False)
+        self._counting.setAccessibleName("Counting frames")
+        self._counting.setToolTip(
+            "How far the counting is; points and speed can be chosen meanwhile"
+        )
+        self._give_up = QPushButton("&Cancel")
+        self._give_up.setToolTip("Do not open this recording")
+        self._give_up.clicked.connect(self.given_up)
+        layout.addWidget(self._counting)
+        layout.addWidget(self._give_up, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addStretch()
+        self.show_counting(None)
         document.recording_changed.connect(self._show)
         self._show()
+
+    def show_counting(self, share: float | None) -> None:
+        """Show how far the counting of frames is; None once it is over."""
+        for widget in (self._counting, self._give_up):
+            widget.setVisible(share is not None)
+        self._counting.setValue(round(100 * (share or 0.0)))
 
     def _show(self) -> None:
         facts = self._document.facts
