@@ -122,7 +122,7 @@ def gather(path: Path) -> int:
     from chronoxis.core.render.ahead import ahead  # noqa: PLC0415
 
     facts, index = read_facts(path), build_index(path)
-    mean, made = LightMean(facts.colour), 0
+    mean, made = LightMean(facts.colour, 10), 0
     with FrameReader(path, index) as reader:
         for number, frame in ahead(reader.frames(range(len(index))), 6):
             mean.add(frame)

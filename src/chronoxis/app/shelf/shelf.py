@@ -55,9 +55,7 @@ class Shelf(QFrame):
         self._counting = QProgressBar()
         self._counting.setTextVisible(False)
         self._counting.setAccessibleName("Counting frames")
-        self._counting.setToolTip(
-            "How far the counting is; points and speed can be chosen meanwhile"
-        )
+        self._counting.setToolTip("How far the counting is; points and speed can be chosen meanwhile")
         self._give_up = QPushButton("&Cancel")
         self._give_up.setToolTip("Do not open this recording")
         self._give_up.clicked.connect(self.given_up)

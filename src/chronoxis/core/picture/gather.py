@@ -4,6 +4,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
+from typing import Any
 
 import av
 import cv2
@@ -23,9 +24,9 @@ cv2.setNumThreads(1)
 _CORES = os.cpu_count() or 1
 _POOL = ThreadPoolExecutor(_CORES, thread_name_prefix="gather")
 
-# Whole frames are summed in uint16 and poured into float32 before the sum can overflow.
-_LIGHT_SCALE = 8191
-_SUMS = 65535 // _LIGHT_SCALE
+# Whole frames are summed in uint16, up to this many before the sum is poured into float32; the fewer
+# they are, the finer the steps of light.
+_MOST_SUMS = 16
 # Rows of a strip, even, few enough that what is worked on stays in the processor's cache.
 _STRIP = 60
 _DOUBLE = np.uint16(0x0101)
@@ -43,74 +44,131 @@ class LightMean:
     go through 16-bit R′G′B′.
     """
 
-    def __init__(self, colour: Colour) -> None:
+    def __init__(self, colour: Colour, frames: int = _MOST_SUMS) -> None:
+        """``frames`` is how many there will be, as far as that is known: a few are summed more finely."""
         self._colour = colour
-        self._sum: npt.NDArray[np.float32] | None = None
-        self._whole: npt.NDArray[np.uint16] | None = None
+        self._sums = min(max(frames, 1), _MOST_SUMS)
+        self._scale = 65535 // self._sums
+        self._poured = False
+        self._sum = np.zeros((0, 0, 3), np.float32)
+        self._whole = np.zeros((0, 0, 3), np.uint16)
         self._whole_frames = 0
         self._weight = 0.0
 
     def add(self, frame: VideoFrame, weight: float = 1.0) -> None:
-        """Add a decoded frame; weights count relative to one another, whole ones fastest."""
-        if self._sum is None:
-            shape = (frame.height, frame.width, 3)
-            self._sum = np.zeros(shape, np.float32)
-            self._whole = np.zeros(shape, np.uint16)
+        """Add a decoded frame; weights count relative to one another, whole ones fastest.
+
+        Raises:
+            ValueError: the frame has another size than those before it.
+        """
+        shape = (frame.height, frame.width, 3)
+        if self._sum.shape != shape:
+            if self._weight:
+                raise ValueError("the frames of a mean have one size")
+            self._sum, self._whole = np.zeros(shape, np.float32), np.zeros(shape, np.uint16)
         quick = frame.format.name in _PLANAR_420 and self._colour.transfer not in _STEEP_TRANSFERS
-        if quick:
-            self._add_planar(frame, weight)
+        if quick and weight == 1.0:
+            self._add_whole(frame)
+        elif quick:
+            self._add_part(frame, weight)
         else:
             self._add_any(frame, weight)
         self._weight += weight
 
     def mean(self) -> Rgb16:
-        """The mean as R′G′B′ codes, uint16, shape (height, width, 3). Empties the collection.
+        """The mean as R′G′B′ codes, uint16, shape (height, width, 3). Empties the collection for another.
 
         Raises:
             ValueError: nothing was added.
         """
-        if self._sum is None or self._weight <= 0:
+        if self._weight <= 0:
             raise ValueError("a mean needs at least one frame")
-        self._pour()
-        total = self._sum
-        transfer, scale = self._colour.transfer, 1.0 / self._weight
+        if self._poured or self._weight != self._whole_frames:
+            self._pour()
+            encoded = self._encoded_sum()
+        else:
+            encoded = self._encoded_whole()
+        self._weight, self._whole_frames, self._poured = 0.0, 0, False
+        return encoded
+
+    def _encoded_whole(self) -> Rgb16:
+        """The mean where the uint16 sum holds all of it: one look-up."""
+        whole, encoded = self._whole, np.empty(self._whole.shape, np.uint16)
+        table = _mean_table(self._colour.transfer, self._scale * self._whole_frames)
+
+        def encode(rows: slice) -> None:
+            cv2.LUT(whole[rows], table, encoded[rows])
+            whole[rows] = 0
+
+        _over_strips(encode, whole.shape[0])
+        return encoded
+
+    def _encoded_sum(self) -> Rgb16:
+        total, transfer = self._sum, self._colour.transfer
+        scale = np.float32(65535.0 / self._weight)
         encoded = np.empty(total.shape, np.uint16)
         table = None if transfer in _STEEP_TRANSFERS else encoded_table(transfer)
 
         def encode(rows: slice) -> None:
+            light = total[rows]
+            light *= scale
             if table is None:
-                encoded[rows] = np.rint(from_linear(total[rows] * scale, transfer) * 65535)
-                return
-            light = np.rint(total[rows] * np.float32(65535.0 * scale))
-            np.take(table, light.astype(np.uint16), out=encoded[rows], mode="clip")
+                encoded[rows] = np.rint(from_linear(light / 65535.0, transfer) * 65535)
+            else:
+                light += 0.5  # what follows cuts off
+                cv2.LUT(np.minimum(light, 65535).astype(np.uint16), table, encoded[rows])
+            light[:] = 0
 
         _over_strips(encode, total.shape[0])
-        self._sum = self._whole = None
-        self._weight = 0.0
         return encoded
 
-    def _add_planar(self, frame: VideoFrame, weight: float) -> None:
-        assert self._sum is not None and self._whole is not None
-        luma, *chroma = (_samples(plane) for plane in frame.planes)
-        matrix, total, whole = self._colour.rgb_matrix(), self._sum, self._whole
-        table = linear_table(self._colour.transfer, 8, _LIGHT_SCALE)
-        partial = None if weight == 1.0 else (table * (weight / _LIGHT_SCALE)).astype(np.float32)
+    def _add_whole(self, frame: VideoFrame) -> None:
+        whole, pairs = self._whole, _pair_table(self._colour.transfer, self._scale)
+        single = linear_table(self._colour.transfer, 8, self._scale)
 
-        def gather(rows: slice) -> None:
+        def gather(into: Rgb16, codes: Plane) -> None:
+            if codes.size % 2:
+                cv2.add(into, cv2.LUT(codes, single), into)
+                return
+            light = cv2.LUT(codes.reshape(1, -1).view(np.uint16), pairs).view(np.uint16)
+            cv2.add(into, light.reshape(codes.shape), into)
+
+        self._over_lines(frame, whole, gather)
+        self._whole_frames += 1
+        if self._whole_frames == self._sums:
+            self._pour()
+
+    def _add_part(self, frame: VideoFrame, weight: float) -> None:
+        light = to_linear(np.arange(256) / 255, self._colour.transfer)
+        table = (light * weight).astype(np.float32)
+
+        def gather(into: npt.NDArray[np.float32], codes: Plane) -> None:
+            cv2.add(into, cv2.LUT(codes, table), into)
+
+        self._over_lines(frame, self._sum, gather)
+
+    def _over_lines(
+        self, frame: VideoFrame, target: npt.NDArray[Any], gather: Callable[[npt.NDArray[Any], Plane], None]
+    ) -> None:
+        """Call ``gather`` with pieces of the target and the frame's R′G′B′ codes for each.
+
+        Lines that share a chroma line lie two apart; even and odd ones are taken by themselves.
+        """
+        luma, *chroma = (_samples(plane) for plane in frame.planes)
+        matrix, width = self._colour.rgb_matrix(), frame.width
+
+        def work(rows: slice) -> None:
+            first = rows.start // 2
+            wide = [(c[first : -(-rows.stop // 2)] * _DOUBLE).view(np.uint8)[:, :width] for c in chroma]
             for parity in (0, 1):
                 lines = slice(rows.start + parity, rows.stop, 2)
-                light = _light(luma[lines], [c[rows.start // 2 :] for c in chroma], matrix, table, partial)
-                into = whole[lines] if partial is None else total[lines]
-                cv2.add(into, light, into)
+                own = luma[lines]
+                codes = cv2.transform(cv2.merge([own, *(w[: len(own)] for w in wide)]), matrix)
+                gather(target[lines], np.asarray(codes, np.uint8))
 
-        _over_strips(gather, luma.shape[0])
-        if partial is None:
-            self._whole_frames += 1
-            if self._whole_frames == _SUMS:
-                self._pour()
+        _over_strips(work, frame.height)
 
     def _add_any(self, frame: VideoFrame, weight: float) -> None:
-        assert self._sum is not None
         total, codes = self._sum, rgb16(frame, self._colour)
         table = (_light_table(self._colour.transfer) * weight).astype(np.float32)
 
@@ -122,15 +180,14 @@ class LightMean:
     def _pour(self) -> None:
         if not self._whole_frames:
             return
-        assert self._sum is not None and self._whole is not None
-        total, whole = self._sum, self._whole
+        total, whole, scale = self._sum, self._whole, 1 / self._scale
 
         def pour(rows: slice) -> None:
-            cv2.scaleAdd(whole[rows].astype(np.float32), 1 / _LIGHT_SCALE, total[rows], total[rows])
+            cv2.scaleAdd(whole[rows].astype(np.float32), scale, total[rows], total[rows])
             whole[rows] = 0
 
         _over_strips(pour, total.shape[0])
-        self._whole_frames = 0
+        self._whole_frames, self._poured = 0, True
 
 
 def rgb16(frame: VideoFrame, colour: Colour) -> Rgb16:
@@ -145,17 +202,18 @@ def rgb16(frame: VideoFrame, colour: Colour) -> Rgb16:
     return converted.to_ndarray().astype(np.uint16, copy=False)
 
 
-def _light(
-    luma: Plane,
-    chroma: list[Plane],
-    matrix: npt.NDArray[np.float32],
-    table: npt.NDArray[np.uint16],
-    partial: npt.NDArray[np.float32] | None,
-) -> npt.NDArray[np.uint16] | npt.NDArray[np.float32]:
-    height, width = luma.shape
-    wide = [(c[:height] * _DOUBLE).view(np.uint8)[:, :width] for c in chroma]
-    codes = cv2.transform(cv2.merge([luma, *wide]), matrix)
-    return cv2.LUT(codes, table if partial is None else partial)  # type: ignore[return-value]
+@cache
+def _pair_table(transfer: int, scale: int) -> npt.NDArray[np.int32]:
+    """Light of two neighbouring codes at once: a look-up for two samples costs little more than for one."""
+    light = linear_table(transfer, 8, scale)
+    second, first = np.meshgrid(light, light, indexing="ij")
+    return np.stack([first, second], -1).reshape(-1).view(np.int32)
+
+
+@cache
+def _mean_table(transfer: int, whole: int) -> npt.NDArray[np.uint16]:
+    """16-bit code values for sums of light in which ``whole`` is full light; shape (65536,)."""
+    return np.rint(from_linear(np.arange(65536) / whole, transfer) * 65535).astype(np.uint16)
 
 
 @cache

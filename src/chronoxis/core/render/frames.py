@@ -80,15 +80,23 @@ def _assemble(
     lasts = schedule.frames[schedule.offsets[1:] - 1]
     opened = closed = 0
     under_way: dict[int, _ResultFrame] = {}
+    idle: list[LightMean] = []
     for number, frame in decoded:
         ready = _prepared(frame, target, facts)
         while opened < len(schedule) and firsts[opened] == number:
-            under_way[opened] = _ResultFrame(*schedule.sources(opened), target, facts)
+            frames, weights = schedule.sources(opened)
+            mean = None
+            if len(frames) > 1:
+                mean = idle.pop() if idle else LightMean(facts.colour, len(frames))
+            under_way[opened] = _ResultFrame(frames, weights, mean)
             opened += 1
         for result in under_way.values():
             result.take(number, ready)
         while closed < opened and lasts[closed] <= number:
-            yield under_way.pop(closed).finish()
+            done = under_way.pop(closed)
+            yield done.finish(target, facts)
+            if done.mean is not None:
+                idle.append(done.mean)
             closed += 1
 
 
@@ -112,28 +120,25 @@ def _prepared(frame: VideoFrame, target: Target, facts: Facts) -> VideoFrame:
 class _ResultFrame:
     """One result frame under way."""
 
-    def __init__(self, frames: Frames, weights: Seconds, target: Target, facts: Facts) -> None:
+    def __init__(self, frames: Frames, weights: Seconds, mean: LightMean | None) -> None:
         self._weights = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
-        self._target = target
-        self._facts = facts
-        self._mean = LightMean(facts.colour) if len(frames) > 1 else None
+        self.mean = mean
         self._one: VideoFrame | None = None
 
     def take(self, number: int, frame: VideoFrame) -> None:
         weight = self._weights.get(number)
         if weight is None:
             return
-        if self._mean is None:
+        if self.mean is None:
             self._one = frame
         else:
             # The overlaps of whole frames differ in their last digits only; as 1 they are summed faster.
-            self._mean.add(frame, 1.0 if weight > 1 - 1e-9 else weight)
+            self.mean.add(frame, 1.0 if weight > 1 - 1e-9 else weight)
 
-    def finish(self) -> VideoFrame:
-        target, facts = self._target, self._facts
-        if self._mean is None:
+    def finish(self, target: Target, facts: Facts) -> VideoFrame:
+        if self.mean is None:
             assert self._one is not None
             upright = turned(self._one, facts.rotation)
             return fitted(upright, facts.colour, target.size, target.one_format, target.colour)
-        codes = np.rot90(self._mean.mean(), facts.rotation // 90)
+        codes = np.rot90(self.mean.mean(), facts.rotation // 90)
         return encoded_rgb(codes, target.size, target.mean_format, target.colour)
