@@ -1,5 +1,6 @@
 """Work beside the interface thread."""
 
+import os
 import threading
 from collections.abc import Callable
 from functools import partial
@@ -8,6 +9,13 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from chronoxis.core.errors import Cancelled, ChronoxisError
+
+_NICENESS = 10
+
+
+def give_way() -> None:
+    """Let the interface thread go first: lowers the calling thread, and those it starts from now on."""
+    os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICENESS)
 
 
 class Latest(QObject):
@@ -49,6 +57,7 @@ class Latest(QObject):
         self._thread.join(5)
 
     def _run(self) -> None:
+        give_way()
         while True:
             with self._condition:
                 self._condition.wait_for(lambda: self._closed or self._waits)

@@ -9,12 +9,16 @@ from PySide6.QtWidgets import QApplication
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
 
+# The interface thread gets its turn sooner when threads that decode also run Python.
+_SWITCH_INTERVAL = 0.001
+
 
 def run(recording: Path | None) -> int:
     """Open the window, with a recording if one is given, and return the exit code once it is closed.
 
     ``CHRONOXIS_TEXT_SCALE=1.25`` gives text of 125% size.
     """
+    sys.setswitchinterval(_SWITCH_INTERVAL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Chronoxis")
     application.setDesktopFileName("chronoxis")

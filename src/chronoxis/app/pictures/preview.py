@@ -11,6 +11,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
+from chronoxis.app.background import give_way
 from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.render.export import Plan
@@ -19,6 +20,7 @@ from chronoxis.core.render.frames import Target, result_frames
 _HEIGHT = 360
 _BUDGET = 256 * 1024 * 1024  # bytes of compressed frames
 _JPEG = [cv2.IMWRITE_JPEG_QUALITY, 90]
+_STRETCH = 250  # result frames asked for at a time
 _FAR = 40  # frames ahead of the work at which starting afresh is quicker
 
 
@@ -94,6 +96,7 @@ class Preview(QObject):
         self._thread.join(5)
 
     def _run(self) -> None:
+        give_way()
         while True:
             with self._condition:
                 self._condition.wait_for(lambda: self._closed or self._next() is not None)
@@ -127,7 +130,7 @@ class Preview(QObject):
         facts = plan.recording.facts
         size = (max(2, round(_HEIGHT * plan.size[0] / plan.size[1]) // 2 * 2), _HEIGHT)
         target = Target(size, "rgb24", "rgb24", replace(facts.colour, full_range=True), gather_small=True)
-        part = plan.schedule.portion(start, len(plan.schedule))
+        part = plan.schedule.portion(start, min(start + _STRETCH, len(plan.schedule)))
         with closing(result_frames(plan.recording, part, target)) as frames:
             for number, frame in enumerate(frames, start):
                 packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[

@@ -79,12 +79,12 @@ class FrameIndex:
         """Number of the frame on display; the first or last one outside the recording."""
         return int(np.clip(np.searchsorted(self.edges, seconds + 1e-6, "right") - 1, 0, len(self) - 1))
 
-    def key_packet_for(self, frame: int) -> int:
-        """Position of the packet from which decoding yields this frame."""
+    def key_packets_for(self, frames: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
+        """Positions of the packets from which decoding yields these frames."""
         if not self.stamped:
-            return 0
-        place = int(np.searchsorted(self.key_stamps, self.stamps[frame], "right")) - 1
-        return int(self.key_packets[max(place, 0)])
+            return np.zeros_like(frames)
+        places = np.searchsorted(self.key_stamps, self.stamps[frames], "right") - 1
+        return self.key_packets[np.maximum(places, 0)]
 
 
 def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:

@@ -44,8 +44,7 @@ class FrameReader:
         self._stream = picture_stream(self._container, path)
         self._context: VideoCodecContext = self._stream.codec_context
         self._skips = self._context.name in _SKIPPING_CODECS and index.stamped
-        self._frame_of_packet = np.full(int(index.packets.max()) + 1, -1, np.int64)
-        self._frame_of_packet[index.packets] = np.arange(len(index))
+        self._wanted = np.zeros(int(index.packets.max()) + 1, bool)  # by packet, for the run under way
         self._packets: Iterator[Packet[VideoStream]] = iter(())
         self._position: int | None = None  # of the packet that comes next; None before the first seek
 
@@ -75,29 +74,24 @@ class FrameReader:
         for run in self._runs(wanted):
             yield from self._decode_run(run)
 
-    def _runs(self, wanted: npt.NDArray[np.int64]) -> Iterator[list[int]]:
+    def _runs(self, wanted: npt.NDArray[np.int64]) -> list[npt.NDArray[np.int64]]:
         """Split at gaps where starting again at a later key frame is cheaper than decoding on."""
-        run: list[int] = []
-        reached = 0
-        for number in wanted.tolist():
-            packet = int(self._index.packets[number])
-            if run and self._index.key_packet_for(number) > reached + _WORTH_DECODING:
-                yield run
-                run = []
-            run.append(number)
-            reached = max(reached, packet) if len(run) > 1 else packet
-        if run:
-            yield run
+        if not len(wanted):
+            return []
+        reached = np.maximum.accumulate(self._index.packets[wanted])
+        keys = self._index.key_packets_for(wanted)
+        return np.split(wanted, np.flatnonzero(keys[1:] > reached[:-1] + _WORTH_DECODING) + 1)
 
-    def _decode_run(self, run: list[int]) -> Iterator[tuple[int, VideoFrame]]:
+    def _decode_run(self, run: npt.NDArray[np.int64]) -> Iterator[tuple[int, VideoFrame]]:
         """Decode from the key frame of the run's first frame until its last frame came out."""
         wanted = iter(run)
-        awaited: int | None = next(wanted)
-        wanted_packets = set(self._index.packets[run].tolist())
-        last_packet = max(wanted_packets)
-        self._go_to(self._index.key_packet_for(run[0]))
+        awaited: int | None = int(next(wanted))
+        packets = self._index.packets[run]
+        self._wanted[:] = False
+        self._wanted[packets] = True
+        self._go_to(int(self._index.key_packets_for(run[:1])[0]))
         counted = 0
-        for frame in self._feed(wanted_packets, last_packet):
+        for frame in self._feed(int(packets.max())):
             number = self._number(frame, counted)
             counted += 1
             if number is None or number < (awaited or 0):
@@ -114,14 +108,14 @@ class FrameReader:
             f"(frame {awaited}); the file is damaged there. Choose a stretch that leaves it out."
         )
 
-    def _feed(self, wanted_packets: set[int], last_packet: int) -> Iterator[VideoFrame]:
+    def _feed(self, last_packet: int) -> Iterator[VideoFrame]:
         """Feed packets up to the last one wanted, then empty the decoder."""
         while self._position is not None and self._position <= last_packet:
             packet = self._next_packet()
             if packet is None:
                 break
             if self._skips:
-                self._context.skip_frame = "DEFAULT" if self._position in wanted_packets else "NONREF"
+                self._context.skip_frame = "DEFAULT" if self._wanted[self._position] else "NONREF"
             self._position += 1
             yield from self._decoded(packet)
         yield from self._decoded(None)
