@@ -1,0 +1,131 @@
+"""Colour, the mean of light, framing: against formulas written out here."""
+
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from av.video.frame import VideoFrame
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, linear_table, to_linear
+from chronoxis.core.picture.framing import encoded_rgb, fitted, turned
+from chronoxis.core.picture.gather import LightMean
+from tests.footage_makers import make_recording, picture
+
+BT709, SRGB, PQ, HLG = 1, 13, 16, 18
+STUDIO = Colour(matrix=1, primaries=1, transfer=BT709, full_range=False)
+
+
+@pytest.mark.parametrize("transfer", [BT709, 4, 5, 8, SRGB, PQ, HLG])
+def test_curves_are_inverse_and_rise(transfer: int) -> None:
+    codes = np.linspace(0, 1, 4097)
+    light = to_linear(codes, transfer)
+    assert light[0] == pytest.approx(0, abs=1e-9)
+    assert light[-1] == pytest.approx(1, abs=1e-6)
+    assert np.all(np.diff(light) > 0)
+    assert np.abs(from_linear(light, transfer) - codes).max() < 1e-6
+
+
+def test_known_points_of_the_curves() -> None:
+    assert to_linear(0.5, SRGB) == pytest.approx(0.21404, abs=1e-4)
+    assert to_linear(0.5, BT709) == pytest.approx(0.25972, abs=1e-4)
+    assert to_linear(0.508078, PQ) == pytest.approx(0.01, abs=1e-4)  # 100 of 10,000 candelas
+    assert to_linear(0.75, HLG) == pytest.approx(0.26496, abs=1e-4)
+
+
+def test_tables_are_the_curves() -> None:
+    assert np.abs(linear_table(BT709, 8, 4095) / 4095 - to_linear(np.arange(256) / 255, BT709)).max() < 1.3e-4
+    back = encoded_table(BT709)[np.rint(to_linear(np.arange(256) / 255, BT709) * 65535).astype(int)]
+    assert np.abs(back / 257 - np.arange(256)).max() < 0.05
+
+
+@pytest.mark.parametrize(
+    ("matrix", "kr", "kb"), [(1, 0.2126, 0.0722), (6, 0.299, 0.114), (9, 0.2627, 0.0593)]
+)
+@pytest.mark.parametrize("full", [False, True])
+def test_matrix_makes_luma_of_its_own_rgb(matrix: int, kr: float, kb: float, full: bool) -> None:
+    affine = Colour(matrix, 2, 2, full).rgb_matrix().astype(float)
+    codes = np.array([120.0, 100.0, 170.0])
+    red, green, blue = affine[:, :3] @ codes + affine[:, 3]
+    luma = kr * red + (1 - kr - kb) * green + kb * blue
+    assert luma == pytest.approx(120 if full else (120 - 16) * 255 / 219, abs=0.01)
+    assert (blue - luma) / (2 * (1 - kb)) == pytest.approx((100 - 128) * (1 if full else 255 / 224), abs=0.01)
+
+
+def planar(value: tuple[int, int, int], size: tuple[int, int] = (64, 32)) -> VideoFrame:
+    width, height = size
+    planes = np.empty((height * 3 // 2, width), np.uint8)
+    planes[:height], planes[height : height * 5 // 4], planes[height * 5 // 4 :] = value
+    return STUDIO.tag(VideoFrame.from_ndarray(planes, "yuv420p"))
+
+
+@settings(deadline=None, max_examples=60)
+@given(
+    st.lists(st.integers(16, 235), min_size=1, max_size=40),
+    st.lists(st.sampled_from([1.0, 1.0, 0.5, 0.125]), min_size=40, max_size=40),
+)
+def test_mean_of_grey_frames(levels: list[int], weights: list[float]) -> None:
+    mean = LightMean(STUDIO, len(levels))
+    for level, weight in zip(levels, weights, strict=False):
+        mean.add(planar((level, 128, 128)), weight)
+    used = np.array(weights[: len(levels)])
+    light = to_linear((np.array(levels) - 16) / 219, BT709)
+    wish = from_linear((light * used).sum() / used.sum(), BT709)
+    made = mean.mean()
+    assert made.shape == (32, 64, 3)
+    assert np.abs(made / 65535 - wish).max() < 0.75 / 255  # the codes themselves are rounded once
+    mean.add(planar((81, 90, 240)))  # emptied, it serves again
+    red = mean.mean()[0, 0] / 65535
+    assert red[0] > 0.9
+    assert red[1] < 0.2
+
+
+def test_sizes_are_not_mixed() -> None:
+    mean = LightMean(STUDIO)
+    mean.add(planar((100, 128, 128)))
+    with pytest.raises(ValueError, match="one size"):
+        mean.add(planar((100, 128, 128), (32, 32)))
+    with pytest.raises(ValueError, match="at least one"):
+        LightMean(STUDIO).mean()
+
+
+@pytest.mark.parametrize("size", [(63, 31), (64, 31), (63, 32), (2, 2)])
+def test_odd_sizes_are_gathered(size: tuple[int, int]) -> None:
+    frame = picture(3, size).reformat(format="yuv420p")
+    colour = Colour.of(frame)
+    mean = LightMean(colour)
+    mean.add(frame)
+    mean.add(frame)
+    assert mean.mean().shape == (size[1], size[0], 3)
+
+
+def test_no_banding_when_bits_are_lost() -> None:
+    ramp = np.linspace(0.20, 0.22, 512) * 65535
+    codes = np.broadcast_to(ramp[None, :, None], (64, 512, 3)).astype(np.uint16)
+    luma = encoded_rgb(codes, (512, 64), "yuv420p", STUDIO).to_ndarray()[:64].astype(float)
+    wish = 16 + 219 * np.linspace(0.20, 0.22, 512)
+    smooth = luma.reshape(64, 32, 16).mean((0, 2))
+    assert np.abs(smooth - wish.reshape(32, 16).mean(1)).max() < 0.3  # steps of 8 bits alone would be 0.5 off
+
+
+@pytest.mark.parametrize("rotation", [0, 90, 180, 270])
+def test_turning_keeps_every_sample(rotation: int) -> None:
+    frame = picture(5, (48, 32)).reformat(format="yuv444p")
+    before, after = frame.to_ndarray(), turned(frame, rotation).to_ndarray()
+    assert all(np.array_equal(np.rot90(b, rotation // 90), a) for b, a in zip(before, after, strict=True))
+
+
+def test_an_odd_row_is_left_off_not_scaled(tmp_path: Path) -> None:
+    frame = picture(5, (49, 33)).reformat(format="yuv444p")
+    colour = Colour.of(frame)
+    cut = fitted(frame, colour, (48, 32), "yuv444p", colour)
+    assert np.array_equal(cut.to_ndarray(), frame.to_ndarray()[:, :32, :48])
+
+
+def test_colour_tags_fill_in_as_players_do(tmp_path: Path) -> None:
+    for height, matrix in ((576, 6), (720, 1)):
+        path = make_recording(tmp_path / f"{height}.mp4", frames=2, size=(64, height))
+        with av.open(str(path)) as container:
+            assert Colour.of(next(container.decode(video=0))).matrix == matrix
