@@ -102,7 +102,7 @@ def _encode(
     context.color_primaries = context.color_trc = _BT709
     context.colorspace = _BT601  # what OpenCV's quick conversion gives
     context.color_range = 1
-    context.options = {"preset": "ultrafast", "crf": "23", "g": str(2 * RATE), "threads": str(os.cpu_count())}
+    context.options = {"preset": "ultrafast", "crf": "26", "g": str(2 * RATE), "threads": str(os.cpu_count())}
     audio = container.add_stream("aac", rate=SAMPLE_RATE)
     audio.layout = "mono"
     samples = field_sound((start + count) / RATE)[round(start / RATE * SAMPLE_RATE) :]

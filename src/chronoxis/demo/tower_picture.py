@@ -23,10 +23,12 @@ from chronoxis.demo.tower_truth import (
 )
 
 Picture = npt.NDArray[np.float32]
+Codes = npt.NDArray[np.uint8]
 
 _BACKDROP_SECONDS = 8
 _HEADROOM = 128  # backdrops are held in 1/128 code, so that slow light moves without steps
 _CORES = os.cpu_count() or 1
+cv2.setNumThreads(1)  # whole frames are shared out among the cores instead
 _SPRITE = (220, 300)  # an envelope's sprite: width and height in pixels
 
 # Sky colours from the zenith to the horizon, for a few states of daylight.
@@ -60,14 +62,16 @@ def frames(size: tuple[int, int], count: int, start: int = 0) -> Iterator[npt.ND
 
 def _frame(size: tuple[int, int], number: int) -> npt.NDArray[np.uint8]:
     seconds = number / RATE
-    canvas = _backdrop_at(size, seconds)
+    # Half a code down, since the scaling rounds; what exceeds white saturates.
+    canvas = np.asarray(
+        cv2.convertScaleAbs(_backdrop_at(size, seconds), alpha=1 / _HEADROOM, beta=-0.5), np.uint8
+    )
     for balloon in sorted(BALLOONS, key=lambda each: each.ground_y):
         _draw_balloon(canvas, balloon, place(balloon, seconds), seconds)
     for passer in PASSERS:
         if passer.enter <= seconds < passer.leave:
             _draw_passer(canvas, passer, seconds)
-    # Half a code down, since the scaling rounds; what exceeds white saturates.
-    return cv2.convertScaleAbs(canvas, alpha=1 / _HEADROOM, beta=-0.5)  # type: ignore[return-value]
+    return canvas
 
 
 @cache
@@ -153,8 +157,8 @@ def _mixed(night: tuple[int, ...], day: tuple[int, ...], light: float) -> Pictur
 
 
 @cache
-def _envelope(balloon: Balloon) -> Picture:
-    """An upright envelope with its basket: float32 R′G′B′ and cover 0..1, shape (height, width, 4).
+def _envelope(balloon: Balloon) -> Codes:
+    """An upright envelope with its basket: R′G′B′ and cover, shape (height, width, 4).
 
     Colours are multiplied by the cover, so that scaling does not bleed.
     """
@@ -176,7 +180,8 @@ def _envelope(balloon: Balloon) -> Picture:
     sprite = np.dstack([np.clip(rgb, 0, 255), cover]).astype(np.float32)
     _draw_basket(sprite)
     sprite[..., :3] *= sprite[..., 3:]
-    return sprite
+    sprite[..., 3] *= 255
+    return np.rint(sprite).clip(0, 255).astype(np.uint8)
 
 
 def _draw_basket(sprite: Picture) -> None:
@@ -190,7 +195,7 @@ def _draw_basket(sprite: Picture) -> None:
     cv2.rectangle(sprite, (middle - 15, top), (middle + 15, top + 4), (142.0, 100.0, 60.0, 1.0), -1)
 
 
-def _draw_balloon(canvas: npt.NDArray[np.uint16], balloon: Balloon, at: Place, seconds: float) -> None:
+def _draw_balloon(canvas: Codes, balloon: Balloon, at: Place, seconds: float) -> None:
     if at.inflation <= 0:
         return
     height, width = canvas.shape[:2]
@@ -213,7 +218,7 @@ def _draw_balloon(canvas: npt.NDArray[np.uint16], balloon: Balloon, at: Place, s
 
 
 @cache
-def _figure() -> Picture:
+def _figure() -> Codes:
     """Somebody walking close by, out of focus: shape (height, width, 4), on a stand of 160 by 360."""
     figure = np.zeros((360, 160, 4), np.float32)
     coat, skin, dark = (58.0, 52.0, 60.0, 1.0), (96.0, 76.0, 68.0, 1.0), (34.0, 34.0, 42.0, 1.0)
@@ -225,10 +230,11 @@ def _figure() -> Picture:
         [np.array([[48, 190], [112, 190], [122, 359], [94, 359], [80, 240], [62, 359], [34, 359]])],
         dark,
     )
-    return cv2.GaussianBlur(figure, (0, 0), 5)  # type: ignore[return-value]
+    figure[..., 3] *= 255
+    return np.rint(cv2.GaussianBlur(figure, (0, 0), 5)).astype(np.uint8)
 
 
-def _draw_passer(canvas: npt.NDArray[np.uint16], passer: Passer, seconds: float) -> None:
+def _draw_passer(canvas: Codes, passer: Passer, seconds: float) -> None:
     height, width = canvas.shape[:2]
     scale = passer.height * height / 360
     stride = np.sin(seconds * 7.5) * 0.012 * height
@@ -238,19 +244,20 @@ def _draw_passer(canvas: npt.NDArray[np.uint16], passer: Passer, seconds: float)
     _blend(canvas, _figure(), turn, light, np.zeros(3, np.float32), flicker(seconds))
 
 
-_halves: dict[int, tuple[Picture, Picture]] = {}
+_halves: dict[int, tuple[Codes, Codes]] = {}
 
 
-def _halved(sprite: Picture) -> Picture:
+def _halved(sprite: Codes) -> Codes:
     """A sprite at half its size, made once; sprites live as long as the program."""
     if id(sprite) not in _halves:
-        _halves[id(sprite)] = sprite, cv2.resize(sprite, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
+        half = cv2.resize(sprite, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+        _halves[id(sprite)] = sprite, np.asarray(half, np.uint8)
     return _halves[id(sprite)][1]
 
 
 def _blend(
-    canvas: npt.NDArray[np.uint16],
-    sprite: Picture,
+    canvas: Codes,
+    sprite: Codes,
     turn: npt.NDArray[np.float64],
     light: float,
     heat: npt.NDArray[np.float32],
@@ -277,12 +284,10 @@ def _blend(
             local[:, :2] *= 2
     laid = cv2.warpAffine(sprite, local, (int(right - left), int(bottom - top)), flags=cv2.INTER_LINEAR)
     colour, cover = cv2.cvtColor(laid, cv2.COLOR_RGBA2RGB), cv2.merge([cv2.extractChannel(laid, 3)] * 3)
-    strength = light * gain * _HEADROOM
+    part = canvas[top:bottom, left:right]
+    behind = cv2.multiply(part, cv2.bitwise_not(cover), scale=1 / 255)
+    cv2.addWeighted(behind, 1.0, colour, light * gain, 0.0, part)
     if heat.any():
         fall = np.interp(np.arange(top, bottom), spots[[0, 2], 1], (0.15, 1.0)).astype(np.float32)
-        colour += cover * (fall[:, None, None] * heat / light)
-    part = canvas[top:bottom, left:right]
-    below = part.astype(np.float32)
-    cv2.subtract(below, cv2.multiply(below, cover, cover), below)
-    cv2.scaleAdd(colour, strength, below, below)
-    part[:] = below
+        warm = cover * (fall[:, None, None] * heat * (gain / 255))
+        cv2.add(part, warm.astype(np.uint8), part)
