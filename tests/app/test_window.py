@@ -7,7 +7,16 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPushButton, QSlider, QToolButton
+from PySide6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSlider,
+    QToolButton,
+)
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
@@ -217,6 +226,70 @@ def test_a_long_file_is_usable_before_it_is_counted(window: MainWindow, qtbot: Q
     assert window.document.project.shot is not None
     qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
     assert window.document.project.expect_shot().footage.length == 160
+
+
+def test_counting_can_be_given_up(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
+    with qtbot.waitSignal(window.loader.opened, timeout=5000):
+        window.open_recording(path)
+    assert window.shelf.give_up.isVisible()
+    assert window.pictures.recorded.image is not None
+    qtbot.mouseClick(window.shelf.give_up, Qt.MouseButton.LeftButton)
+    assert window.document.project.shot is None
+    qtbot.wait(300)
+    assert window.document.project.shot is None
+
+
+def test_a_recording_that_vanishes_while_open_is_said(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, recording: Path
+) -> None:
+    copy = tmp_path / "borrowed.mp4"
+    copy.write_bytes(recording.read_bytes())
+    window.open_recording(copy)
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    copy.unlink()
+    enter(qtbot, window, Quantity.SPEED, "3")
+    qtbot.waitUntil(lambda: "borrowed.mp4 is not there" in window.message_text, timeout=10_000)
+    assert window.document.project.expect_shot().speed == 3
+    window.show_export()
+    window.export_panel.choices.output.setText(str(tmp_path / "out.mp4"))
+    window.export_panel.start()
+    qtbot.waitUntil(lambda: not window.export_panel.job.running, timeout=20_000)
+    assert "borrowed.mp4 is not there" in window.export_panel.message_text
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_scrubbing_either_rail_moves_both_playheads(opened: MainWindow, qtbot: QtBot) -> None:
+    enter(qtbot, opened, Quantity.SPEED, "2")
+    rails = opened.weave.rails()
+    assert rails is not None
+    at = QPointF(rails.recorded_x(6.0), rails.recorded_ruler.center().y()).toPoint()
+    qtbot.mouseClick(opened.weave, Qt.MouseButton.LeftButton, pos=at)
+    assert float(opened.document.playhead) == pytest.approx(3.0, abs=0.06)
+    at = QPointF(rails.result_x(4.5), rails.result.center().y()).toPoint()
+    qtbot.mouseClick(opened.weave, Qt.MouseButton.LeftButton, pos=at)
+    assert float(opened.document.playhead) == pytest.approx(4.5, abs=0.06)
+
+
+def test_escape_undoes_a_drag(opened: MainWindow, qtbot: QtBot) -> None:
+    before = opened.document.project
+    rails = opened.weave.rails()
+    assert rails is not None
+    start = QPointF(rails.recorded_x(0) + 1, rails.recorded.center().y()).toPoint()
+    qtbot.mousePress(opened.weave, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(opened.weave, start + QPoint(200, 0))
+    assert opened.document.project != before
+    qtbot.keyClick(opened.weave, Qt.Key.Key_Escape)
+    assert opened.document.project == before
+    qtbot.mouseRelease(opened.weave, Qt.MouseButton.LeftButton, pos=start + QPoint(200, 0))
+    assert opened.document.project == before
+
+
+def test_all_keys_are_listed(opened: MainWindow, qtbot: QtBot) -> None:
+    opened.shortcuts_page.show_beside()
+    listed = {label.text() for label in opened.shortcuts_page.findChildren(QLabel)}
+    assert {"Space", "J", "K", "L", "I", "O", "Ctrl+E", "Ctrl+Z"} <= listed
+    opened.shortcuts_page.hide()
 
 
 def test_every_control_has_a_tooltip_and_a_name(opened: MainWindow) -> None:

@@ -184,6 +184,11 @@ class ExportPanel(QFrame):
         self._show_project()
         self.say(message)
 
+    @property
+    def message_text(self) -> str:
+        """What the panel says at present, or nothing."""
+        return self._message.text()
+
     def say(self, message: str) -> None:
         """Show a message, or none."""
         self._message.setText(message)

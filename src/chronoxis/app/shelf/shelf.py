@@ -56,11 +56,11 @@ class Shelf(QFrame):
         self._counting.setTextVisible(False)
         self._counting.setAccessibleName("Counting frames")
         self._counting.setToolTip("How far the counting is; points and speed can be chosen meanwhile")
-        self._give_up = QPushButton("&Cancel")
-        self._give_up.setToolTip("Do not open this recording")
-        self._give_up.clicked.connect(self.given_up)
+        self.give_up = QPushButton("&Cancel")
+        self.give_up.setToolTip("Do not open this recording")
+        self.give_up.clicked.connect(self.given_up)
         layout.addWidget(self._counting)
-        layout.addWidget(self._give_up, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(self.give_up, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addStretch()
         self.show_counting(None)
         document.recording_changed.connect(self._show)
@@ -68,7 +68,7 @@ class Shelf(QFrame):
 
     def show_counting(self, share: float | None) -> None:
         """Show how far the counting of frames is; None once it is over."""
-        for widget in (self._counting, self._give_up):
+        for widget in (self._counting, self.give_up):
             widget.setVisible(share is not None)
         self._counting.setValue(round(100 * (share or 0.0)))
 

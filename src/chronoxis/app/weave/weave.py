@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from fractions import Fraction
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -140,6 +140,13 @@ class Weave(QWidget):
         if drag in ("in", "out", "result-end"):
             self._document.end_gesture()
         self.update()
+
+    def event(self, event: QEvent) -> bool:
+        # During a drag, Escape is ours before it is the window's.
+        if event.type() is QEvent.Type.ShortcutOverride and self._drag:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._drag and event.key() == Qt.Key.Key_Escape:
