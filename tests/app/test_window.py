@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.pictures import preview
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.footage.frame_index import build_index
 from chronoxis.core.timing.reckoner import Quantity
@@ -147,6 +148,22 @@ def test_playing_shows_every_frame_that_is_made(opened: MainWindow, qtbot: QtBot
     qtbot.waitUntil(lambda: not opened.transport.playing, timeout=10_000)
     assert seen[-1] == len(plan.schedule) - 1
     assert seen == sorted(seen)
+
+
+def test_the_preview_keeps_to_its_budget(
+    opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(preview, "_BUDGET", 400_000)
+    enter(qtbot, opened, Quantity.STEP, "1")
+    opened.document.move_playhead(Fraction(5))
+    due = opened.document.result_frame
+    qtbot.waitUntil(lambda: opened.preview.has(due + 5), timeout=20_000)
+    qtbot.wait(1500)
+    kept = opened.preview.made()
+    assert due in kept
+    assert len(kept) < 60
+    opened.document.move_playhead(Fraction(0))
+    qtbot.waitUntil(lambda: opened.preview.has(0), timeout=20_000)
 
 
 def test_pictures_show_the_very_frames(opened: MainWindow, qtbot: QtBot, recording: Path) -> None:

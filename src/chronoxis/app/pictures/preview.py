@@ -1,7 +1,6 @@
 """Result frames made ahead of the playhead, small, the same way the export makes them."""
 
 import threading
-from collections import OrderedDict
 from contextlib import closing
 from dataclasses import replace
 from itertools import chain
@@ -38,7 +37,7 @@ class Preview(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._condition = threading.Condition()
-        self._kept: OrderedDict[int, bytes] = OrderedDict()
+        self._kept: dict[int, bytes] = {}
         self._bytes = 0
         self._plan: Plan | None = None
         self._wish = 0
@@ -113,18 +112,17 @@ class Preview(QObject):
                         self._plan = None
 
     def _next(self) -> int | None:
-        """The first frame from the wish on that is not made; behind it only when all ahead is."""
+        """The first frame from the wish on that is not made; behind it only when all ahead is.
+
+        Held back, or with the budget nearly used, only what is about to be needed counts.
+        """
         if self._plan is None:
             return None
         count = len(self._plan.schedule)
-        if self._bytes > _BUDGET and self._wish in self._kept:
-            return None
-        ahead = range(self._wish, min(count, self._wish + _FAR) if self._held_back else count)
-        behind = range(0) if self._held_back else range(min(self._wish, count))
-        for number in chain(ahead, behind):
-            if number not in self._kept:
-                return number
-        return None
+        sparing = self._held_back or self._bytes > _BUDGET * 9 // 10
+        ahead = range(self._wish, min(count, self._wish + _FAR) if sparing else count)
+        behind = range(0 if sparing else min(self._wish, count))
+        return next((number for number in chain(ahead, behind) if number not in self._kept), None)
 
     def _make(self, plan: Plan, start: int, version: int) -> None:
         facts = plan.recording.facts
@@ -150,5 +148,5 @@ class Preview(QObject):
         self._kept[number] = packed
         self._bytes += len(packed)
         while self._bytes > _BUDGET:
-            oldest = next((kept for kept in self._kept if kept < self._wish), next(iter(self._kept)))
-            self._bytes -= len(self._kept.pop(oldest))
+            farthest = max(self._kept, key=lambda kept: abs(kept - self._wish))
+            self._bytes -= len(self._kept.pop(farthest))

@@ -1,5 +1,7 @@
 """The result's size, and bringing frames to it: rotation, pixel aspect, scaling, pixel format."""
 
+from fractions import Fraction
+
 import av
 import numpy as np
 from av.filter import Graph
@@ -10,6 +12,7 @@ from chronoxis.core.model.settings import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.gather import Rgb16
 
+_ANY = Fraction(1, 1000)  # a frame alone has no time; the filters want one
 _TURNS = {90: ("cclock",), 180: ("clock", "clock"), 270: ("clock",)}
 _SCALING = Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT
 
@@ -70,7 +73,7 @@ def encoded_rgb(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> 
 def _filtered(frame: VideoFrame, steps: list[tuple[str, str]]) -> VideoFrame:
     graph = Graph()
     last = graph.add_buffer(
-        width=frame.width, height=frame.height, format=frame.format, time_base=frame.time_base
+        width=frame.width, height=frame.height, format=frame.format, time_base=frame.time_base or _ANY
     )
     for name, arguments in [*steps, ("buffersink", "")]:
         step = graph.add(name, arguments or None)
