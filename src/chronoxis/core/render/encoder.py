@@ -173,5 +173,6 @@ def _codec_options(settings: ResultSettings, rate: Fraction) -> dict[str, str]:
     return {
         "crf": str(_RATE_FACTORS[settings.quality]),
         "preset": "medium",
+        "rc-lookahead": "20",  # half the preset's: the frames that wait are most of the memory
         "g": str(max(1, round(_KEY_SECONDS * rate))),
     }
