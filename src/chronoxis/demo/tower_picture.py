@@ -99,7 +99,7 @@ def _paint_backdrop(size: tuple[int, int], light: float) -> Picture:
     width, height = size
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     x, y = x / width, y / height
-    picture = np.empty((height, width, 3), np.float32)
+    picture = np.zeros((height, width, 3), np.float32)
     warmth = float(np.exp(-(((light - 0.45) / 0.28) ** 2)))
     sky, hills, field = (slice(int(top * height), int(end * height)) for top, end in _BANDS)
     picture[sky] = _paint_sky(x[sky], y[sky], light)
