@@ -124,11 +124,10 @@ def demo(data_only: bool, folder: Path | None) -> None:
 def facts(recording: Path, as_json: bool) -> None:
     """Say what a recording is."""
     found = _open_recording(recording).facts
-    rows = _fact_rows(found)
     if as_json:
         click.echo(json.dumps(_facts_json(found), indent=2, ensure_ascii=False))
         return
-    for name, value in rows:
+    for name, value in _fact_rows(found):
         click.echo(f"{name:<14} {value}")
 
 

@@ -106,7 +106,7 @@ def _encode(
     audio = container.add_stream("aac", rate=SAMPLE_RATE)
     audio.layout = "mono"
     samples = field_sound((start + count) / RATE)[round(start / RATE * SAMPLE_RATE) :]
-    sound = _sound_frames(samples)
+    sound = list(_sound_frames(samples))
     for number, picture in enumerate(ahead(tower_picture.frames(size, count, start), 8)):
         container.mux(video.encode(_frame(picture, number)))
         while sound and sound[0].pts is not None and sound[0].pts / SAMPLE_RATE <= number / RATE:
@@ -125,11 +125,7 @@ def _frame(picture: npt.NDArray[np.uint8], number: int) -> VideoFrame:
     return frame
 
 
-def _sound_frames(samples: npt.NDArray[np.float32]) -> list[AudioFrame]:
-    return list(_cut(samples))
-
-
-def _cut(samples: npt.NDArray[np.float32]) -> Iterator[AudioFrame]:
+def _sound_frames(samples: npt.NDArray[np.float32]) -> Iterator[AudioFrame]:
     for first in range(0, len(samples), _SOUND_CHUNK):
         frame = AudioFrame.from_ndarray(samples[None, first : first + _SOUND_CHUNK], "fltp", "mono")
         frame.sample_rate, frame.pts = SAMPLE_RATE, first

@@ -1,6 +1,5 @@
 """The export panel: choices with their estimates, progress, and what came out."""
 
-from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -57,7 +56,7 @@ class ExportPanel(QFrame):
         layout.addWidget(self._pages)
         layout.addWidget(self._message)
         layout.addStretch()
-        self._estimates = Latest(_estimate, "estimate")
+        self._estimates = Latest(estimate_size, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._ask_estimate)
@@ -200,10 +199,6 @@ class ExportPanel(QFrame):
 
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
-
-
-def _estimate(plan: Plan, still_wanted: Callable[[], bool]) -> int | None:
-    return estimate_size(plan, still_wanted)
 
 
 def _first_name(project: Project, plan: Plan) -> Path:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from fractions import Fraction
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from chronoxis.app.document import Document
@@ -105,10 +105,6 @@ class Weave(QWidget):
         weave.draw_speed(float(self._document.playhead))
         if self._readout:
             weave.draw_readout(*self._readout)
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         rails, shot = self.rails(), self._document.project.shot
