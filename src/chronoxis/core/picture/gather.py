@@ -28,7 +28,7 @@ _POOL = ThreadPoolExecutor(_CORES, thread_name_prefix="gather")
 # they are, the finer the steps of light.
 _MOST_SUMS = 16
 # Rows of a strip, even, few enough that what is worked on stays in the processor's cache.
-_STRIP = 60
+_STRIP = 120
 _DOUBLE = np.uint16(0x0101)
 
 _PLANAR_420 = frozenset({"yuv420p", "yuvj420p"})
@@ -133,10 +133,10 @@ class LightMean:
             light = cv2.LUT(codes.reshape(1, -1).view(np.uint16), pairs).view(np.uint16)
             cv2.add(into, light.reshape(codes.shape), into)
 
-        self._over_lines(frame, whole, gather)
-        self._whole_frames += 1
         if self._whole_frames == self._sums:
             self._pour()
+        self._over_lines(frame, whole, gather)
+        self._whole_frames += 1
 
     def _add_part(self, frame: VideoFrame, weight: float) -> None:
         light = to_linear(np.arange(256) / 255, self._colour.transfer)
