@@ -1,6 +1,7 @@
 """The command line."""
 
 import csv
+import io
 import json
 import signal
 import sys
@@ -16,15 +17,21 @@ from tqdm import tqdm
 
 from chronoxis import __version__
 from chronoxis.core.errors import Cancelled, ChronoxisError, PlanError
+from chronoxis.core.files.atomic import already_there, write_whole
+from chronoxis.core.files.interchange import ENDING as TIMELINE_ENDING
+from chronoxis.core.files.interchange import export_timeline, import_timeline
+from chronoxis.core.files.project_file import ENDING as PROJECT_ENDING
+from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.facts import Facts, read_facts
 from chronoxis.core.footage.frame_index import build_index
-from chronoxis.core.model import edits
-from chronoxis.core.model.project import Footage, Project
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, SizeWish
 from chronoxis.core.render.export import (
     ExportProgress,
     Finished,
     Plan,
+    changed_on_disk,
     check_output,
     export,
     make_plan,
@@ -37,6 +44,7 @@ from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.timecode import format_time, parse_time
 
 _INPUT = click.Path(path_type=Path)
+_ONLY = Place(0, 0)
 
 
 class _Words(click.ParamType[Any]):
@@ -84,23 +92,42 @@ def _choices(command: Callable[..., None]) -> Callable[..., None]:
     return command
 
 
-@click.group(invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
+class _OpeningGroup(click.Group):
+    """Commands; and a file's name alone opens the window with it."""
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in self.commands and _names_a_file(args[0]):
+            return "open", self.commands["open"], args
+        return super().resolve_command(ctx, args)
+
+
+def _names_a_file(text: str) -> bool:
+    return Path(text).suffix.lower() in (PROJECT_ENDING, TIMELINE_ENDING) or Path(text).is_file()
+
+
+@click.group(
+    cls=_OpeningGroup,
+    invoke_without_command=True,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
 @click.version_option(__version__, prog_name="chronoxis")
 @click.pass_context
 def cli(context: click.Context) -> None:
     """Condense long recordings into time-lapses, hyperlapses and fast-forward passages.
 
-    Without a command, the window opens.
+    Without a command, the window opens; with a project or a recording alone, it opens with that.
     """
     if context.invoked_subcommand is None:
         _open_window(None)
 
 
 @cli.command("open")
-@click.argument("recording", type=_INPUT)
-def open_(recording: Path) -> None:
-    """Open the window with a recording."""
-    _open_window(recording)
+@click.argument("file", type=_INPUT)
+def open_(file: Path) -> None:
+    """Open the window with a project, a timeline or a recording."""
+    _open_window(file)
 
 
 @cli.command()
@@ -131,55 +158,117 @@ def facts(recording: Path, as_json: bool) -> None:
         click.echo(f"{name:<14} {value}")
 
 
+def _file_options(command: Callable[..., None]) -> Callable[..., None]:
+    """The options about the file that `condense` and `render` share."""
+    for option in reversed(
+        [
+            click.option("-o", "--output", type=_INPUT, required=True, metavar="OUT",
+                         help="An .mp4 or .mkv file."),
+            click.option("--size", metavar="WxH",
+                         help="Such as 1280x720 or 1080p; the recorded aspect is kept."),
+            click.option("--stretch", is_flag=True, help="Fill WxH exactly, giving up the aspect."),
+            click.option("--quality", type=_Words("quality", Quality.parse), metavar="Q",
+                         help="draft, sharing, good, high or master; or 1 to 5."),
+            click.option("--sound", type=click.Choice(["none", "keep"]), help="Recorded sound, at 1× only."),
+            click.option("--overwrite", is_flag=True, help="Replace OUT if it is there."),
+            click.option("--progress", type=click.Choice(["bar", "json", "none"]), default="bar",
+                         show_default=True),
+        ]
+    ):  # fmt: skip
+        command = option(command)
+    return command
+
+
 @cli.command()
 @click.argument("recording", metavar="INPUT", type=_INPUT)
-@click.option("-o", "--output", type=_INPUT, required=True, metavar="OUT", help="An .mp4 or .mkv file.")
 @_choices
-@click.option("--size", default="as recorded", show_default=True, metavar="WxH",
-              help="Such as 1280x720 or 1080p; the recorded aspect is kept.")  # fmt: skip
-@click.option("--stretch", is_flag=True, help="Fill WxH exactly, giving up the aspect.")
-@click.option("--quality", type=_Words("quality", Quality.parse), default="good", show_default=True,
-              metavar="Q", help="draft, sharing, good, high or master; or 1 to 5.")  # fmt: skip
-@click.option("--sound", type=click.Choice(["none", "keep"]), default="none", show_default=True,
-              help="Recorded sound, at 1× only.")  # fmt: skip
-@click.option("--overwrite", is_flag=True, help="Replace OUT if it is there.")
-@click.option("--progress", type=click.Choice(["bar", "json", "none"]), default="bar", show_default=True)
-def condense(
-    recording: Path,
-    output: Path,
-    size: str,
-    stretch: bool,
-    quality: Quality,
-    sound: str,
-    overwrite: bool,
-    progress: str,
-    **choices: Any,
-) -> None:
+@_file_options
+def condense(recording: Path, **options: Any) -> None:
     """Condense a recording into a file."""
-    with _reporting(progress) as report:
-        size_wish = SizeWish.parse(size, stretch=stretch)
-        settings = ResultSettings(ResultFormat.of(output), size_wish, quality, sound == "keep")
-        plan = _plan(recording, settings, choices)
-        check_output(plan, output, overwrite=overwrite)
-        report.begin(len(plan.schedule))
-        report.done(export(plan, output, overwrite=overwrite, progress=report.progress))
+    _export(options, Project, lambda project: _plan_of_recording(recording, project.settings, options))
 
 
 @cli.command()
-@click.argument("recording", metavar="INPUT", type=_INPUT)
+@click.argument("project", metavar="PROJECT", type=_INPUT)
+@_file_options
+@click.option("--fps", type=_Words("rate", parse_rate), metavar="R", help="Result frame rate.")
+def render(project: Path, fps: Fraction | None, **options: Any) -> None:
+    """Export a project's result."""
+    _export(
+        options,
+        lambda: load_project(project),
+        lambda loaded: _plan_of_project(arranging.set_rate(loaded, fps or loaded.rate)),
+    )
+
+
+def _export(
+    options: dict[str, Any], begin: Callable[[], Project], planned: Callable[[Project], Plan]
+) -> None:
+    """Write a file; what the options do not say is as the project has it."""
+    output = options["output"]
+    with _reporting(options["progress"]) as report:
+        project = begin()
+        saved, wish = project.settings, options["size"]
+        settings = ResultSettings(
+            ResultFormat.of(output),
+            SizeWish.parse(wish, stretch=options["stretch"]) if wish is not None else saved.size,
+            options["quality"] or saved.quality,
+            saved.sound if options["sound"] is None else options["sound"] == "keep",
+        )
+        plan = planned(replace(project, settings=settings))
+        check_output(plan, output, overwrite=options["overwrite"])
+        report.begin(len(plan.schedule))
+        report.done(export(plan, output, overwrite=options["overwrite"], progress=report.progress))
+
+
+@cli.command()
+@click.argument("source", metavar="INPUT", type=_INPUT)
 @_choices
 @click.option("--csv", "listing", required=True, metavar="FILE|-", help="Where to write the plan.")
-def plan(recording: Path, listing: str, **choices: Any) -> None:
-    """List which recorded frames make each result frame."""
-    made = _plan(recording, ResultSettings(ResultFormat.MKV), choices)
+def plan(source: Path, listing: str, **choices: Any) -> None:
+    """List which recorded frames make each result frame of a recording or a project.
+
+    A project's list also says which shot, counted from 1, and which footage.
+    """
+    lossless = ResultSettings(ResultFormat.MKV)
+    whole = source.suffix.lower() == PROJECT_ENDING
+    if whole:
+        given = [name for name in ("begin", "end", "speed", "length", "every") if choices[name] is not None]
+        if given:
+            raise click.UsageError("A project has its points and speeds; give those choices for a recording.")
+        project = replace(load_project(source), settings=lossless)
+        made = _plan_of_project(arranging.set_rate(project, choices["fps"] or project.rate))
+    else:
+        made = _plan_of_recording(source, lossless, choices)
     if listing == "-":
-        _list_plan(made, sys.stdout)
+        _list_plan(made, sys.stdout, whole=whole)
         return
-    try:
-        with Path(listing).open("w", newline="", encoding="utf-8") as file:
-            _list_plan(made, file)
-    except OSError as error:
-        raise ChronoxisError(f"{listing} was not written: {error.strerror}.") from error
+    text = io.StringIO()
+    _list_plan(made, text, whole=whole)
+    write_whole(Path(listing), text.getvalue().encode())
+
+
+@cli.command()
+@click.argument("source", metavar="INPUT", type=_INPUT)
+@click.option("-o", "--output", type=_INPUT, required=True, metavar="OUT",
+              help="A .chronoxis project or an .otio timeline.")  # fmt: skip
+@click.option("--overwrite", is_flag=True, help="Replace OUT if it is there.")
+def convert(source: Path, output: Path, overwrite: bool) -> None:
+    """Turn a project into an OpenTimelineIO timeline, or a timeline into a project."""
+    ways = {PROJECT_ENDING: load_project, TIMELINE_ENDING: _load_timeline}
+    writers = {PROJECT_ENDING: save_project, TIMELINE_ENDING: export_timeline}
+    if source.suffix.lower() not in ways or output.suffix.lower() not in writers:
+        raise click.UsageError(f"INPUT and OUT end in {PROJECT_ENDING} or {TIMELINE_ENDING}.")
+    if output.exists() and not overwrite:
+        raise ChronoxisError(already_there(output))
+    writers[output.suffix.lower()](ways[source.suffix.lower()](source), output)
+
+
+def _load_timeline(path: Path) -> Project:
+    imported = import_timeline(path)
+    for note in imported.notes:
+        click.echo(note, err=True)
+    return imported.project
 
 
 def main() -> None:
@@ -202,10 +291,10 @@ def main() -> None:
         sys.exit(1)
 
 
-def _open_window(recording: Path | None) -> None:
+def _open_window(file: Path | None) -> None:
     from chronoxis.app.start import run  # noqa: PLC0415 - the other commands run without Qt
 
-    sys.exit(run(recording))
+    sys.exit(run(file))
 
 
 def _open_recording(path: Path) -> Recording:
@@ -214,24 +303,39 @@ def _open_recording(path: Path) -> Recording:
     return Recording(found.counted(index), index)
 
 
-def _plan(path: Path, settings: ResultSettings, choices: dict[str, Any]) -> Plan:
+def _plan_of_project(project: Project) -> Plan:
+    used = {shot.footage for shot in project.shots}
+    recordings = {}
+    for footage in project.footage:
+        if footage.key not in used:
+            continue
+        recording = recordings[footage.key] = _open_recording(footage.path)
+        measured = recording.index.rate, recording.index.length
+        if measured != (footage.stored_rate, footage.stored_length):
+            if footage.counted:
+                raise ChronoxisError(changed_on_disk(footage, *measured))
+            project = arranging.measure(project, footage.key, *measured)
+    return make_plan(project, recordings)
+
+
+def _plan_of_recording(path: Path, settings: ResultSettings, choices: dict[str, Any]) -> Plan:
     """The plan that the shared options ask for."""
     ways = [name for name in ("speed", "length", "every") if choices[name] is not None]
     if len(ways) != 1:
         raise click.UsageError("Give one of --speed, --length and --every.")
     recording = _open_recording(path)
     found = recording.facts
-    project = edits.open_footage(Project(settings=settings), Footage(path, found.rate, found.length))
-    if choices["fps"]:
-        project = replace(project, rate=choices["fps"])
+    project = arranging.begin_with(Project(settings=settings), path, found.rate, found.length)
+    project = replace(project, rate=choices["fps"] or project.rate)
     project = _with_points(project, choices)
-    project = edits.change_quantity(project, *_pace_wish(project, ways[0], choices[ways[0]]))
-    project = edits.set_each_frame(project, EachFrame(choices["each"]))
-    return make_plan(edits.set_shutter(project, choices["shutter"]), recording)
+    project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
+    project = pacing.set_each_frame(project, [_ONLY], EachFrame(choices["each"]))
+    project = pacing.set_shutter(project, [_ONLY], choices["shutter"])
+    return make_plan(project, {project.footage[0].key: recording})
 
 
 def _with_points(project: Project, choices: dict[str, Any]) -> Project:
-    footage = project.expect_shot().footage
+    footage = project.footage[0]
     begin = _usage(parse_time, choices["begin"], footage.rate) if choices["begin"] else Fraction(0)
     end = _usage(parse_time, choices["end"], footage.rate) if choices["end"] else footage.length
     if end > footage.length:
@@ -239,14 +343,14 @@ def _with_points(project: Project, choices: dict[str, Any]) -> Project:
             f"The out point {format_time(end)} lies after the end of {footage.path.name}, "
             f"which is {format_time(footage.length, 2)} long."
         )
-    return edits.set_points(project, begin, end)
+    return arranging.set_points(project, 0, begin, end)
 
 
 def _pace_wish(project: Project, way: str, text: str) -> tuple[Quantity, Fraction]:
     if way == "length":
         return Quantity.RESULT_LENGTH, _usage(parse_time, text, project.rate)
     if way == "speed":
-        frames_per_step = project.expect_shot().footage.rate / project.rate
+        frames_per_step = project.footage[0].rate / project.rate
         return Quantity.SPEED, _usage(parse_speed, text, frames_per_step)
     try:
         return Quantity.STEP, Fraction(text)
@@ -261,16 +365,18 @@ def _usage(parse: Callable[..., Fraction], *arguments: Any) -> Fraction:
         raise click.UsageError(str(error)) from None
 
 
-def _list_plan(made: Plan, file: TextIO) -> None:
+def _list_plan(made: Plan, file: TextIO, *, whole: bool) -> None:
     """One row per pair of result frame and recorded frame; times in seconds."""
     rows = csv.writer(file, lineterminator="\n")
-    rows.writerow(["result_frame", "result_time", "recorded_frame", "recorded_time", "weight"])
-    rate, edges = made.schedule.rate, made.recording.index.edges
-    for result_frame in range(len(made.schedule)):
-        result_time = f"{float(result_frame / rate):.6f}"
-        for recorded_frame, weight in zip(*made.schedule.sources(result_frame), strict=True):
-            recorded_time = f"{edges[recorded_frame]:.6f}"
-            rows.writerow([result_frame, result_time, recorded_frame, recorded_time, f"{weight:.9g}"])
+    which = ["shot", "footage"] if whole else []
+    rows.writerow(["result_frame", "result_time", *which, "recorded_frame", "recorded_time", "weight"])
+    schedule = made.schedule
+    edges = [made.edges(shot) for shot in range(len(made.sources))]
+    for result_frame, shot in enumerate(schedule.shots.tolist()):
+        which = [shot + 1, made.project.shots[shot].footage] if whole else []
+        start = [result_frame, f"{float(result_frame / schedule.rate):.6f}", *which]
+        for recorded_frame, weight in zip(*schedule.sources(result_frame), strict=True):
+            rows.writerow([*start, recorded_frame, f"{edges[shot][recorded_frame]:.6f}", f"{weight:.9g}"])
 
 
 def _fact_rows(found: Facts) -> list[tuple[str, str]]:

@@ -1,66 +1,130 @@
 """Edits are pure functions; what they refuse, they refuse for a reason."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from chronoxis.core.errors import PlanError
-from chronoxis.core.model import edits
-from chronoxis.core.model.project import Footage, Project
-from chronoxis.core.model.settings import Quality, ResultFormat, SizeWish
+from chronoxis.core.errors import PlanError, ProjectFileError
+from chronoxis.core.files.interchange import export_timeline, import_timeline
+from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.project import Footage, Marker, Passage, Place, Project, Shot
+from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, SizeWish
+from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 
-FOOTAGE = Footage(Path("/footage/Field-from-the-tower.mp4"), Fraction(25), Fraction(240))
+FIELD = Path("/footage/Field-from-the-tower.mp4")
+ONLY = Place(0, 0)
+SPEEDS = st.fractions(MIN_SPEED, MAX_SPEED, max_denominator=1000)
 
 
 @pytest.fixture
 def project() -> Project:
-    return edits.open_footage(Project(), FOOTAGE)
+    return arranging.begin_with(Project(), FIELD, Fraction(25), Fraction(240))
 
 
-def test_opening_takes_all_of_it_at_its_own_rate(project: Project) -> None:
-    shot = project.expect_shot()
+@st.composite
+def projects(draw: st.DrawFn) -> Project:
+    """Any project there can be: footage, shots both ways, passages, ramps, markers, settings."""
+    footage = []
+    for number in range(draw(st.integers(1, 3))):
+        length = draw(st.fractions(Fraction(1), 4000, max_denominator=1001))
+        marks = draw(st.dictionaries(st.fractions(0, 1, max_denominator=20), st.text(max_size=9), max_size=3))
+        stored_rate = draw(st.sampled_from([Fraction(24), Fraction(25), Fraction(30000, 1001)]))
+        capture_rate = draw(st.sampled_from([None, Fraction(120)]))
+        one = Footage(
+            f"take-{number}", Path(f"/footage/Take {number}.mp4"), stored_rate, length, capture_rate
+        )
+        markers = tuple(Marker(share * one.length, name) for share, name in sorted(marks.items()))
+        footage.append(replace(one, counted=draw(st.booleans()), markers=markers))
+    shots = []
+    for _ in range(draw(st.integers(1, 4))):
+        one = draw(st.sampled_from(footage))
+        parts = draw(st.lists(st.integers(1, 50), min_size=3, max_size=8))
+        unit = one.length / sum(parts)
+        passages = tuple(
+            Passage(
+                recorded_length=part * unit,
+                speed=draw(SPEEDS),
+                ramp=Ramp(
+                    draw(st.fractions(0, 3, max_denominator=50)), draw(st.sampled_from(list(RampShape)))
+                ),
+                each=draw(st.sampled_from(list(EachFrame))),
+                shutter=draw(st.floats(0, 720)),
+                held=frozenset(draw(st.sets(st.sampled_from(list(Quantity)), max_size=2))),
+            )
+            for part in parts[1:-1]
+        )
+        shots.append(Shot(one.key, parts[0] * unit, passages, draw(st.booleans())))
+    size = draw(st.sampled_from([SizeWish(), SizeWish(height=720), SizeWish(640, 480, stretch=True)]))
+    chosen = ResultSettings(
+        draw(st.sampled_from(list(ResultFormat))), size, draw(st.sampled_from(list(Quality)))
+    )
+    made = Project(tuple(footage), tuple(shots), draw(st.sampled_from([Fraction(25), Fraction(60000, 1001)])))
+    return replace(made, settings=chosen, markers=(Marker(Fraction(1, 3), "peak"),))
+
+
+def is_whole(project: Project) -> bool:
+    """Whether everything about a project hangs together."""
+    for shot in project.shots:
+        footage = project.footage_of(shot)
+        assert shot.in_point >= 0
+        assert shot.out_point <= footage.length
+        assert all(passage.recorded_length > 0 for passage in shot.passages)
+        assert float(shot.pace.recorded_length) == pytest.approx(float(shot.out_point - shot.in_point))
+    assert project.starts[-1] == project.result_length
+    return True
+
+
+def test_beginning_takes_all_of_it_at_its_own_rate(project: Project) -> None:
+    shot = project.shots[0]
     assert (shot.in_point, shot.out_point) == (Fraction(0), Fraction(240))
     assert project.rate == 25
-    assert FOOTAGE.name == "Field from the tower"
-    with pytest.raises(ValueError, match="empty"):
-        Project().expect_shot()
+    assert project.footage_of(shot).name == "Field from the tower"
+    twice = arranging.begin_with(project, FIELD, Fraction(60), Fraction(20))
+    assert [footage.key for footage in twice.footage] == ["field-from-the-tower", "field-from-the-tower-2"]
+    assert twice.rate == 25
+    with pytest.raises(PlanError, match="no shot"):
+        Project().shot_at(Fraction(0))
 
 
 def test_trimming_keeps_the_speed_unless_the_length_is_held(project: Project) -> None:
-    trimmed = edits.set_points(project, Fraction(60), Fraction(180))
-    assert trimmed.expect_shot().speed == project.expect_shot().speed
-    assert trimmed.reckoner.result_length == 12
-    held = edits.set_held(project, Quantity.RESULT_LENGTH, True)
-    squeezed = edits.set_points(held, Fraction(60), Fraction(180))
-    assert squeezed.reckoner.result_length == 24
-    assert squeezed.expect_shot().speed == 5
-    reopened = edits.set_points(trimmed, Fraction(0), Fraction(240))
-    assert reopened == project
-
-
-def test_moving_both_points_slips_the_stretch(project: Project) -> None:
-    first = edits.set_points(project, Fraction(10), Fraction(20))
-    slipped = edits.set_points(first, Fraction(30), Fraction(40))
-    assert slipped.expect_shot().in_point == 30
-    assert slipped.reckoner.result_length == first.reckoner.result_length
+    trimmed = arranging.set_points(project, 0, Fraction(60), Fraction(180))
+    assert trimmed.passage(ONLY).speed == project.passage(ONLY).speed
+    assert trimmed.result_length == 12
+    held = pacing.set_held(project, [ONLY], Quantity.RESULT_LENGTH, True)
+    squeezed = arranging.set_points(held, 0, Fraction(60), Fraction(180))
+    assert squeezed.result_length == 24
+    assert squeezed.passage(ONLY).speed == 5
+    assert arranging.set_points(trimmed, 0, Fraction(0), Fraction(240)) == project
 
 
 REFUSED: list[tuple[Callable[[Project], Project], str]] = [
-    (lambda p: edits.set_points(p, Fraction(20), Fraction(20)), "before the out point"),
-    (lambda p: edits.set_points(p, Fraction(0), Fraction(241)), "outside"),
-    (lambda p: edits.set_points(p, Fraction(-1), Fraction(20)), "outside"),
-    (lambda p: edits.set_shutter(p, 721), "out of range"),
-    (lambda p: edits.change_quantity(p, Quantity.SPEED, Fraction(0)), "above zero"),
-    (lambda p: edits.change_quantity(p, Quantity.SPEED, Fraction(200_000)), "out of range"),
-    (lambda p: edits.change_quantity(p, Quantity.COUNT, Fraction(5, 2)), "whole number"),
-    (lambda p: edits.change_quantity(p, Quantity.RECORDED_LENGTH, Fraction(300)), "from the in point"),
-    (lambda p: edits.change_quantity(p, Quantity.RATE, Fraction(2000)), "the limit is 1000"),
+    (lambda p: arranging.set_points(p, 0, Fraction(20), Fraction(20)), "before the out point"),
+    (lambda p: arranging.set_points(p, 0, Fraction(0), Fraction(241)), "outside"),
+    (lambda p: arranging.set_points(p, 0, Fraction(-1), Fraction(20)), "outside"),
+    (lambda p: arranging.cut_shot(p, 0, Fraction(240)), "either side"),
+    (lambda p: arranging.set_capture_rate(p, p.footage[0].key, Fraction(0)), "capture rate"),
+    (lambda p: arranging.add_marker(p, None, Fraction(25), "late"), "outside"),
+    (lambda p: pacing.set_shutter(p, [ONLY], 721), "out of range"),
+    (lambda p: pacing.set_speed(p, [ONLY], Fraction(0)), "out of range"),
+    (lambda p: pacing.set_speed(p, [ONLY], Fraction(-4)), "out of range"),
+    (lambda p: pacing.set_ramps(p, [ONLY], length=Fraction(-1)), "negative"),
+    (lambda p: pacing.divide(p, 0, Fraction(0)), "nothing to divide"),
+    (lambda p: pacing.merge(p, [ONLY]), "neighbouring"),
+    (lambda p: pacing.fit_to_length(p, Fraction(0)), "above zero"),
+    (lambda p: pacing.change_quantity(p, ONLY, Quantity.SPEED, Fraction(0)), "above zero"),
+    (lambda p: pacing.change_quantity(p, ONLY, Quantity.SPEED, Fraction(200_000)), "out of range"),
+    (lambda p: pacing.change_quantity(p, ONLY, Quantity.COUNT, Fraction(5, 2)), "whole number"),
+    (lambda p: pacing.change_quantity(p, ONLY, Quantity.RECORDED_LENGTH, Fraction(300)), "from the in point"),
+    (lambda p: pacing.change_quantity(p, ONLY, Quantity.RATE, Fraction(2000)), "the limit is 1000"),
 ]
 
 
@@ -72,34 +136,216 @@ def test_refusals_say_why(project: Project, edit: Callable[[Project], Project], 
 
 def test_two_at_most_are_held(project: Project) -> None:
     for quantity in (Quantity.SPEED, Quantity.RATE):
-        project = edits.set_held(project, quantity, True)
+        project = pacing.set_held(project, [ONLY], quantity, True)
     with pytest.raises(PlanError, match="let go"):
-        edits.set_held(project, Quantity.COUNT, True)
-    assert edits.set_held(project, Quantity.SPEED, False).held == {Quantity.RATE}
-
-
-@given(st.fractions(Fraction(1, 100), 3600, max_denominator=100))
-def test_dragging_the_result_changes_the_speed_alone(wished: Fraction) -> None:
-    project = edits.open_footage(Project(), FOOTAGE)
-    dragged = edits.set_result_length_by_drag(project, wished)
-    shot = dragged.expect_shot()
-    assert (shot.in_point, shot.out_point) == (Fraction(0), Fraction(240))
-    assert dragged.reckoner.result_length == wished
+        pacing.set_held(project, [ONLY], Quantity.COUNT, True)
+    freed = pacing.set_held(project, [ONLY], Quantity.SPEED, False)
+    assert freed.passage(ONLY).held == {Quantity.RATE}
 
 
 def test_counting_corrects_what_was_not_touched(project: Project) -> None:
-    counted = edits.measure_footage(project, Fraction(30000, 1001), Fraction(239))
-    assert counted.expect_shot().out_point == 239
+    key = project.footage[0].key
+    counted = arranging.measure(project, key, Fraction(30000, 1001), Fraction(239))
+    assert counted.shots[0].out_point == 239
     assert counted.rate == Fraction(30000, 1001)
-    trimmed = edits.set_points(project, Fraction(5), Fraction(50))
-    assert edits.measure_footage(trimmed, Fraction(25), Fraction(239)).expect_shot().out_point == 50
-    assert edits.measure_footage(trimmed, Fraction(25), Fraction(20)).expect_shot().out_point == 20
+    trimmed = arranging.set_points(project, 0, Fraction(5), Fraction(50))
+    assert arranging.measure(trimmed, key, Fraction(25), Fraction(239)).shots[0].out_point == 50
+    assert arranging.measure(trimmed, key, Fraction(25), Fraction(20)).shots[0].out_point == 20
+    assert is_whole(arranging.measure(trimmed, key, Fraction(25), Fraction(2)))
 
 
-def test_each_frame_and_settings(project: Project) -> None:
-    changed = edits.set_each_frame(edits.set_shutter(project, 180), EachFrame.LONG_EXPOSURE)
-    assert (changed.expect_shot().each, changed.expect_shot().shutter) == (EachFrame.LONG_EXPOSURE, 180)
-    assert project.expect_shot().each is EachFrame.ONE
+def shaped() -> Project:
+    """Five passages with ramps between them."""
+    made = arranging.begin_with(Project(), FIELD, Fraction(25), Fraction(240))
+    for covered in (60, 72, 150, 180):
+        made = pacing.divide(made, 0, Fraction(covered))
+    for number, speed in enumerate((40, 1, 60, 6, 50)):
+        made = pacing.set_speed(made, [Place(0, number)], Fraction(speed))
+    return pacing.set_ramps(made, made.places(), length=Fraction(1, 2), shape=RampShape.EARLY)
+
+
+def test_dividing_and_merging() -> None:
+    made = shaped()
+    assert [p.recorded_length for p in made.shots[0].passages] == [60, 12, 78, 30, 60]
+    assert made.shots[0].passages[-1].ramp == ABRUPT
+    again = pacing.divide(made, 0, Fraction(100))
+    assert again.result_length == made.result_length
+    merged = pacing.merge(made, [Place(0, 2), Place(0, 3)])
+    lasted = made.passage_result_length(Place(0, 2)) + made.passage_result_length(Place(0, 3))
+    assert float(merged.passage(Place(0, 2)).speed) == pytest.approx(float(108 / lasted))
+    assert pacing.merge(again, [Place(0, 2), Place(0, 3)]).shots[0].recorded_length == 240
+
+
+def test_what_moving_a_joint_means_on_each_rail() -> None:
+    made = shaped()
+    recorded = pacing.move_joint(made, Place(0, 1), Fraction(80))
+    assert [p.recorded_length for p in recorded.shots[0].passages] == [60, 20, 70, 30, 60]
+    assert [p.speed for p in recorded.shots[0].passages] == [p.speed for p in made.shots[0].passages]
+    crossed = pacing.move_joint(made, Place(0, 1), Fraction(500))
+    assert crossed.shots[0].passages[2].recorded_length == Fraction(1, 25)
+    lasting = pacing.set_result_length(made, Place(0, 1), Fraction(6))
+    assert float(lasting.passage_result_length(Place(0, 1))) == pytest.approx(6)
+    assert lasting.shots[0].recorded_length == 240
+    slid = pacing.slide_joint(made, Place(0, 1), Fraction(6))
+    assert float(slid.passage_result_length(Place(0, 1))) == pytest.approx(6, abs=1e-3)
+    both = sum(made.passage_result_length(Place(0, number)) for number in (1, 2))
+    assert float(slid.passage_result_length(Place(0, 2))) == pytest.approx(float(both - 6), abs=1e-3)
+
+
+def test_what_follows_in_a_passage_with_ramps() -> None:
+    made, place = shaped(), Place(0, 1)
+    faster = pacing.change_quantity(made, place, Quantity.COUNT, Fraction(100))
+    assert float(faster.passage_result_length(place)) == pytest.approx(4)
+    held = pacing.set_held(made, [place], Quantity.SPEED, True)
+    longer = pacing.change_quantity(held, place, Quantity.RESULT_LENGTH, Fraction(20))
+    assert longer.passage(place).speed == 1
+    assert float(longer.passage_result_length(place)) == pytest.approx(20, abs=1e-6)
+    assert longer.shots[0].recorded_length == 240
+    lasting = pacing.set_held(made, [place], Quantity.RESULT_LENGTH, True)
+    before = float(made.passage_result_length(place))
+    for quantity, value in ((Quantity.SPEED, Fraction(2)), (Quantity.RECORDED_LENGTH, Fraction(20))):
+        after = pacing.change_quantity(lasting, place, quantity, value)
+        assert float(after.passage_result_length(place)) == pytest.approx(before, abs=1e-5)
+    step = pacing.change_quantity(made, place, Quantity.STEP, Fraction(3))
+    assert step.passage(place).speed == 3
+    with pytest.raises(PlanError, match="more recorded time"):
+        pacing.change_quantity(held, place, Quantity.RESULT_LENGTH, Fraction(500))
+
+
+def test_fitting_keeps_what_is_held_and_says_what_is_impossible() -> None:
+    made = pacing.set_held(shaped(), [Place(0, 1)], Quantity.SPEED, True)
+    fitted = pacing.fit_to_length(made, Fraction(30))
+    assert fitted.passage(Place(0, 1)).speed == 1
+    assert float(fitted.result_length) == pytest.approx(30, abs=1e-6)
+    with pytest.raises(PlanError, match="too much"):
+        pacing.fit_to_length(made, Fraction(8))
+    exact = pacing.set_ramps(made, made.places(), length=Fraction(0))
+    assert pacing.fit_to_length(exact, Fraction(30)).result_length == 30
+    every = pacing.set_held(made, made.places(), Quantity.SPEED, True)
+    with pytest.raises(PlanError, match="let go"):
+        pacing.fit_to_length(every, Fraction(30))
+
+
+def test_a_capture_rate_makes_once_mean_real_time(project: Project) -> None:
+    slow = arranging.set_capture_rate(project, project.footage[0].key, Fraction(100))
+    assert slow.shots[0].recorded_length == 60
+    assert slow.footage[0].rate == 100
+    back = arranging.set_capture_rate(slow, project.footage[0].key, None)
+    assert back == project
+
+
+@settings(deadline=None, max_examples=60)
+@given(projects(), st.data())
+def test_every_edit_gives_a_whole_project_and_leaves_the_old_one(made: Project, data: st.DataObject) -> None:
+    before = replace(made)
+    number = data.draw(st.integers(0, len(made.shots) - 1))
+    shot = made.shots[number]
+    place = Place(number, data.draw(st.integers(0, len(shot.passages) - 1)))
+    covered = data.draw(st.fractions(0, 1, max_denominator=97)) * shot.recorded_length
+    wish = data.draw(st.fractions(Fraction(1, 25), 500, max_denominator=25))
+    edits: list[Callable[[Project], Project]] = [
+        lambda p: pacing.divide(p, number, covered),
+        lambda p: pacing.merge(p, [Place(number, n) for n in range(len(shot.passages))]),
+        lambda p: pacing.set_result_length(p, place, wish),
+        lambda p: pacing.drag_result_length(p, place, wish),
+        lambda p: pacing.change_quantity(p, place, data.draw(st.sampled_from(list(Quantity))), wish),
+        lambda p: pacing.set_ramps(p, p.places(), length=wish, shape=RampShape.LATE),
+        lambda p: pacing.fit_to_length(p, wish),
+        lambda p: pacing.paste_pace(p, range(len(p.shots)), pacing.copy_pace(p, number)),
+        lambda p: arranging.cut_shot(p, number, covered),
+        lambda p: arranging.reverse(p, [number]),
+        lambda p: arranging.set_points(p, number, shot.in_point + covered, shot.out_point),
+        lambda p: arranging.set_points(p, number, Fraction(0), p.footage_of(shot).length),
+        lambda p: arranging.duplicate(p, [number]),
+        lambda p: arranging.move_shot(p, number, 0),
+        lambda p: arranging.delete_shots(p, [number]),
+        lambda p: arranging.set_capture_rate(p, shot.footage, wish),
+    ]
+    if place.passage + 1 < len(shot.passages):
+        edits.append(lambda p: pacing.move_joint(p, place, covered))
+        edits.append(lambda p: pacing.slide_joint(p, place, wish))
+    try:
+        after = data.draw(st.sampled_from(edits))(made)
+    except PlanError:
+        after = made
+    assert is_whole(after)
+    assert made == before
+    twice = arranging.reverse(arranging.reverse(made, [number]), [number])
+    assert twice.shots[number].pace.result_length == pytest.approx(shot.pace.result_length)
+    assert twice.shots[number].passages[:-1] == shot.passages[:-1]
+
+
+@settings(deadline=None, max_examples=60)
+@given(projects())
+def test_saving_and_loading_gives_the_equal_value(
+    tmp_path_factory: pytest.TempPathFactory, made: Project
+) -> None:
+    path = tmp_path_factory.mktemp("saved") / "film.chronoxis"
+    save_project(made, path)
+    assert load_project(path) == made
+    timeline = path.with_suffix(".otio")
+    export_timeline(made, timeline)
+    taken = import_timeline(timeline)
+    assert taken.project == made
+    assert taken.notes == []
+
+
+def test_a_timeline_of_another_program_is_taken_clip_by_clip(tmp_path: Path) -> None:
+    path = tmp_path / "cut.otio"
+    made = arranging.reverse(arranging.add_shot(shaped(), shaped().footage[0].key), [1])
+    export_timeline(made, path)
+    path.write_text(path.read_text().replace('"chronoxis":', '"somebody":'))
+    taken = import_timeline(path).project
+    assert len(taken.shots) == 2
+    assert float(taken.result_length) == pytest.approx(float(made.result_length), abs=1e-3)
+    assert [shot.backwards for shot in taken.shots] == [False, True]
+    assert taken.shots[0].passages[0].speed == 40
+    grid = [float(made.result_length) * share / 50 / 2 for share in range(50)]
+    ours, theirs = (p.shots[0].pace.recorded_at(grid) for p in (made, taken))
+    assert max(abs(ours - theirs)) < 0.5  # ramps in steps of a few percent
+    path.write_text("{}")
+    with pytest.raises(ProjectFileError, match="timeline"):
+        import_timeline(path)
+
+
+def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
+    path = tmp_path / "film.chronoxis"
+    save_project(shaped(), path)
+    good = path.read_text()
+    for old, new, said in (
+        ('"version": 1', '"version": 7', "newer"),
+        ('"speed": "40"', '"speed": "4e1"', r"shots\[0\]\.passages\[0\]\.speed"),
+        ('"speed": "40"', '"speed": "999999999"', r"shots\[0\]\.passages\[0\]\.speed is out of range"),
+        ('"footage": "field-from-the-tower"', '"footage": "nothing"', "names “nothing”"),
+        ('"shots": [', '"shots": [,', "line"),
+        ('"chronoxis project"', '"recipe"', "not a Chronoxis project"),
+        ('"rate": "25",\n "footage"', '"rate": "0",\n "footage"', "rate is out of range"),
+    ):
+        assert old in good
+        path.write_text(good.replace(old, new))
+        spoilt = path.read_bytes()
+        with pytest.raises(ProjectFileError, match=said):
+            load_project(path)
+        assert path.read_bytes() == spoilt
+    path.write_bytes(b"\xff\xfe")
+    with pytest.raises(ProjectFileError, match="not a Chronoxis project"):
+        load_project(path)
+    with pytest.raises(ProjectFileError, match="cannot be opened"):
+        load_project(tmp_path / "none.chronoxis")
+
+
+def test_a_project_finds_its_footage_beside_it_or_where_it_was(tmp_path: Path) -> None:
+    (tmp_path / "a" / "footage").mkdir(parents=True)
+    film = tmp_path / "a" / "footage" / "take.mp4"
+    film.touch()
+    made = arranging.begin_with(Project(), film, Fraction(25), Fraction(10))
+    save_project(made, tmp_path / "a" / "film.chronoxis")
+    (tmp_path / "a").rename(tmp_path / "b")
+    moved = load_project(tmp_path / "b" / "film.chronoxis")
+    assert moved.footage[0].path == tmp_path / "b" / "footage" / "take.mp4"
+    (tmp_path / "c").mkdir()
+    (tmp_path / "b" / "film.chronoxis").rename(tmp_path / "c" / "film.chronoxis")
+    assert load_project(tmp_path / "c" / "film.chronoxis").shots == made.shots
 
 
 @pytest.mark.parametrize(

@@ -1,5 +1,6 @@
 """Exports, estimates and the demo's truth."""
 
+import csv
 import json
 import threading
 import time
@@ -15,10 +16,11 @@ import pytest
 
 from chronoxis.core.errors import Cancelled, ExportError, FootageError
 from chronoxis.core.files.atomic import publish, temporary_beside
+from chronoxis.core.files.project_file import save_project
 from chronoxis.core.footage.facts import read_facts
 from chronoxis.core.footage.frame_index import build_index
-from chronoxis.core.model import edits
-from chronoxis.core.model.project import Footage, Project
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings
 from chronoxis.core.render.ahead import ahead
 from chronoxis.core.render.estimate import estimate_size
@@ -29,7 +31,10 @@ from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo import tower_truth
 from chronoxis.demo.larkfield import draw_field
 from chronoxis.demo.tower_picture import frames
+from tests.core.test_condense import chronoxis
 from tests.footage_makers import decode_all, make_recording
+
+ONLY = Place(0, 0)
 
 
 @pytest.fixture(scope="session")
@@ -42,9 +47,10 @@ def field(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def plan_for(path: Path, settings: ResultSettings, each: EachFrame = EachFrame.ONE, step: int = 4) -> Plan:
     index = build_index(path)
     facts = read_facts(path).counted(index)
-    project = edits.open_footage(Project(settings=settings), Footage(path, facts.rate, facts.length))
-    project = edits.change_quantity(project, Quantity.STEP, Fraction(step))
-    return make_plan(edits.set_each_frame(project, each), Recording(facts, index))
+    project = arranging.begin_with(Project(settings=settings), path, facts.rate, facts.length)
+    project = pacing.change_quantity(project, ONLY, Quantity.STEP, Fraction(step))
+    project = pacing.set_each_frame(project, [ONLY], each)
+    return make_plan(project, {project.footage[0].key: Recording(facts, index)})
 
 
 @pytest.mark.parametrize("quality", [Quality.DRAFT, Quality.GOOD, Quality.MASTER])
@@ -120,13 +126,82 @@ def test_overlapping_windows_share_recorded_frames(field: Path, tmp_path: Path) 
 
 
 def plan_with_shutter(path: Path, shutter: float) -> Plan:
-    index = build_index(path)
-    facts = read_facts(path).counted(index)
-    settings = ResultSettings(ResultFormat.MKV)
-    project = edits.open_footage(Project(settings=settings), Footage(path, facts.rate, facts.length))
-    project = edits.change_quantity(project, Quantity.STEP, Fraction(4))
-    project = edits.set_shutter(edits.set_each_frame(project, EachFrame.LONG_EXPOSURE), shutter)
-    return make_plan(project, Recording(facts, index))
+    plan = plan_for(path, ResultSettings(ResultFormat.MKV), EachFrame.LONG_EXPOSURE)
+    project = pacing.set_shutter(plan.project, [ONLY], shutter)
+    return make_plan(project, {project.footage[0].key: plan.sources[0]})
+
+
+def test_a_shaped_project_is_rendered_frame_by_frame_as_listed(tmp_path: Path) -> None:
+    """Ramps, two recordings, one of them backwards, against a loop that only reads the listing."""
+    one = make_recording(tmp_path / "one.mkv", frames=120)
+    two = make_recording(tmp_path / "two.mkv", frames=90, rate=Fraction(30), options={"crf": "30", "g": "7"})
+    project = arranging.begin_with(Project(), one, Fraction(25), Fraction(120, 25))
+    for covered in (Fraction(1), Fraction(2), Fraction(3)):
+        project = pacing.divide(project, 0, covered)
+    for number, speed in enumerate((4.0, 0.5, 3.0, 8.0)):
+        project = pacing.set_speed(project, [Place(0, number)], Fraction(speed))
+    project = pacing.set_ramps(project, project.places(), length=Fraction(1, 3))
+    project = arranging.begin_with(project, two, Fraction(30), Fraction(3))
+    project = arranging.reverse(pacing.set_speed(project, [Place(1, 0)], Fraction(3, 2)), [1])
+    film, out, listing = (tmp_path / name for name in ("film.chronoxis", "out.mkv", "plan.csv"))
+    save_project(project, film)
+    assert chronoxis("plan", film, "--csv", listing).returncode == 0
+    done = chronoxis("render", film, "-o", out, "--progress", "none")
+    assert (done.returncode, done.stderr) == (0, "")
+    every = {"one": decode_all(one), "two": decode_all(two)}
+    rows = list(csv.DictReader(listing.read_text().splitlines()))
+    made = decode_all(out)
+    assert [int(row["result_frame"]) for row in rows] == list(range(len(made)))
+    for row, picture in zip(rows, made, strict=True):
+        assert np.array_equal(picture, every[row["footage"]][int(row["recorded_frame"])]), row
+    numbers = [int(row["recorded_frame"]) for row in rows if row["shot"] == "2"]
+    assert numbers[0] in (87, 88, 89)  # the shot begins between two result frames
+    assert numbers == sorted(numbers, reverse=True)
+    times = np.array([float(row["recorded_time"]) for row in rows if row["shot"] == "1"])
+    wish = project.shots[0].pace.recorded_at(np.arange(len(times)) / 25)
+    assert np.all((wish - times > -1e-6) & (wish - times < 0.04 + 1e-6))
+
+
+def test_backwards_long_exposures_are_the_forward_ones_in_reverse(field: Path, tmp_path: Path) -> None:
+    plan = plan_for(field, ResultSettings(ResultFormat.MKV), EachFrame.LONG_EXPOSURE)
+    recordings = {plan.project.footage[0].key: plan.sources[0]}
+    turned = make_plan(arranging.reverse(plan.project, [0]), recordings)
+    forward = decode_all(export(plan, tmp_path / "forward.mkv").path, "gbrp16le")
+    backward = decode_all(export(turned, tmp_path / "backward.mkv").path, "gbrp16le")
+    assert len(forward) == len(backward) == 100
+    for one, other in zip(forward, reversed(backward), strict=True):
+        assert np.array_equal(one, other)
+
+
+def test_recordings_of_another_shape_stand_between_bars(tmp_path: Path) -> None:
+    wide = make_recording(tmp_path / "wide.mkv", frames=10, size=(160, 90))
+    tall = make_recording(tmp_path / "tall.mkv", frames=10, size=(64, 90))
+    project = arranging.begin_with(Project(), wide, Fraction(25), Fraction(10, 25))
+    project = arranging.begin_with(project, tall, Fraction(25), Fraction(10, 25))
+    save_project(pacing.set_speed(project, project.places(), Fraction(1)), tmp_path / "film.chronoxis")
+    done = chronoxis("render", tmp_path / "film.chronoxis", "-o", tmp_path / "out.mp4", "--progress", "none")
+    assert done.returncode == 0
+    made = decode_all(tmp_path / "out.mp4", "rgb24")
+    assert len(made) == 20
+    assert made[0][:, :40].mean() > 30
+    assert made[15][:, :40].mean() < 8
+    assert made[15][:, 60:100].mean() > 30
+
+
+def test_what_has_changed_on_disk_is_said(tmp_path: Path) -> None:
+    take = make_recording(tmp_path / "take.mkv", frames=50)
+    film = tmp_path / "film.chronoxis"
+    project = arranging.begin_with(Project(), take, Fraction(25), Fraction(2))
+    save_project(arranging.measure(project, "take", Fraction(25), Fraction(2)), film)
+    make_recording(take, frames=30)
+    done = chronoxis("render", film, "-o", tmp_path / "out.mkv", "--progress", "none")
+    assert done.returncode == 1
+    assert "take.mkv has changed" in done.stderr
+    take.unlink()
+    done = chronoxis("render", film, "-o", tmp_path / "out.mkv", "--progress", "none")
+    assert done.returncode == 1
+    assert "take.mkv is not there" in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
 
 
 def test_ahead_stays_near_and_hands_on_errors() -> None:

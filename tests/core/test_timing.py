@@ -8,17 +8,44 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.timing.fitting import PaceWish, fit_to_length, solve_speed
 from chronoxis.core.timing.pace import PacePiece, PaceProfile
+from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
-from chronoxis.core.timing.schedule import EachFrame, make_schedule
+from chronoxis.core.timing.schedule import ShotTiming, make_schedule
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed, parse_speed
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
 RATES = st.sampled_from([Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(50), Fraction(60)])
 SPEEDS = st.fractions(MIN_SPEED, MAX_SPEED, max_denominator=1000)
-LENGTHS = st.fractions(Fraction(1, 10), 36000, max_denominator=1000)
-PIECES = st.lists(st.builds(PacePiece, LENGTHS, SPEEDS), min_size=1, max_size=30)
+# Twelve of these last ten hours at most.
+PIECES = st.builds(
+    lambda lasting, speed: PacePiece(lasting * speed, speed),
+    st.fractions(Fraction(1, 50), 3000, max_denominator=1000),
+    SPEEDS,
+)
+RAMPS = st.builds(Ramp, st.fractions(0, 20, max_denominator=50), st.sampled_from(list(RampShape)))
+
+
+@st.composite
+def paces(draw: st.DrawFn, most: int = 12) -> tuple[list[PacePiece], list[Ramp]]:
+    """Passages with ramps that often ask for more than there is."""
+    pieces = draw(st.lists(PIECES, min_size=1, max_size=most))
+    return pieces, draw(st.lists(RAMPS, min_size=len(pieces) - 1, max_size=len(pieces) - 1))
+
+
+def speed_by_definition(
+    pieces: list[PacePiece], ramps: list[Ramp], pace: PaceProfile, t: np.ndarray
+) -> np.ndarray:
+    """The speeds at result times, straight from what passages and ramps are."""
+    own = np.array([float(piece.speed) for piece in pieces])
+    speeds: np.ndarray = own[np.clip(np.searchsorted(pace.joints, t, "right") - 1, 0, len(pieces) - 1)]
+    for number, (middle, length) in enumerate(zip(pace.joints[1:-1], pace.ramp_lengths, strict=True)):
+        inside = np.abs(t - middle) < length / 2
+        share = ramps[number].shape.share((t[inside] - middle) / length + 0.5) if length else t[inside]
+        speeds[inside] = own[number] ** (1 - share) * own[number + 1] ** share
+    return speeds
 
 
 @pytest.mark.parametrize(
@@ -97,14 +124,176 @@ def test_a_written_speed_is_close(speed: Fraction) -> None:
     assert float(parse_speed(format_speed(speed).replace(",", ""))) == pytest.approx(float(speed), rel=6e-3)
 
 
-@given(PIECES, st.lists(st.floats(0, 1), min_size=1, max_size=20))
-def test_both_maps_are_inverse_and_monotone(pieces: list[PacePiece], shares: list[float]) -> None:
-    pace = PaceProfile(pieces)
-    recorded = np.sort(np.array(shares)) * float(pace.recorded_length)
+@settings(deadline=None)
+@given(paces(), st.lists(st.floats(0, 1), min_size=1, max_size=20))
+def test_both_maps_are_inverse_and_monotone(
+    made: tuple[list[PacePiece], list[Ramp]], shares: list[float]
+) -> None:
+    pace = PaceProfile(*made)
+    recorded = np.array(shares) * float(pace.recorded_length)
     result = pace.result_at(recorded)
-    assert np.all(np.diff(result) >= 0)
     assert np.abs(pace.recorded_at(result) - recorded).max() < 1e-6
-    assert sum(p.recorded_length / p.speed for p in pieces) == pace.result_length
+    order = np.argsort(recorded)
+    assert np.all(np.diff(result[order]) >= 0)
+    ends = pace.recorded_at([0.0, float(pace.result_length)])
+    assert ends[0] == pytest.approx(0, abs=1e-9)
+    assert ends[1] == pytest.approx(float(pace.recorded_length), abs=1e-6)
+    fine = np.linspace(0, float(pace.result_length), 500)
+    assert np.all(np.diff(pace.recorded_at(fine)) > 0)
+
+
+@settings(deadline=None)
+@given(paces())
+def test_passages_partition_the_shot_and_lengths_add_up(made: tuple[list[PacePiece], list[Ramp]]) -> None:
+    pieces, ramps = made
+    pace = PaceProfile(pieces, ramps)
+    covered = np.array([float(sum(p.recorded_length for p in pieces[:n])) for n in range(len(pieces) + 1)])
+    assert pace.recorded_at(pace.joints) == pytest.approx(covered, abs=1e-6)
+    assert float(pace.result_length) == pytest.approx(np.diff(pace.joints).sum(), rel=1e-12)
+    assert np.all(pace.ramp_lengths <= [float(ramp.length) * (1 + 1e-12) for ramp in ramps])
+    plain = PaceProfile(pieces)
+    assert plain.result_length == sum(piece.recorded_length / piece.speed for piece in pieces)
+
+
+@settings(deadline=None, max_examples=50)
+@given(paces(most=6))
+def test_speeds_are_as_defined_and_integrate_to_the_recorded_time(
+    made: tuple[list[PacePiece], list[Ramp]],
+) -> None:
+    pieces, ramps = made
+    pace = PaceProfile(pieces, ramps)
+    for number, length in enumerate(pace.ramp_lengths.tolist()):
+        if length > 1e-3:
+            ends = pace.joints[number + 1] + np.array([-0.5, 0.5]) * length * (1 - 1e-8)
+            reached = [float(pieces[number].speed), float(pieces[number + 1].speed)]
+            assert pace.speed_at(ends) == pytest.approx(reached, rel=1e-6)
+    halves = np.concatenate((pace.ramp_lengths, [0])) / 2
+    breaks = np.unique(np.concatenate((pace.joints, pace.joints[1:] - halves, pace.joints[1:] + halves)))
+    breaks = breaks[np.append(np.diff(breaks) > 1e-6, True)]
+    nodes, weights = np.polynomial.legendre.leggauss(8)
+    begins, width = breaks[:-1, None], np.diff(breaks)[:, None] / 12
+    for part in range(12):
+        t = begins + width * (part + (nodes + 1) / 2)
+        wish = speed_by_definition(pieces, ramps, pace, t)
+        assert np.allclose(pace.speed_at(t), wish, rtol=1e-6)
+        area = (wish * weights).sum(1) * width[:, 0] / 2
+        gone = pace.recorded_at(begins + width * (part + 1)) - pace.recorded_at(begins + width * part)
+        assert gone[:, 0] == pytest.approx(area, rel=1e-7, abs=2e-6)
+
+
+def test_ten_hours_at_the_extremes() -> None:
+    pieces = [PacePiece(Fraction(10**8), Fraction(100_000)), PacePiece(Fraction(300), Fraction(1, 100))]
+    pieces += [PacePiece(Fraction(30), Fraction(24)), PacePiece(Fraction(10**7), Fraction(100_000))]
+    pace = PaceProfile(pieces, [Ramp(Fraction(1)), Ramp(Fraction(1, 2)), Ramp(Fraction(3))])
+    t = np.linspace(0, float(pace.result_length), 100_001)
+    recorded = pace.recorded_at(t)
+    assert np.abs(pace.recorded_at(pace.result_at(recorded)) - recorded).max() < 1e-6
+    assert np.all(np.diff(recorded) > 0)
+
+
+def test_a_ramp_may_use_up_a_passage_and_no_more() -> None:
+    pieces = [PacePiece(Fraction(100), Fraction(10)), PacePiece(Fraction(20), Fraction(40))]
+    pieces.append(PacePiece(Fraction(100), Fraction(10)))
+    pace = PaceProfile(pieces, [Ramp(Fraction(5)), Ramp(Fraction(5))])
+    assert np.all(pace.ramp_lengths < 5)
+    peak = float(pace.joints[1] + pace.ramp_lengths[0] / 2)
+    assert peak == pytest.approx(float(pace.joints[2] - pace.ramp_lengths[1] / 2))
+    assert float(pace.speed_at(peak)) == pytest.approx(40)
+    assert np.all(pace.speed_at(np.linspace(0, float(pace.result_length), 999)) <= 40 * (1 + 1e-9))
+
+
+def test_ten_thousand_passages() -> None:
+    pieces = [
+        PacePiece(Fraction(number % 7 + 1, 3), Fraction(number % 90 + 1, 7)) for number in range(10_000)
+    ]
+    pace = PaceProfile(pieces, [Ramp(Fraction(1, 50))] * 9_999)
+    recorded = np.linspace(0, float(pace.recorded_length), 5000)
+    assert np.abs(pace.recorded_at(pace.result_at(recorded)) - recorded).max() < 1e-6
+
+
+@settings(deadline=None)
+@given(
+    st.lists(st.tuples(paces(most=4), st.booleans()), min_size=1, max_size=3),
+    st.fractions(Fraction(1, 10), 4000, max_denominator=25),
+)
+def test_fitting_meets_the_length_or_refuses_rightly(
+    shots: list[tuple[tuple[list[PacePiece], list[Ramp]], bool]], wish: Fraction
+) -> None:
+    wishes = [
+        PaceWish(pieces, ramps, [held and number % 2 == 0 for number in range(len(pieces))])
+        for (pieces, ramps), held in shots
+    ]
+
+    def lasting(speeds: list[list[Fraction]]) -> float:
+        made = zip(wishes, speeds, strict=True)
+        return sum(
+            float(PaceProfile([PacePiece(p.recorded_length, s) for p, s in zip(w.pieces, row, strict=True)],
+                              w.ramps).result_length)
+            for w, row in made
+        )  # fmt: skip
+
+    def scaled(factor: float) -> list[list[Fraction]]:
+        def speed(piece: PacePiece, held: bool) -> Fraction:
+            changed = piece.speed if held else Fraction(float(piece.speed) * factor)
+            return min(max(changed, MIN_SPEED), MAX_SPEED)
+
+        return [[speed(p, h) for p, h in zip(w.pieces, w.held, strict=True)] for w in wishes]
+
+    free = [float(p.speed) for w in wishes for p, h in zip(w.pieces, w.held, strict=True) if not h]
+    try:
+        speeds = fit_to_length(wishes, wish)
+    except PlanError as refusal:
+        if not free:
+            assert "held" in str(refusal)
+            return
+        fastest = lasting(scaled(float(MAX_SPEED) / max(free)))
+        slowest = lasting(scaled(float(MIN_SPEED) / min(free)))
+        assert fastest > float(wish) - 1e-6 or slowest < float(wish) + 1e-6
+        return
+    assert lasting(speeds) == pytest.approx(float(wish), abs=1 / 60)
+    for w, row in zip(wishes, speeds, strict=True):
+        assert all(p.speed == s for p, s, h in zip(w.pieces, row, w.held, strict=True) if h)
+        ratios = [float(s / p.speed) for p, s, h in zip(w.pieces, row, w.held, strict=True) if not h]
+        assert ratios == pytest.approx(ratios[:1] * len(ratios), rel=1e-4)
+
+
+@settings(deadline=None)
+@given(paces(), st.integers(0, 29), st.fractions(Fraction(1, 2), 600, max_denominator=25))
+def test_a_passage_is_given_a_length(
+    made: tuple[list[PacePiece], list[Ramp]], number: int, wish: Fraction
+) -> None:
+    pieces, ramps = made
+    number %= len(pieces)
+    try:
+        speed = solve_speed(pieces, ramps, number, wish)
+    except PlanError as refusal:
+        assert "at least" in str(refusal) or "at 1/100×" in str(refusal)
+        return
+    changed = [*pieces[:number], PacePiece(pieces[number].recorded_length, speed), *pieces[number + 1 :]]
+    joints = PaceProfile(changed, ramps).joints
+    assert joints[number + 1] - joints[number] == pytest.approx(float(wish), rel=1e-6)
+
+
+def test_shots_follow_one_another_on_whole_frames() -> None:
+    rate, edges = Fraction(25), np.arange(101) / 25
+    shots = [
+        ShotTiming(PaceProfile.constant(Fraction(1), Fraction(3)), edges, Fraction(0), (0.0,)),
+        ShotTiming(PaceProfile.constant(Fraction(1, 100), Fraction(1)), edges, Fraction(1), (0.0,)),
+        ShotTiming(PaceProfile.constant(Fraction(2), Fraction(2)), edges, Fraction(2), (0.0,), True),
+    ]
+    made = make_schedule(shots, rate)
+    for number, shot in enumerate(made.shots.tolist()):
+        t = Fraction(number) / rate
+        starts = [Fraction(start, 300) for start in (0, 100, 103, 403)]
+        assert starts[shot] <= t < starts[shot + 1]
+        if shot == 0:
+            assert made.frames[number] == int(t * 3 * 25)
+        if shot == 2:
+            recorded = 4 - (t - starts[2]) * 2
+            assert made.frames[number] == -(-(recorded * 25) // 1) - 1
+    assert len(made) == 34
+    again = made.backwards().backwards()
+    assert np.array_equal(again.frames, made.frames)
 
 
 @given(
@@ -116,8 +305,11 @@ def test_both_maps_are_inverse_and_monotone(pieces: list[PacePiece], shares: lis
 def test_every_nth_frame_is_exactly_every_nth(rate: Fraction, step: int, count: int, start: int) -> None:
     edges = np.arange(start + count + 1) * rate.denominator / rate.numerator
     pace = PaceProfile.constant(count / rate, Fraction(step))
-    made = make_schedule(pace, edges, start / rate, rate, EachFrame.ONE)
-    assert made.frames.tolist() == list(range(start, start + count, step))
+    forwards = ShotTiming(pace, edges, start / rate, (0.0,))
+    assert make_schedule([forwards], rate).frames.tolist() == list(range(start, start + count, step))
+    backwards = ShotTiming(pace, edges, start / rate, (0.0,), backwards=True)
+    last = start + count - 1
+    assert make_schedule([backwards], rate).frames.tolist() == list(range(last, start - 1, -step))
 
 
 @settings(deadline=None)
@@ -126,20 +318,22 @@ def test_every_nth_frame_is_exactly_every_nth(rate: Fraction, step: int, count: 
     speed=st.fractions(Fraction(1, 20), 60, max_denominator=50),
     rate=RATES,
     shutter=st.floats(1, 720),
+    backwards=st.booleans(),
 )
 def test_a_long_exposure_weighs_by_overlap(
-    ticks: list[int], speed: Fraction, rate: Fraction, shutter: float
+    ticks: list[int], speed: Fraction, rate: Fraction, shutter: float, backwards: bool
 ) -> None:
     edges = np.append(0, np.cumsum(ticks)) / 1000
     if edges[-1] <= 0:
         return
     length = Fraction(int(sum(ticks)), 1000)
-    made = make_schedule(
-        PaceProfile.constant(length, speed), edges, Fraction(0), rate, EachFrame.LONG_EXPOSURE, shutter
-    )
+    pace = PaceProfile.constant(length, speed)
+    made = make_schedule([ShotTiming(pace, edges, Fraction(0), (shutter,), backwards)], rate)
     for number in range(len(made)):
         opens = float(number / rate * speed)
         closes = min(opens + shutter / 360 / float(rate) * float(speed), edges[-1])
+        if backwards:
+            opens, closes = edges[-1] - closes, edges[-1] - opens
         overlap = np.minimum(edges[1:], closes) - np.maximum(edges[:-1], opens)
         frames, weights = made.sources(number)
         assert weights.sum() == pytest.approx(1)

@@ -13,8 +13,12 @@ class PlanError(ChronoxisError):
     """A wish about time that contradicts itself or the recording."""
 
 
+class ProjectFileError(ChronoxisError):
+    """A project or timeline file cannot be read."""
+
+
 class ExportError(ChronoxisError):
-    """A result cannot be written."""
+    """A file cannot be written."""
 
 
 class Cancelled(Exception):  # noqa: N818 - a request that was honoured, not a failure

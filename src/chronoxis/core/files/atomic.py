@@ -25,6 +25,23 @@ def temporary_beside(final: Path) -> Path:
     return Path(name)
 
 
+def write_whole(final: Path, content: bytes) -> None:
+    """Write a file, replacing one of that name in one step once the new one is safely on the disk.
+
+    Raises:
+        ExportError: it could not be written; what was there is still there.
+    """
+    temporary = temporary_beside(final)
+    try:
+        try:
+            temporary.write_bytes(content)
+        except OSError as error:
+            raise ExportError(why_not_written(final, error)) from error
+        publish(temporary, final, overwrite=True)
+    finally:
+        temporary.unlink(missing_ok=True)
+
+
 def publish(temporary: Path, final: Path, *, overwrite: bool) -> None:
     """Give a finished file its final name in one step.
 

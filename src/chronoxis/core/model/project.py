@@ -2,12 +2,31 @@
 
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
+from typing import NamedTuple
 
+from chronoxis.core.errors import PlanError
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.timing.pace import PaceProfile
+from chronoxis.core.timing.pace import PacePiece, PaceProfile, running_sums
+from chronoxis.core.timing.ramps import ABRUPT, Ramp
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import EachFrame
+
+
+class Place(NamedTuple):
+    """Where a passage is: number of its shot in the result, and its own number in playing order."""
+
+    shot: int
+    passage: int
+
+
+@dataclass(frozen=True)
+class Marker:
+    """A named moment; seconds on whatever rail it stands on."""
+
+    at: Fraction
+    name: str
 
 
 @dataclass(frozen=True)
@@ -15,50 +34,115 @@ class Footage:
     """A recording as the plan needs to know it.
 
     Attributes:
+        key: what shots call it; unique in a project.
         path: where it lies.
-        rate: recorded frames per second; the average, where it varies.
-        length: recorded seconds.
+        stored_rate: frames per second as the file plays; the average, where it varies.
+        stored_length: seconds as the file plays.
+        capture_rate: frames per second as they were shot, where that differs from the stored rate.
+        counted: whether rate and length were counted from the frames, not read from the header.
+        markers: named moments in recorded time, ascending.
     """
 
+    key: str
     path: Path
-    rate: Fraction
-    length: Fraction
+    stored_rate: Fraction
+    stored_length: Fraction
+    capture_rate: Fraction | None = None
+    counted: bool = False
+    markers: tuple[Marker, ...] = ()
 
     @property
     def name(self) -> str:
         """What it is called in the window."""
         return self.path.stem.replace("-", " ").replace("_", " ")
 
+    @property
+    def rate(self) -> Fraction:
+        """Recorded frames per recorded second."""
+        return self.capture_rate or self.stored_rate
+
+    @property
+    def length(self) -> Fraction:
+        """Recorded seconds; real time, if a capture rate is given."""
+        return self.stored_length * self.scale
+
+    @property
+    def scale(self) -> Fraction:
+        """Recorded seconds per second of the file."""
+        return self.stored_rate / self.rate
+
+
+@dataclass(frozen=True)
+class Passage:
+    """A stretch of a shot with one speed.
+
+    Attributes:
+        recorded_length: recorded seconds, positive.
+        speed: recorded seconds per result second.
+        ramp: how the speed changes to the next passage's; of no effect in the last passage.
+        each: how one result frame is made.
+        shutter: shutter angle in degrees, for the accumulating ways.
+        held: the quantities that stay when another one is changed; a held speed also stays when the
+            whole result is fitted to a length.
+    """
+
+    recorded_length: Fraction
+    speed: Fraction
+    ramp: Ramp = ABRUPT
+    each: EachFrame = EachFrame.ONE
+    shutter: float = 360.0
+    held: frozenset[Quantity] = frozenset()
+
+    @property
+    def open_angle(self) -> float:
+        """The shutter angle that counts: 0 where a result frame is one recorded frame."""
+        return self.shutter if self.each is EachFrame.LONG_EXPOSURE else 0.0
+
 
 @dataclass(frozen=True)
 class Shot:
-    """An excerpt of one footage at one speed.
+    """An excerpt of one footage.
 
     Attributes:
-        footage: what is excerpted.
+        footage: key of what is excerpted.
         in_point: recorded seconds.
-        out_point: recorded seconds, after the in point.
-        speed: recorded seconds per result second.
-        each: how one result frame is made.
-        shutter: shutter angle in degrees, for the accumulating ways.
+        passages: at least one, in playing order; they partition the excerpt.
+        backwards: whether it plays from the out point to the in point.
     """
 
-    footage: Footage
+    footage: str
     in_point: Fraction
-    out_point: Fraction
-    speed: Fraction
-    each: EachFrame = EachFrame.ONE
-    shutter: float = 360.0
+    passages: tuple[Passage, ...]
+    backwards: bool = False
 
-    @property
+    @cached_property
+    def pace(self) -> PaceProfile:
+        """How recorded time is covered from the shot's start on."""
+        pieces = [PacePiece(passage.recorded_length, passage.speed) for passage in self.passages]
+        return PaceProfile(pieces, [passage.ramp for passage in self.passages[:-1]])
+
+    @cached_property
     def recorded_length(self) -> Fraction:
         """Recorded seconds between in and out."""
-        return self.out_point - self.in_point
+        return sum((passage.recorded_length for passage in self.passages), Fraction(0))
 
     @property
-    def pace(self) -> PaceProfile:
-        """How recorded time runs through the shot."""
-        return PaceProfile.constant(self.recorded_length, self.speed)
+    def out_point(self) -> Fraction:
+        """Recorded seconds."""
+        return self.in_point + self.recorded_length
+
+    @cached_property
+    def joints(self) -> tuple[Fraction, ...]:
+        """Recorded seconds covered when each passage begins, and when the last one ends."""
+        return tuple(running_sums(passage.recorded_length for passage in self.passages))
+
+    def recorded_time(self, covered: Fraction) -> Fraction:
+        """Recorded seconds in the footage once so much of the shot has played."""
+        return self.out_point - covered if self.backwards else self.in_point + covered
+
+    def covered(self, recorded_time: Fraction) -> Fraction:
+        """How much of the shot has played at a recorded time in the footage; the inverse."""
+        return self.out_point - recorded_time if self.backwards else recorded_time - self.in_point
 
 
 @dataclass(frozen=True)
@@ -66,37 +150,106 @@ class Project:
     """Everything a person decided.
 
     Attributes:
-        shot: the shot, or None while the project is empty.
+        footage: what was brought in, in that order.
+        shots: in the order of the result.
         rate: result frames per second.
-        held: the quantities that stay when another one is changed.
+        markers: named moments in result time, ascending.
         settings: the choices of an export.
     """
 
-    shot: Shot | None = None
+    footage: tuple[Footage, ...] = ()
+    shots: tuple[Shot, ...] = ()
     rate: Fraction = Fraction(25)
-    held: frozenset[Quantity] = frozenset()
+    markers: tuple[Marker, ...] = ()
     settings: ResultSettings = field(default_factory=ResultSettings)
 
+    @cached_property
+    def starts(self) -> tuple[Fraction, ...]:
+        """Result seconds at which each shot begins, and at which the last one ends."""
+        return tuple(running_sums(shot.pace.result_length for shot in self.shots))
+
     @property
-    def reckoner(self) -> Reckoner:
-        """The linked quantities of the shot. Raises ValueError while the project is empty."""
-        shot = self.expect_shot()
+    def result_length(self) -> Fraction:
+        """Result seconds, before rounding up to whole frames."""
+        return self.starts[-1]
+
+    @property
+    def recorded_length(self) -> Fraction:
+        """Recorded seconds of all shots together."""
+        return sum((shot.recorded_length for shot in self.shots), Fraction(0))
+
+    def footage_of(self, shot: Shot) -> Footage:
+        """What a shot is an excerpt of."""
+        return self.footage_named(shot.footage)
+
+    def footage_named(self, key: str) -> Footage:
+        """The footage of that key. Raises KeyError if there is none."""
+        for footage in self.footage:
+            if footage.key == key:
+                return footage
+        raise KeyError(key)
+
+    def passage(self, place: Place) -> Passage:
+        """The passage at a place. Raises IndexError if there is none."""
+        return self.shots[place.shot].passages[place.passage]
+
+    def places(self) -> list[Place]:
+        """The places of all passages, in playing order."""
+        return [Place(s, p) for s, shot in enumerate(self.shots) for p in range(len(shot.passages))]
+
+    def is_ramped(self, place: Place) -> bool:
+        """Whether a ramp takes part of the passage."""
+        lengths = self.shots[place.shot].pace.ramp_lengths
+        return bool(lengths[max(0, place.passage - 1) : place.passage + 1].any())
+
+    def passage_result_length(self, place: Place) -> Fraction:
+        """Result seconds of a passage from joint to joint."""
+        if not self.is_ramped(place):
+            passage = self.passage(place)
+            return passage.recorded_length / passage.speed
+        joints = self.shots[place.shot].pace.joints
+        return Fraction(float(joints[place.passage + 1] - joints[place.passage]))
+
+    def reckoner(self, place: Place) -> Reckoner:
+        """The linked quantities of a passage, as they are without its ramps."""
+        passage = self.passage(place)
         return Reckoner(
-            recorded_rate=shot.footage.rate,
-            available=shot.footage.length - shot.in_point,
-            recorded_length=shot.recorded_length,
-            speed=shot.speed,
+            recorded_rate=self.footage_of(self.shots[place.shot]).rate,
+            available=passage.recorded_length + self.room_after(place),
+            recorded_length=passage.recorded_length,
+            speed=passage.speed,
             rate=self.rate,
         )
 
-    def expect_shot(self) -> Shot:
-        """The shot. Raises ValueError while the project is empty."""
-        if self.shot is None:
-            raise ValueError("the project is empty")
-        return self.shot
+    def room_after(self, place: Place) -> Fraction:
+        """Recorded seconds by which a passage can grow at its end: of the next one, or beyond the shot."""
+        shot = self.shots[place.shot]
+        footage = self.footage_of(shot)
+        if place.passage + 1 < len(shot.passages):
+            return max(shot.passages[place.passage + 1].recorded_length - 1 / footage.rate, Fraction(0))
+        return shot.in_point if shot.backwards else footage.length - shot.out_point
 
-    def with_reckoner(self, state: Reckoner) -> "Project":
-        """The project with the linked quantities as in ``state``; the in point stays."""
-        shot = self.expect_shot()
-        changed = replace(shot, out_point=shot.in_point + state.recorded_length, speed=state.speed)
-        return replace(self, shot=changed, rate=state.rate)
+    def with_shot(self, number: int, shot: Shot) -> "Project":
+        """The project with another shot in one's place."""
+        return replace(self, shots=(*self.shots[:number], shot, *self.shots[number + 1 :]))
+
+    def with_passage(self, place: Place, passage: Passage) -> "Project":
+        """The project with another passage in one's place."""
+        shot = self.shots[place.shot]
+        passages = (*shot.passages[: place.passage], passage, *shot.passages[place.passage + 1 :])
+        return self.with_shot(place.shot, replace(shot, passages=passages))
+
+    def with_footage(self, footage: Footage) -> "Project":
+        """The project with the footage of that key as given."""
+        return replace(self, footage=tuple(footage if f.key == footage.key else f for f in self.footage))
+
+    def shot_at(self, result_seconds: Fraction) -> int:
+        """Number of the shot on display at a result time; the first or last one outside the result.
+
+        Raises:
+            PlanError: there is no shot.
+        """
+        if not self.shots:
+            raise PlanError("There is no shot yet; open a recording first.")
+        later = sum(1 for start in self.starts[1:-1] if start <= result_seconds)
+        return min(later, len(self.shots) - 1)

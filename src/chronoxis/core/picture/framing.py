@@ -3,6 +3,7 @@
 from fractions import Fraction
 
 import av
+import cv2
 import numpy as np
 from av.filter import Graph
 from av.video.frame import VideoFrame
@@ -68,6 +69,15 @@ def encoded_rgb(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> 
         interpolation=_SCALING,
     )
     return result.tag(scaled)
+
+
+def barred(codes: Rgb16, inside: Size, size: Size) -> Rgb16:
+    """R′G′B′ codes scaled to ``inside`` and set in the middle of ``size``, black around them."""
+    scaled = cv2.resize(codes, inside, interpolation=cv2.INTER_AREA)
+    framed = np.zeros((size[1], size[0], 3), np.uint16)
+    left, top = (size[0] - inside[0]) // 2, (size[1] - inside[1]) // 2
+    framed[top : top + inside[1], left : left + inside[0]] = scaled
+    return framed
 
 
 def _filtered(frame: VideoFrame, steps: list[tuple[str, str]]) -> VideoFrame:

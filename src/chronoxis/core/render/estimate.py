@@ -60,7 +60,7 @@ def _burst_sizes(plan: Plan, start: int, stop: int) -> tuple[float, list[float]]
             rate=part.rate,
             colour=target.colour,
         ) as encoder:
-            for frame in result_frames(plan.recording, part, target):
+            for frame in result_frames(plan.sources, part, target):
                 encoder.write(frame)
         sizes = build_index(path).sizes
     return float(sizes[0]), sizes[1:].tolist()

@@ -1,7 +1,7 @@
 """An export from plan to finished, checked file."""
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import ExitStack, closing
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -16,12 +16,15 @@ from chronoxis.core.files.atomic import already_there, publish, temporary_beside
 from chronoxis.core.footage.containers import open_container
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import build_index
-from chronoxis.core.model.project import Project
+from chronoxis.core.model.project import Footage, Project, Shot
 from chronoxis.core.model.settings import ResultFormat, ResultSettings, Size
 from chronoxis.core.render.encoder import SOUND_FORMATS, Encoder, check_size, interleave
 from chronoxis.core.render.frames import Recording, Target, result_frames
 from chronoxis.core.sound.excerpt import excerpt
-from chronoxis.core.timing.schedule import Schedule, make_schedule
+from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.schedule import Schedule, ShotTiming, make_schedule
+from chronoxis.core.timing.timecode import format_time
 
 _RGB, _BT709 = 0, 1
 _LOSSLESS_FORMATS = frozenset(
@@ -41,18 +44,28 @@ _LOSSLESS_STANDINS = {
 
 @dataclass(frozen=True)
 class Plan:
-    """All that an export needs: decided, checked, nothing written yet."""
+    """All that an export needs: decided, checked, nothing written yet.
 
-    recording: Recording
+    Attributes:
+        project: what it is the plan of.
+        sources: the recording of each shot.
+        schedule: which recorded frames make each result frame.
+        size: width and height of the result.
+    """
+
+    project: Project
+    sources: tuple[Recording, ...]
     schedule: Schedule
-    settings: ResultSettings
-    begin: Fraction
-    end: Fraction
+    size: Size
 
     @property
-    def size(self) -> Size:
-        """Width and height of the result."""
-        return result_size(self.recording.facts, self.settings)
+    def settings(self) -> ResultSettings:
+        """The choices of the export."""
+        return self.project.settings
+
+    def edges(self, shot: int) -> Seconds:
+        """When each recorded frame of a shot's recording is on display; recorded seconds."""
+        return recorded_edges(self.project, self.project.shots[shot], self.sources[shot])
 
 
 @dataclass(frozen=True)
@@ -83,24 +96,71 @@ class Finished:
     size: int
 
 
-def make_plan(project: Project, recording: Recording) -> Plan:
+def make_plan(project: Project, recordings: Mapping[str, Recording]) -> Plan:
     """Turn a project's choices into a plan.
 
+    Args:
+        project: the choices.
+        recordings: by footage key.
+
     Raises:
-        PlanError: the choices contradict themselves or the recording.
+        PlanError: the choices contradict themselves or the recordings, or a recording is missing.
         ExportError: the codec cannot take the size.
     """
-    shot = project.expect_shot()
+    if not project.shots:
+        raise PlanError("There is no shot yet; open a recording first.")
+    for shot in project.shots:
+        if shot.footage not in recordings:
+            path = project.footage_of(shot).path
+            raise PlanError(f"{path.name} is not there (it was in {path.parent}); say where it is.")
+    sources = tuple(recordings[shot.footage] for shot in project.shots)
     if project.settings.sound:
-        if shot.speed != 1:
-            raise PlanError("Sound is kept at 1× only; choose no sound, or a speed of 1×.")
-        if recording.facts.sound is None:
-            raise PlanError(f"{recording.path.name} has no sound to keep.")
-    schedule = make_schedule(
-        shot.pace, recording.index.edges, shot.in_point, project.rate, shot.each, shot.shutter
+        _check_sound(project, sources[0])
+    schedule = make_schedule([_timing(project, *pair) for pair in enumerate(sources)], project.rate)
+    size = result_size(sources[0].facts, project.settings)
+    check_size(project.settings.format, size)
+    return Plan(project, sources, schedule, size)
+
+
+def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:
+    """The message for a recording that is not what it was; ``rate`` and ``length`` as it is now."""
+    return (
+        f"{footage.path.name} has changed: it is {format_time(length, 2)} at {format_rate(rate)} fps, "
+        f"and was {format_time(footage.stored_length, 2)} at {format_rate(footage.stored_rate)} fps "
+        "when the project was made. Say where the right file is, or take this one as it is."
     )
-    check_size(project.settings.format, result_size(recording.facts, project.settings))
-    return Plan(recording, schedule, project.settings, shot.in_point, shot.out_point)
+
+
+def recorded_edges(project: Project, shot: Shot, recording: Recording) -> Seconds:
+    """When each recorded frame is on display; recorded seconds, shape (frames + 1,)."""
+    scale = project.footage_of(shot).scale
+    return recording.index.edges if scale == 1 else recording.index.edges * float(scale)
+
+
+def _timing(project: Project, number: int, recording: Recording) -> ShotTiming:
+    shot = project.shots[number]
+    edges = recorded_edges(project, shot, recording)
+    if shot.out_point > Fraction(float(edges[-1])) + Fraction(1, 10**6):
+        raise PlanError(
+            f"{recording.path.name} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches to "
+            f"{format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
+        )
+    shutters = tuple(passage.open_angle for passage in shot.passages)
+    return ShotTiming(shot.pace, edges, shot.in_point, shutters, shot.backwards)
+
+
+def _check_sound(project: Project, recording: Recording) -> None:
+    if len(project.shots) > 1 or not keeps_pitch(project.shots[0]):
+        raise PlanError("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
+    if recording.facts.sound is None:
+        raise PlanError(f"{recording.path.name} has no sound to keep.")
+    if project.footage[0].scale != 1:
+        raise PlanError("Sound cannot be kept with a capture rate; choose no sound.")
+
+
+def keeps_pitch(shot: Shot) -> bool:
+    """Whether the shot runs as it sounded: forwards at 1× throughout."""
+    return not shot.backwards and all(passage.speed == 1 for passage in shot.passages)
 
 
 def result_size(facts: Facts, settings: ResultSettings) -> Size:
@@ -110,17 +170,18 @@ def result_size(facts: Facts, settings: ResultSettings) -> Size:
 
 def target_for(plan: Plan) -> Target:
     """The pixel formats and colour that a plan's format writes."""
-    facts = plan.recording.facts
+    facts, stretch = plan.sources[0].facts, plan.settings.size.stretch
     if plan.settings.format is ResultFormat.MP4:
         matrix = facts.colour.matrix or _BT709
         studio = replace(facts.colour, matrix=matrix, full_range=False)
-        return Target(plan.size, "yuv420p", "yuv420p", studio)
+        return Target(plan.size, "yuv420p", "yuv420p", studio, stretch=stretch)
     one = _LOSSLESS_STANDINS.get(facts.pixel_format, facts.pixel_format)
-    if one not in _LOSSLESS_FORMATS or _has_means(plan.schedule):
+    kinds = {(source.facts.pixel_format, source.facts.colour) for source in plan.sources}
+    if one not in _LOSSLESS_FORMATS or len(kinds) > 1 or _has_means(plan.schedule):
         # Means are made in R′G′B′ and are finer than eight bits and 4:2:0 can say: kept as they are.
         full = replace(facts.colour, matrix=_RGB, full_range=True)
-        return Target(plan.size, "gbrp12le", "gbrp12le", full)
-    return Target(plan.size, one, one, facts.colour)
+        return Target(plan.size, "gbrp12le", "gbrp12le", full, stretch=stretch)
+    return Target(plan.size, one, one, facts.colour, stretch=stretch)
 
 
 def pixel_format_for(plan: Plan) -> str:
@@ -135,7 +196,7 @@ def check_output(plan: Plan, output: Path, *, overwrite: bool) -> None:
     Raises:
         ExportError: it is the recording itself, a folder, or a file that may not be overwritten.
     """
-    if output.exists() and output.samefile(plan.recording.path):
+    if output.exists() and any(output.samefile(source.path) for source in plan.sources):
         raise ExportError(f"{output.name} is the recording itself; choose another name for the result.")
     if output.is_dir():
         raise ExportError(f"{output} is a folder; add a file name.")
@@ -181,12 +242,12 @@ def export(
 def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | None) -> None:
     target = target_for(plan)
     pixel_format = pixel_format_for(plan)
-    facts = plan.recording.facts
+    facts = plan.sources[0].facts
     with ExitStack() as stack:
         layout: tuple[int, str] | None = None
         sound: Iterator[AudioFrame] = iter(())
         if plan.settings.sound and facts.sound:
-            container = stack.enter_context(open_container(plan.recording.path))
+            container = stack.enter_context(open_container(plan.sources[0].path))
             layout = (facts.sound.sample_rate, container.streams.audio[0].layout.name)
             sound = _sound(plan, container)
         encoder = stack.enter_context(
@@ -200,7 +261,7 @@ def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | 
                 sound=layout,
             )
         )
-        frames = stack.enter_context(closing(result_frames(plan.recording, plan.schedule, target)))
+        frames = stack.enter_context(closing(result_frames(plan.sources, plan.schedule, target)))
         pace = _Pace(len(plan.schedule))
         for done in interleave(frames, sound, encoder):
             if progress:
@@ -208,9 +269,11 @@ def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | 
 
 
 def _sound(plan: Plan, container: av.container.InputContainer) -> Iterator[AudioFrame]:
-    start = plan.recording.index.start
+    shot, recording = plan.project.shots[0], plan.sources[0]
+    start = recording.index.start
     sample_format = SOUND_FORMATS[plan.settings.format]
-    return excerpt(container, plan.recording.path, start + plan.begin, start + plan.end, sample_format)
+    begin, end = start + shot.in_point, start + shot.out_point
+    return excerpt(container, recording.path, begin, end, sample_format)
 
 
 def _has_means(schedule: Schedule) -> bool:

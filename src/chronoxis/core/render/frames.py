@@ -1,8 +1,9 @@
 """Result frames: the schedule, the recording and the way each frame is made, brought together."""
 
-from collections.abc import Generator, Iterator
+from collections.abc import Generator, Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -14,13 +15,17 @@ from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.footage.frame_reader import FrameReader
 from chronoxis.core.model.settings import Size
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.framing import encoded_rgb, fitted, turned
-from chronoxis.core.picture.gather import LightMean
+from chronoxis.core.picture.framing import barred, encoded_rgb, fitted, turned
+from chronoxis.core.picture.gather import LightMean, rgb16
 from chronoxis.core.render.ahead import ahead
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Frames, Schedule
 
 _DECODED_AHEAD = 6
+_BLOCK_BYTES = 128 * 1024 * 1024
+_BYTES_PER_PIXEL = 2
+_MOST_BLOCK = 64
+_SAME_ASPECT = 2  # pixels by which rounding and odd sides may miss the result's size
 
 
 @dataclass(frozen=True)
@@ -46,6 +51,7 @@ class Target:
         mean_format: pixel format of frames that are a mean.
         colour: how their code values stand for light.
         gather_small: whether frames are scaled before they are gathered: quicker, for previews.
+        stretch: whether a recording of another aspect fills the size, rather than stands between bars.
     """
 
     size: Size
@@ -53,23 +59,54 @@ class Target:
     mean_format: str
     colour: Colour
     gather_small: bool = False
+    stretch: bool = False
 
 
 def result_frames(
-    recording: Recording, schedule: Schedule, target: Target
+    sources: Sequence[Recording], schedule: Schedule, target: Target
 ) -> Generator[VideoFrame, None, None]:
     """Yield every frame of a schedule, in order.
 
-    A recorded frame is decoded once, however many result frames it takes part in. Memory holds the
-    frames under way only, whatever the length.
+    A recorded frame is decoded once, however many result frames of a shot it takes part in; in shots
+    that play backwards, once for each block of result frames. Memory holds the frames under way or one
+    block, whatever the length.
+
+    Args:
+        sources: the recording of each shot.
+        schedule: which frames.
+        target: what they are made for.
 
     Raises:
         FootageError: a recorded frame cannot be decoded.
     """
-    with FrameReader(recording.path, recording.index) as reader:
-        numbers = np.unique(schedule.frames)
-        with closing(ahead(reader.frames(numbers), _DECODED_AHEAD)) as decoded:
-            yield from _assemble(decoded, schedule, target, recording.facts)
+    changes = np.flatnonzero(np.diff(schedule.shots)) + 1
+    for start, stop in pairwise([0, *changes.tolist(), len(schedule)]):
+        recording = sources[int(schedule.shots[start])]
+        part = schedule.portion(start, stop)
+        with FrameReader(recording.path, recording.index) as reader:
+            firsts = part.frames[part.offsets[:-1]]
+            if np.any(np.diff(firsts) < 0):
+                yield from _backwards(reader, part, target, recording.facts)
+            else:
+                yield from _forwards(reader, part, target, recording.facts)
+
+
+def _forwards(
+    reader: FrameReader, schedule: Schedule, target: Target, facts: Facts
+) -> Generator[VideoFrame, None, None]:
+    with closing(ahead(reader.frames(np.unique(schedule.frames)), _DECODED_AHEAD)) as decoded:
+        yield from _assemble(decoded, schedule, target, facts)
+
+
+def _backwards(
+    reader: FrameReader, schedule: Schedule, target: Target, facts: Facts
+) -> Generator[VideoFrame, None, None]:
+    """Make blocks of result frames the way the recording was encoded, and give each out in reverse."""
+    frame_bytes = target.size[0] * target.size[1] * _BYTES_PER_PIXEL
+    block = int(np.clip(_BLOCK_BYTES // frame_bytes, 1, _MOST_BLOCK))
+    for start in range(0, len(schedule), block):
+        part = schedule.portion(start, min(start + block, len(schedule))).backwards()
+        yield from reversed(list(_forwards(reader, part, target, facts)))
 
 
 def _assemble(
@@ -103,7 +140,8 @@ def _assemble(
 def _prepared(frame: VideoFrame, target: Target, facts: Facts) -> VideoFrame:
     if not target.gather_small:
         return frame
-    width, height = target.size if facts.rotation % 180 == 0 else target.size[::-1]
+    fit = _fit(target, facts)
+    width, height = fit if facts.rotation % 180 == 0 else fit[::-1]
     scaled = frame.reformat(
         width=width,
         height=height,
@@ -115,6 +153,15 @@ def _prepared(frame: VideoFrame, target: Target, facts: Facts) -> VideoFrame:
         interpolation=Interpolation.AREA,
     )
     return facts.colour.tag(scaled)
+
+
+def _fit(target: Target, facts: Facts) -> Size:
+    """The size a recording takes up in the result: all of it, or as much as its aspect allows."""
+    width, height = target.size
+    scale = min(width / facts.width, height / facts.height)
+    inside = round(facts.width * scale), round(facts.height * scale)
+    near = width - inside[0] <= _SAME_ASPECT and height - inside[1] <= _SAME_ASPECT
+    return target.size if target.stretch or near else (max(2, inside[0] // 2 * 2), max(2, inside[1] // 2 * 2))
 
 
 class _ResultFrame:
@@ -136,9 +183,16 @@ class _ResultFrame:
             self.mean.add(frame, 1.0 if weight > 1 - 1e-9 else weight)
 
     def finish(self, target: Target, facts: Facts) -> VideoFrame:
+        fit = _fit(target, facts)
         if self.mean is None:
             assert self._one is not None
-            upright = turned(self._one, facts.rotation)
-            return fitted(upright, facts.colour, target.size, target.one_format, target.colour)
-        codes = np.rot90(self.mean.mean(), facts.rotation // 90)
-        return encoded_rgb(codes, target.size, target.mean_format, target.colour)
+            if fit == target.size:
+                upright = turned(self._one, facts.rotation)
+                return fitted(upright, facts.colour, target.size, target.one_format, target.colour)
+            codes, pixel_format = rgb16(self._one, facts.colour), target.one_format
+        else:
+            codes, pixel_format = self.mean.mean(), target.mean_format
+        codes = np.rot90(codes, facts.rotation // 90)
+        if fit != target.size:
+            codes = barred(codes, fit, target.size)
+        return encoded_rgb(codes, target.size, pixel_format, target.colour)

@@ -1,20 +1,30 @@
 """The mapping from result time to recorded time."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import accumulate
 
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.core.timing.ramps import ABRUPT, FittedRamps, Ramp, RampCurve, fit_ramps
 from chronoxis.core.timing.speed import checked_speed
 
 Seconds = npt.NDArray[np.float64]
+Numbers = npt.NDArray[np.intp]
+
+# Starts are summed as whole numbers of this part of a second, and rounded once.
+_GRID_BITS = 80
+# Sums stay exact rationals until their denominator outgrows this; from there on they keep to the grid.
+_MOST_EXACT = 1 << 256
+# A plateau shorter than this, in recorded seconds, is what rounding left of one that ramps used up.
+_NOTHING = Fraction(1, 10**12)
 
 
 @dataclass(frozen=True)
 class PacePiece:
-    """A stretch in which recorded time grows by one law.
+    """A passage as the pace sees it.
 
     Attributes:
         recorded_length: in seconds, positive.
@@ -25,30 +35,61 @@ class PacePiece:
     speed: Fraction
 
 
-class PaceProfile:
-    """How recorded time runs through a shot, as pieces laid end to end.
+@dataclass(frozen=True)
+class _Segment:
+    """A plateau or a ramp: recorded and result seconds, the speed at its beginning, the ramp's curve."""
 
-    Both time axes start at 0 at the shot's in point. The starts of the pieces are summed exactly and
-    rounded once, and each time is mapped within its own piece, so the error does not grow along the
-    shot: it stays below 1e-10 s over ten hours.
+    recorded: Fraction
+    result: Fraction
+    speed: float
+    curve: RampCurve | None = None
+
+
+class PaceProfile:
+    """How recorded time runs through a shot: passages laid end to end, with ramps at their joints.
+
+    Both time axes start at 0 where the shot starts to play. The starts of plateaus and ramps are summed
+    exactly and rounded once, and each time is mapped within its own one, so the error does not grow
+    along the shot: it stays below 1e-6 s over ten hours.
+
+    Attributes:
+        recorded_length: seconds.
+        result_length: seconds.
+        joints: result seconds at which passages begin and the last one ends, shape (passages + 1,);
+            a ramp's joint lies in its middle.
+        ramp_lengths: result seconds that each ramp really has, shape (passages - 1,).
     """
 
-    def __init__(self, pieces: Sequence[PacePiece]) -> None:
-        """Raises PlanError if a speed is out of range, ValueError if there is no piece or one is empty."""
+    def __init__(self, pieces: Sequence[PacePiece], ramps: Sequence[Ramp] = ()) -> None:
+        """``ramps[i]`` stands between pieces i and i + 1; without any, all changes are abrupt.
+
+        Raises PlanError if a speed is out of range, ValueError if there is no piece, one is empty, or
+        the ramps do not match the pieces.
+        """
         if not pieces or any(piece.recorded_length <= 0 for piece in pieces):
             raise ValueError("a pace needs pieces of positive length")
-        recorded, result = Fraction(0), Fraction(0)
-        recorded_starts, result_starts = [recorded], [result]
-        for piece in pieces:
-            recorded += piece.recorded_length
-            result += piece.recorded_length / checked_speed(piece.speed)
-            recorded_starts.append(recorded)
-            result_starts.append(result)
-        self.recorded_length = recorded
-        self.result_length = result
-        self._recorded_starts = np.array(recorded_starts, np.float64)
-        self._result_starts = np.array(result_starts, np.float64)
-        self._speeds = np.array([piece.speed for piece in pieces], np.float64)
+        ramps = ramps or [ABRUPT] * (len(pieces) - 1)
+        if len(ramps) != len(pieces) - 1 or any(ramp.length < 0 for ramp in ramps):
+            raise ValueError("a pace needs one ramp for each joint, none of negative length")
+        fitted = fit_ramps(
+            np.array([piece.recorded_length for piece in pieces], np.float64),
+            np.array([checked_speed(piece.speed) for piece in pieces], np.float64),
+            np.array([ramp.length for ramp in ramps], np.float64),
+            [ramp.shape for ramp in ramps],
+        )
+        segments, joints = _lay_out(pieces, fitted)
+        recorded_starts = _grid_sums(segment.recorded for segment in segments)
+        result_starts = _grid_sums(segment.result for segment in segments)
+        self.ramp_lengths = fitted.lengths
+        self.recorded_length = sum((piece.recorded_length for piece in pieces), Fraction(0))
+        self.result_length = running_sums(segment.result for segment in segments)[-1]
+        self.joints = np.array(
+            [(result_starts[number] + half) / (1 << _GRID_BITS) for number, half in joints]
+        )
+        self._recorded_starts = _off_grid(recorded_starts)
+        self._result_starts = _off_grid(result_starts)
+        self._speeds = np.array([segment.speed for segment in segments])
+        self._curves = {n: segment.curve for n, segment in enumerate(segments) if segment.curve}
 
     @classmethod
     def constant(cls, recorded_length: Fraction, speed: Fraction) -> "PaceProfile":
@@ -56,23 +97,119 @@ class PaceProfile:
         return cls([PacePiece(recorded_length, speed)])
 
     def recorded_at(self, result_t: npt.ArrayLike) -> Seconds:
-        """Recorded seconds since the in point, for result seconds of any shape.
+        """Recorded seconds since the start, for result seconds of any shape; ascending ones go faster.
 
         Times before the start or past the end go on at the first or last speed.
         """
-        t = np.asarray(result_t, np.float64)
-        piece = self._piece(self._result_starts, t)
-        return self._recorded_starts[piece] + (t - self._result_starts[piece]) * self._speeds[piece]
+
+        def plateau(t: Seconds, segment: Numbers) -> Seconds:
+            mapped = t - self._result_starts[segment]
+            mapped *= self._speeds[segment]
+            mapped += self._recorded_starts[segment]
+            return mapped
+
+        def ramp(t: Seconds, segment: int) -> Seconds:
+            curve = self._curves[segment]
+            return np.asarray(
+                curve.recorded(t - self._result_starts[segment]) + self._recorded_starts[segment]
+            )
+
+        return self._mapped(result_t, self._result_starts, plateau, ramp)
 
     def result_at(self, recorded_t: npt.ArrayLike) -> Seconds:
-        """Result seconds, for recorded seconds since the in point: the inverse of `recorded_at`."""
-        r = np.asarray(recorded_t, np.float64)
-        piece = self._piece(self._recorded_starts, r)
-        return self._result_starts[piece] + (r - self._recorded_starts[piece]) / self._speeds[piece]
+        """Result seconds, for recorded seconds since the start: the inverse of `recorded_at`."""
+
+        def plateau(r: Seconds, segment: Numbers) -> Seconds:
+            since = r - self._recorded_starts[segment]
+            return np.asarray(self._result_starts[segment] + since / self._speeds[segment])
+
+        def ramp(r: Seconds, segment: int) -> Seconds:
+            passed = self._curves[segment].result(r - self._recorded_starts[segment])
+            return np.asarray(passed + self._result_starts[segment])
+
+        return self._mapped(recorded_t, self._recorded_starts, plateau, ramp)
 
     def speed_at(self, result_t: npt.ArrayLike) -> Seconds:
-        """Speed at result seconds; at a joint, the speed that follows."""
-        return self._speeds[self._piece(self._result_starts, np.asarray(result_t, np.float64))]
+        """Speed at result seconds; at an abrupt joint, the speed that follows."""
 
-    def _piece(self, starts: Seconds, t: Seconds) -> npt.NDArray[np.intp]:
-        return np.clip(np.searchsorted(starts, t, "right") - 1, 0, len(self._speeds) - 1)
+        def plateau(_t: Seconds, segment: Numbers) -> Seconds:
+            return np.asarray(self._speeds[segment])
+
+        def ramp(t: Seconds, segment: int) -> Seconds:
+            return self._curves[segment].speed(t - self._result_starts[segment])
+
+        return self._mapped(result_t, self._result_starts, plateau, ramp)
+
+    def _mapped(
+        self,
+        times: npt.ArrayLike,
+        starts: Seconds,
+        plateau: Callable[[Seconds, Numbers], Seconds],
+        ramp: Callable[[Seconds, int], Seconds],
+    ) -> Seconds:
+        """Map times all at once as if on plateaus, then those on ramps, ramp by ramp."""
+        given = np.asarray(times, np.float64)
+        t = given.ravel()
+        if len(self._speeds) == 1:
+            return plateau(t, np.zeros(t.shape, np.intp)).reshape(given.shape)
+        order = None
+        if np.any(t[1:] < t[:-1]):
+            order = np.argsort(t, kind="stable")
+            t = t[order]
+        cuts = np.concatenate(([0], np.searchsorted(t, starts[1:-1]), [len(t)]))
+        counts = np.diff(cuts)
+        mapped = plateau(t, np.repeat(np.arange(len(counts)), counts))
+        for segment in np.flatnonzero(counts).tolist():
+            if segment in self._curves:
+                part = slice(cuts[segment], cuts[segment + 1])
+                mapped[part] = ramp(t[part], segment)
+        if order is not None:
+            unsorted = np.empty_like(mapped)
+            unsorted[order] = mapped
+            mapped = unsorted
+        return mapped.reshape(given.shape)
+
+
+def _lay_out(
+    pieces: Sequence[PacePiece], fitted: FittedRamps
+) -> tuple[list[_Segment], list[tuple[int, int]]]:
+    """Plateaus and ramps in order; and each joint as a segment and parts of the grid into it."""
+    segments: list[_Segment] = []
+    joints = [(0, 0)]
+    lengths, before, after = (
+        [Fraction(value) for value in (*column.tolist(), 0.0)]
+        for column in (fitted.lengths, fitted.before, fitted.after)
+    )
+    entered = Fraction(0)
+    for number, piece in enumerate(pieces):
+        plateau = piece.recorded_length - entered - before[number]
+        if plateau > (_NOTHING if entered or before[number] else 0):
+            segments.append(_Segment(plateau, plateau / piece.speed, float(piece.speed)))
+        joints.append((len(segments), _on_grid(lengths[number]) // 2))
+        if lengths[number]:
+            taken = before[number] + after[number]
+            segments.append(_Segment(taken, lengths[number], float(piece.speed), fitted.curves[number]))
+        entered = after[number]
+    return segments, joints
+
+
+def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:
+    """0 and the sums of the first one, two, … parts: exact while that is cheap, else to 2^-80."""
+    return list(accumulate(parts, _added, initial=Fraction(0)))
+
+
+def _added(total: Fraction, part: Fraction) -> Fraction:
+    total += part
+    return total if total.denominator <= _MOST_EXACT else Fraction(_on_grid(total), 1 << _GRID_BITS)
+
+
+def _grid_sums(parts: Iterable[Fraction]) -> list[int]:
+    return list(accumulate(map(_on_grid, parts), initial=0))
+
+
+def _off_grid(parts: Iterable[int]) -> Seconds:
+    return np.array([part / (1 << _GRID_BITS) for part in parts])
+
+
+def _on_grid(seconds: Fraction) -> int:
+    return (seconds.numerator << _GRID_BITS) // seconds.denominator

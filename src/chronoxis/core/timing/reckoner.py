@@ -96,6 +96,10 @@ class Reckoner:
             Quantity.COUNT: Fraction(self.count),
         }[quantity]
 
+    def _exact(self, quantity: Quantity) -> Fraction:
+        """The value that holds the quantity; the frame count before it is rounded up to whole frames."""
+        return self.result_length * self.rate if quantity is Quantity.COUNT else self.value(quantity)
+
     def change(self, quantity: Quantity, value: Fraction, held: Iterable[Quantity] = ()) -> "Reckoner":
         """The state in which ``quantity`` is ``value`` and the held quantities are as they were.
 
@@ -114,7 +118,7 @@ class Reckoner:
         for other in dict.fromkeys(held):
             others = [name for name in fixed if name is not quantity]
             if _independent([*fixed, other]):
-                fixed[other] = self.value(other)
+                fixed[other] = self._exact(other)
             elif other is not quantity and _independent([*others, other]):
                 raise PlanError(_conflict(quantity, [*others, other]))
         for other in _STAYS:

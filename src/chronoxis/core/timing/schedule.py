@@ -4,6 +4,7 @@ Preview, export, threads, the listing of the plan and every check read the same 
 seen is what is exported.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
@@ -13,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.timing.pace import PaceProfile, Seconds
+from chronoxis.core.timing.pace import PaceProfile, Seconds, running_sums
 
 Frames = npt.NDArray[np.int64]
 
@@ -33,23 +34,47 @@ class EachFrame(StrEnum):
 
 
 @dataclass(frozen=True, eq=False)
+class ShotTiming:
+    """What the schedule needs to know of a shot.
+
+    Attributes:
+        pace: maps result time to recorded time covered since the shot starts to play.
+        edges: float64, shape (recorded frames + 1,); frame i of its recording is on display over
+            ``edges[i]:edges[i + 1]`` recorded seconds.
+        in_point: recorded seconds.
+        shutters: degrees, one for each passage; with 0 a result frame is one recorded frame, else a
+            long exposure.
+        backwards: whether the shot plays from its out point to its in point.
+    """
+
+    pace: PaceProfile
+    edges: Seconds
+    in_point: Fraction
+    shutters: tuple[float, ...]
+    backwards: bool = False
+
+
+@dataclass(frozen=True, eq=False)
 class Schedule:
     """For every result frame, its recorded frames and their weights, in compressed rows.
 
     Attributes:
         rate: result frames per second.
+        shots: int64, shape (count,); number of the shot that each result frame belongs to, ascending.
         offsets: int64, shape (count + 1,); row k of the arrays below is ``offsets[k]:offsets[k + 1]``.
-        frames: int64, recorded frame numbers in order of display, counted from 0; ascending in a row.
+        frames: int64, frame numbers of the shot's recording in order of display, counted from 0;
+            ascending in a row.
         weights: float64, positive, summing to 1 in each row.
     """
 
     rate: Fraction
+    shots: Frames
     offsets: Frames
     frames: Frames
     weights: Seconds
 
     def __len__(self) -> int:
-        return len(self.offsets) - 1
+        return len(self.shots)
 
     @property
     def length(self) -> Fraction:
@@ -65,7 +90,17 @@ class Schedule:
         """The schedule of result frames ``start`` to ``stop`` alone, renumbered from 0."""
         offsets = self.offsets[start : stop + 1]
         row = slice(offsets[0], offsets[-1])
-        return Schedule(self.rate, offsets - offsets[0], self.frames[row], self.weights[row])
+        return Schedule(
+            self.rate, self.shots[start:stop], offsets - offsets[0], self.frames[row], self.weights[row]
+        )
+
+    def backwards(self) -> "Schedule":
+        """The same rows, last one first."""
+        counts = np.diff(self.offsets)[::-1]
+        offsets = np.concatenate(([0], np.cumsum(counts)))
+        rows = np.repeat(np.arange(len(self))[::-1], counts)
+        places = np.arange(len(self.frames)) - np.repeat(offsets[:-1], counts) + self.offsets[rows]
+        return Schedule(self.rate, self.shots[::-1], offsets, self.frames[places], self.weights[places])
 
 
 def result_frame_count(result_length: Fraction, rate: Fraction) -> int:
@@ -76,58 +111,70 @@ def result_frame_count(result_length: Fraction, rate: Fraction) -> int:
     return ceil(result_length * rate - Fraction(1, 1_000_000))
 
 
-def make_schedule(
-    pace: PaceProfile,
-    edges: Seconds,
-    in_point: Fraction,
-    rate: Fraction,
-    each: EachFrame,
-    shutter: float = 360.0,
-) -> Schedule:
-    """Work out the schedule of one shot.
+def make_schedule(shots: Sequence[ShotTiming], rate: Fraction) -> Schedule:
+    """Work out the schedule of shots that follow one another.
 
     Result frame k opens at ``k / rate``. *One frame* takes the recorded frame on display then; *long
     exposure* takes every recorded frame whose display interval meets the open window of
     ``shutter / 360 / rate`` result seconds, weighted by the overlap in recorded time. The window does
-    not reach past the out point.
-
-    Args:
-        pace: maps result time to recorded time since the in point.
-        edges: float64, shape (recorded frames + 1,); frame i is on display over ``edges[i]:edges[i + 1]``
-            recorded seconds.
-        in_point: recorded seconds.
-        rate: result frames per second.
-        each: how a result frame is made.
-        shutter: shutter angle in degrees, 0 to 720; with 0 a long exposure is one frame.
+    not reach out of its shot. A shot that plays backwards shows at an edge the frame before it.
 
     Raises:
-        PlanError: the result would have no frame or absurdly many, the shutter is out of range, or the
-            stretch lies outside the recording.
+        PlanError: the result would have no frame or absurdly many, a shutter is out of range, or a
+            shot lies outside its recording.
     """
-    if not 0 <= shutter <= MAX_SHUTTER:
-        raise PlanError(f"A shutter of {shutter:g}° is out of range; it lies between 0° and {MAX_SHUTTER}°.")
-    count = result_frame_count(pace.result_length, rate)
-    if count < 1:
+    starts = running_sums(shot.pace.result_length for shot in shots)
+    firsts = [result_frame_count(start, rate) for start in starts]
+    if firsts[-1] < 1:
         raise PlanError("The result would have no frame; choose a longer stretch or a lower speed.")
-    if count > MAX_RESULT_FRAMES:
-        raise PlanError(f"The result would have {count:,} frames; the limit is {MAX_RESULT_FRAMES:,}.")
-    begin, end = float(in_point), float(in_point + pace.recorded_length)
+    if firsts[-1] > MAX_RESULT_FRAMES:
+        raise PlanError(f"The result would have {firsts[-1]:,} frames; the limit is {MAX_RESULT_FRAMES:,}.")
+    parts = []
+    for shot, start, first, stop in zip(shots, starts, firsts, firsts[1:], strict=False):
+        opens = np.maximum(float(first - start * rate) + np.arange(stop - first), 0.0) / float(rate)
+        parts.append(_rows(shot, opens, rate))
+    counts, frames, weights = (np.concatenate(column) for column in zip(*parts, strict=True))
+    numbers = np.repeat(np.arange(len(shots)), np.diff(firsts))
+    return Schedule(rate, numbers, np.concatenate(([0], np.cumsum(counts))), frames, weights)
+
+
+def _rows(shot: ShotTiming, opens: Seconds, rate: Fraction) -> tuple[Frames, Frames, Seconds]:
+    """How many recorded frames each result frame of a shot has, which, and with what weight.
+
+    ``opens`` are result seconds since the shot's start.
+    """
+    if not all(0 <= shutter <= MAX_SHUTTER for shutter in shot.shutters):
+        raise PlanError(f"A shutter lies between 0° and {MAX_SHUTTER}°.")
+    edges, pace = shot.edges, shot.pace
+    begin, end = float(shot.in_point), float(shot.in_point + pace.recorded_length)
     if begin < 0 or end > edges[-1] + _SAME_TIME:
         raise PlanError("The stretch reaches outside the recording.")
-    last = max(_last_before(edges, np.array([end]))[0], _on_display(edges, np.array([begin]))[0])
-    opens = np.arange(count) * float(rate.denominator) / float(rate.numerator)
-    opened = begin + pace.recorded_at(opens)
-    first = np.minimum(_on_display(edges, opened), last)
-    if each is EachFrame.ONE or shutter == 0:
-        return Schedule(rate, np.arange(count + 1), first, np.ones(count))
-    closed = np.minimum(begin + pace.recorded_at(opens + shutter / 360 / float(rate)), end)
-    final = np.clip(_last_before(edges, closed), first, last)
-    return _weighted(rate, edges, opened, closed, first, final)
+    shutters = np.array(shot.shutters)
+    if len(shutters) > 1:
+        shutters = shutters[np.clip(np.searchsorted(pace.joints, opens, "right") - 1, 0, len(shutters) - 1)]
+    covered = pace.recorded_at(opens)
+    gathers = np.broadcast_to(shutters > 0, opens.shape)
+    until = covered
+    if gathers.any():
+        length = float(pace.recorded_length)
+        until = np.minimum(pace.recorded_at(opens + shutters / 360 / float(rate)), length)
+    if shot.backwards:
+        opened, closed = end - until, end - covered
+        final = np.maximum(_last_before(edges, closed), _on_display(edges, np.array([begin]))[0])
+        first = np.where(gathers, np.minimum(_on_display(edges, opened), final), final)
+    else:
+        opened, closed = begin + covered, begin + until
+        last = max(_last_before(edges, np.array([end]))[0], _on_display(edges, np.array([begin]))[0])
+        first = np.minimum(_on_display(edges, opened), last)
+        final = np.where(gathers, np.clip(_last_before(edges, closed), first, last), first)
+    if not gathers.any():
+        return np.ones(len(first), np.int64), first, np.ones(len(first))
+    return _weighted(edges, opened, closed, first, final)
 
 
 def _weighted(
-    rate: Fraction, edges: Seconds, opened: Seconds, closed: Seconds, first: Frames, final: Frames
-) -> Schedule:
+    edges: Seconds, opened: Seconds, closed: Seconds, first: Frames, final: Frames
+) -> tuple[Frames, Frames, Seconds]:
     lengths = final - first + 1
     offsets = np.concatenate(([0], np.cumsum(lengths)))
     rows = np.repeat(np.arange(len(first)), lengths)
@@ -136,10 +183,9 @@ def _weighted(
     overlap = np.where(lengths[rows] == 1, 1.0, overlap)
     kept = overlap > _SAME_TIME  # two frames may carry one stamp: the first is then never on display
     counts = np.bincount(rows[kept], minlength=len(first))
-    offsets = np.concatenate(([0], np.cumsum(counts)))
     weights = overlap[kept]
-    weights /= np.repeat(np.add.reduceat(weights, offsets[:-1]), counts)
-    return Schedule(rate, offsets.astype(np.int64), frames[kept].astype(np.int64), weights)
+    weights /= np.repeat(np.add.reduceat(weights, np.cumsum(counts) - counts), counts)
+    return counts.astype(np.int64), frames[kept].astype(np.int64), weights
 
 
 def _on_display(edges: Seconds, t: Seconds) -> Frames:

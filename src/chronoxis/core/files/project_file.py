@@ -1,0 +1,223 @@
+"""The project file: documented JSON, exact, checked on reading, whole on disk at every moment."""
+
+import json
+import os
+from collections.abc import Callable
+from fractions import Fraction
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import fastjsonschema
+
+from chronoxis.core.errors import PlanError, ProjectFileError
+from chronoxis.core.files.atomic import write_whole
+from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
+from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, SizeWish
+from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
+from chronoxis.core.timing.rates import MAX_RATE
+from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.timing.speed import checked_speed
+
+ENDING = ".chronoxis"
+VERSION = 1
+_FORMAT = "chronoxis project"
+
+
+def save_project(project: Project, path: Path) -> None:
+    """Write a project file; the old one stays until the new one is whole.
+
+    Raises:
+        ExportError: it could not be written; nothing has changed.
+    """
+    text = json.dumps(as_json(project, path.parent), indent=1, ensure_ascii=False)
+    write_whole(path, (text + "\n").encode())
+
+
+def load_project(path: Path) -> Project:
+    """Read a project file. Footage that is not where the file says is kept, under the path it had.
+
+    Raises:
+        ProjectFileError: the file is missing, damaged, or from a newer version; it says where.
+    """
+    try:
+        content = path.read_bytes()
+    except OSError as error:
+        raise ProjectFileError(f"{path.name} cannot be opened: {error.strerror}.") from error
+    try:
+        data = json.loads(content)
+    except UnicodeDecodeError as error:
+        raise ProjectFileError(f"{path.name} is not a Chronoxis project.") from error
+    except json.JSONDecodeError as error:
+        if b"chronoxis project" not in content[:200]:
+            raise ProjectFileError(f"{path.name} is not a Chronoxis project.") from error
+        raise ProjectFileError(
+            f"{path.name} is damaged in line {error.lineno}: {error.msg}. It was left as it is; "
+            "take an earlier copy."
+        ) from error
+    return from_json(data, path)
+
+
+def as_json(project: Project, folder: Path) -> dict[str, Any]:
+    """A project as JSON values; paths relative to a folder."""
+    settings = project.settings
+    return {
+        "format": _FORMAT,
+        "version": VERSION,
+        "rate": str(project.rate),
+        "footage": [_footage_json(footage, folder) for footage in project.footage],
+        "shots": [_shot_json(shot) for shot in project.shots],
+        "markers": _markers_json(project.markers),
+        "settings": {
+            "format": str(settings.format),
+            "size": str(settings.size),
+            "stretch": settings.size.stretch,
+            "quality": settings.quality.name.lower(),
+            "sound": settings.sound,
+        },
+    }
+
+
+def from_json(data: Any, path: Path) -> Project:
+    """The project of JSON values that were read from ``path``. Raises as `load_project`."""
+    if not isinstance(data, dict) or data.get("format") != _FORMAT:
+        raise ProjectFileError(f"{path.name} is not a Chronoxis project.")
+    version = data.get("version")
+    if isinstance(version, int) and version > VERSION:
+        raise ProjectFileError(
+            f"{path.name} was saved by a newer Chronoxis (file version {version}; this one reads up to "
+            f"{VERSION}). It was left as it is; open it with the newer program."
+        )
+    try:
+        _validator()(data)
+    except fastjsonschema.JsonSchemaValueException as error:
+        where = str(error.message).removeprefix("data.").removeprefix("data ")
+        raise ProjectFileError(f"{path.name} is damaged: {where}. It was left as it is.") from error
+    project = Project(
+        footage=tuple(_footage(item, path.parent) for item in data["footage"]),
+        shots=tuple(_shot(item) for item in data["shots"]),
+        rate=Fraction(data["rate"]),
+        markers=_markers(data["markers"]),
+        settings=_settings(data["settings"], path),
+    )
+    _check(project, path)
+    return project
+
+
+@cache
+def _validator() -> Callable[[Any], Any]:
+    schema = json.loads((files("chronoxis.core.files") / "project.schema.json").read_text())
+    compiled: Callable[[Any], Any] = fastjsonschema.compile(schema)
+    return compiled
+
+
+def _footage_json(footage: Footage, folder: Path) -> dict[str, Any]:
+    return {
+        "key": footage.key,
+        "path": os.path.relpath(footage.path, folder.absolute()),
+        "absolute": str(footage.path),
+        "rate": str(footage.stored_rate),
+        "length": str(footage.stored_length),
+        "capture_rate": str(footage.capture_rate) if footage.capture_rate else None,
+        "counted": footage.counted,
+        "markers": _markers_json(footage.markers),
+    }
+
+
+def _footage(item: dict[str, Any], folder: Path) -> Footage:
+    path = Path(os.path.normpath(folder.absolute() / item["path"]))
+    absolute = item.get("absolute")
+    if absolute and not path.exists() and Path(absolute).exists():
+        path = Path(absolute)
+    capture = item.get("capture_rate")
+    return Footage(
+        key=item["key"],
+        path=path,
+        stored_rate=Fraction(item["rate"]),
+        stored_length=Fraction(item["length"]),
+        capture_rate=Fraction(capture) if capture else None,
+        counted=item.get("counted", False),
+        markers=_markers(item.get("markers", [])),
+    )
+
+
+def _shot_json(shot: Shot) -> dict[str, Any]:
+    return {
+        "footage": shot.footage,
+        "in": str(shot.in_point),
+        "backwards": shot.backwards,
+        "passages": [_passage_json(passage) for passage in shot.passages],
+    }
+
+
+def _shot(item: dict[str, Any]) -> Shot:
+    passages = tuple(_passage(passage) for passage in item["passages"])
+    return Shot(item["footage"], Fraction(item["in"]), passages, item.get("backwards", False))
+
+
+def _passage_json(passage: Passage) -> dict[str, Any]:
+    return {
+        "recorded": str(passage.recorded_length),
+        "speed": str(passage.speed),
+        "ramp": {"length": str(passage.ramp.length), "shape": str(passage.ramp.shape)},
+        "each": str(passage.each),
+        "shutter": passage.shutter,
+        "held": sorted(passage.held),
+    }
+
+
+def _passage(item: dict[str, Any]) -> Passage:
+    ramp = item.get("ramp")
+    return Passage(
+        recorded_length=Fraction(item["recorded"]),
+        speed=Fraction(item["speed"]),
+        ramp=Ramp(Fraction(ramp["length"]), RampShape(ramp["shape"])) if ramp else ABRUPT,
+        each=EachFrame(item.get("each", "one")),
+        shutter=float(item.get("shutter", 360.0)),
+        held=frozenset(Quantity(name) for name in item.get("held", [])),
+    )
+
+
+def _markers_json(markers: tuple[Marker, ...]) -> list[dict[str, str]]:
+    return [{"at": str(marker.at), "name": marker.name} for marker in markers]
+
+
+def _markers(items: list[dict[str, str]]) -> tuple[Marker, ...]:
+    return tuple(Marker(Fraction(item["at"]), item["name"]) for item in items)
+
+
+def _settings(item: dict[str, Any], path: Path) -> ResultSettings:
+    try:
+        size = SizeWish.parse(item["size"], stretch=item.get("stretch", False))
+    except PlanError as error:
+        raise ProjectFileError(f"{path.name} is damaged: settings.size: {error}") from error
+    return ResultSettings(ResultFormat(item["format"]), size, Quality.parse(item["quality"]), item["sound"])
+
+
+def _check(project: Project, path: Path) -> None:
+    """What the schema cannot say."""
+
+    def refuse(where: str, why: str) -> None:
+        raise ProjectFileError(f"{path.name} is damaged: {where} {why}. It was left as it is.")
+
+    keys = [footage.key for footage in project.footage]
+    if len(set(keys)) < len(keys):
+        refuse("footage", "has two entries of one key")
+    if not 0 < project.rate <= MAX_RATE:
+        refuse("rate", "is out of range")
+    for number, footage in enumerate(project.footage):
+        if not (0 < footage.stored_rate <= MAX_RATE and footage.stored_length > 0 and footage.rate > 0):
+            refuse(f"footage[{number}]", "has a rate or length out of range")
+    for number, shot in enumerate(project.shots):
+        if shot.footage not in keys:
+            refuse(f"shots[{number}].footage", f"names “{shot.footage}”, which is not there")
+        for place, passage in enumerate(shot.passages):
+            where = f"shots[{number}].passages[{place}]"
+            if passage.recorded_length <= 0:
+                refuse(f"{where}.recorded", "is zero")
+            try:
+                checked_speed(passage.speed)
+            except PlanError:
+                refuse(f"{where}.speed", "is out of range")

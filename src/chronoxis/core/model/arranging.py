@@ -1,0 +1,237 @@
+"""Edits of footage, shots and markers: pure functions from one project to the next."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
+from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.timing.ramps import ABRUPT
+from chronoxis.core.timing.rates import MAX_RATE
+from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.timecode import format_time
+
+FIRST_SPEED = Fraction(10)
+
+
+def bring_in(project: Project, path: Path, rate: Fraction, length: Fraction) -> Project:
+    """Add a recording to the footage, under a key of its own; ``rate`` and ``length`` as stored."""
+    taken = {footage.key for footage in project.footage}
+    stem = path.stem.lower().replace(" ", "-") or "footage"
+    key = next(k for n in range(1, len(taken) + 2) if (k := stem if n == 1 else f"{stem}-{n}") not in taken)
+    return replace(project, footage=(*project.footage, Footage(key, path, rate, length)))
+
+
+def begin_with(project: Project, path: Path, rate: Fraction, length: Fraction) -> Project:
+    """Bring in a recording and put all of it at the end; the first one also gives the result's rate."""
+    grown = bring_in(project, path, rate, length)
+    if not project.shots:
+        grown = replace(grown, rate=rate)
+    return add_shot(grown, grown.footage[-1].key)
+
+
+def add_shot(project: Project, key: str, at: int | None = None) -> Project:
+    """Put all of a recording into the result, before shot ``at`` or at the end, at a first speed."""
+    footage = project.footage_named(key)
+    shot = Shot(key, Fraction(0), (Passage(footage.length, FIRST_SPEED),))
+    at = len(project.shots) if at is None else at
+    return replace(project, shots=(*project.shots[:at], shot, *project.shots[at:]))
+
+
+def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Project:
+    """Take over what counting a recording's frames found, ``rate`` and ``length`` as stored.
+
+    What reached to the old end reaches to the new one; points stay inside. A shot that lies wholly
+    beyond the new end keeps a last frame, so that nothing a person made vanishes.
+    """
+    old = project.footage_named(key)
+    new = replace(old, stored_rate=rate, stored_length=length, counted=True)
+    if (old.rate, old.length) == (new.rate, new.length):
+        return project.with_footage(new)
+    shots = []
+    for shot in project.shots:
+        if shot.footage == key:
+            out_point = new.length if shot.out_point == old.length else min(shot.out_point, new.length)
+            in_point = min(shot.in_point, out_point - min(1 / new.rate, out_point))
+            shot = _trimmed(shot, in_point, out_point)  # noqa: PLW2901 - the same shot, corrected
+        shots.append(shot)
+    follows = project.rate == old.rate and len(project.footage) == 1
+    return replace(project.with_footage(new), shots=tuple(shots), rate=new.rate if follows else project.rate)
+
+
+def locate(project: Project, key: str, path: Path) -> Project:
+    """Say where a recording lies now."""
+    return project.with_footage(replace(project.footage_named(key), path=path))
+
+
+def drop_footage(project: Project, key: str) -> Project:
+    """Remove a recording and its shots."""
+    return replace(
+        project,
+        footage=tuple(footage for footage in project.footage if footage.key != key),
+        shots=tuple(shot for shot in project.shots if shot.footage != key),
+    )
+
+
+def set_capture_rate(project: Project, key: str, rate: Fraction | None) -> Project:
+    """Say how many frames a second were shot, so that `1×` means real time; None for as stored.
+
+    Shots keep their frames and their speeds.
+
+    Raises:
+        PlanError: the rate is out of range.
+    """
+    if rate is not None and not 0 < rate <= MAX_RATE:
+        raise PlanError(f"A capture rate lies above 0 and up to {MAX_RATE} fps.")
+    old = project.footage_named(key)
+    new = replace(old, capture_rate=None if rate == old.stored_rate else rate)
+    scale = new.scale / old.scale
+    new = replace(new, markers=tuple(replace(mark, at=mark.at * scale) for mark in old.markers))
+
+    def scaled(shot: Shot) -> Shot:
+        passages = (replace(p, recorded_length=p.recorded_length * scale) for p in shot.passages)
+        return replace(shot, in_point=shot.in_point * scale, passages=tuple(passages))
+
+    shots = tuple(scaled(shot) if shot.footage == key else shot for shot in project.shots)
+    return replace(project.with_footage(new), shots=shots)
+
+
+def set_points(project: Project, number: int, in_point: Fraction, out_point: Fraction) -> Project:
+    """Choose the stretch of a shot. Passages at its ends grow, shrink or go.
+
+    In a shot of one passage whose result length is held, the speed follows.
+
+    Raises:
+        PlanError: the points lie outside the recording or not in order, or the speed that follows is
+            out of range.
+    """
+    shot = project.shots[number]
+    if in_point >= out_point:
+        raise PlanError("The in point must lie before the out point.")
+    if in_point < 0 or out_point > project.footage_of(shot).length:
+        raise PlanError("The stretch reaches outside the recording.")
+    trimmed = _trimmed(shot, in_point, out_point)
+    passage = shot.passages[0]
+    if len(shot.passages) == 1 and Quantity.RESULT_LENGTH in passage.held:
+        speed = passage.speed * trimmed.recorded_length / shot.recorded_length
+        trimmed = replace(trimmed, passages=(replace(trimmed.passages[0], speed=speed),))
+        trimmed.pace  # noqa: B018 - raises if the speed is out of range
+    return project.with_shot(number, trimmed)
+
+
+def cut_shot(project: Project, number: int, covered: Fraction) -> Project:
+    """Make two shots of one, ``covered`` recorded seconds after its start.
+
+    Raises:
+        PlanError: there is nothing on one side.
+    """
+    shot = project.shots[number]
+    if not 0 < covered < shot.recorded_length:
+        raise PlanError("A cut needs a frame on either side; move the playhead into the shot.")
+    middle = shot.recorded_time(covered)
+    halves = _trimmed(shot, shot.in_point, middle), _trimmed(shot, middle, shot.out_point)
+    pair = halves[::-1] if shot.backwards else halves
+    return replace(project, shots=(*project.shots[:number], *pair, *project.shots[number + 1 :]))
+
+
+def reverse(project: Project, numbers: Iterable[int]) -> Project:
+    """Play shots the other way; every bit of footage keeps its speed."""
+    for number in numbers:
+        shot = project.shots[number]
+        ramps = [passage.ramp for passage in shot.passages[:-1]]
+        mirrored = [replace(ramp, shape=ramp.shape.mirrored) for ramp in reversed(ramps)]
+        passages = tuple(
+            replace(passage, ramp=ramp)
+            for passage, ramp in zip(reversed(shot.passages), [*mirrored, ABRUPT], strict=True)
+        )
+        project = project.with_shot(number, replace(shot, passages=passages, backwards=not shot.backwards))
+    return project
+
+
+def move_shot(project: Project, number: int, to: int) -> Project:
+    """Give a shot another place in the order: number ``to`` when it is done."""
+    shots = list(project.shots)
+    shots.insert(min(max(to, 0), len(shots) - 1), shots.pop(number))
+    return replace(project, shots=tuple(shots))
+
+
+def duplicate(project: Project, numbers: Iterable[int]) -> Project:
+    """Put a copy of each shot right behind it."""
+    chosen = set(numbers)
+    shots = [copy for n, shot in enumerate(project.shots) for copy in [shot] * (2 if n in chosen else 1)]
+    return replace(project, shots=tuple(shots))
+
+
+def delete_shots(project: Project, numbers: Iterable[int]) -> Project:
+    """Take shots out of the result; the rest closes up."""
+    gone = set(numbers)
+    return replace(project, shots=tuple(shot for n, shot in enumerate(project.shots) if n not in gone))
+
+
+def set_settings(project: Project, settings: ResultSettings) -> Project:
+    """Choose what the exported file should be like."""
+    return replace(project, settings=settings)
+
+
+def set_rate(project: Project, rate: Fraction) -> Project:
+    """Choose the result's frame rate.
+
+    Raises:
+        PlanError: it is out of range.
+    """
+    if not 0 < rate <= MAX_RATE:
+        raise PlanError(f"A frame rate lies above 0 and up to {MAX_RATE} fps.")
+    return replace(project, rate=rate)
+
+
+def add_marker(project: Project, key: str | None, at: Fraction, name: str) -> Project:
+    """Name a moment of a recording, or of the result if ``key`` is None; one already there is renamed.
+
+    Raises:
+        PlanError: it lies outside.
+    """
+
+    def added(markers: tuple[Marker, ...], length: Fraction) -> tuple[Marker, ...]:
+        if not 0 <= at <= length:
+            raise PlanError(
+                f"A marker at {format_time(at)} lies outside; the end is at {format_time(length)}."
+            )
+        others = (marker for marker in markers if marker.at != at)
+        return tuple(sorted([*others, Marker(at, name)], key=lambda marker: marker.at))
+
+    return _with_markers(project, key, added)
+
+
+def delete_marker(project: Project, key: str | None, at: Fraction) -> Project:
+    """Remove the marker at a moment of a recording, or of the result if ``key`` is None."""
+    return _with_markers(project, key, lambda markers, _: tuple(mark for mark in markers if mark.at != at))
+
+
+def _with_markers(
+    project: Project,
+    key: str | None,
+    change: Callable[[tuple[Marker, ...], Fraction], tuple[Marker, ...]],
+) -> Project:
+    if key is None:
+        return replace(project, markers=change(project.markers, project.result_length))
+    footage = project.footage_named(key)
+    return project.with_footage(replace(footage, markers=change(footage.markers, footage.length)))
+
+
+def _trimmed(shot: Shot, in_point: Fraction, out_point: Fraction) -> Shot:
+    """The shot between other points: passages at its ends grow, shrink or go."""
+    head, tail = in_point - shot.in_point, shot.out_point - out_point
+    if shot.backwards:
+        head, tail = tail, head
+    passages = _shortened(list(shot.passages), head)
+    passages = _shortened(passages[::-1], tail)[::-1]
+    return replace(shot, in_point=in_point, passages=tuple(passages))
+
+
+def _shortened(passages: list[Passage], by: Fraction) -> list[Passage]:
+    while len(passages) > 1 and passages[0].recorded_length <= by:
+        by -= passages.pop(0).recorded_length
+    first = passages[0]
+    return [replace(first, recorded_length=first.recorded_length - by), *passages[1:]]

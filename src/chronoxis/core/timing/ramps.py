@@ -1,0 +1,180 @@
+"""Ramps: how speed passes from one to another, and how much recorded time that takes.
+
+A ramp of result length ``w`` between the speeds ``a`` and ``b`` has the speed ``a^(1-σ(u)) · b^σ(u)`` at
+``u = (t - t0) / w``: even steps of ``σ`` are even steps of ratio, which look even. Its recorded time is
+the integral of that. For most shapes no closed form exists, so the speed is interpolated at Chebyshev
+points and the series integrated term by term (Trefethen, *Approximation Theory and Approximation
+Practice*, 2013, ch. 3 and 19); the speed is an entire function of ``u``, so the series converges
+faster than any power. With `_COUNT` terms it is right to 1e-13 of the ramp's recorded length
+even between the slowest and the fastest speed there are.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+from numpy.polynomial import chebyshev
+
+Floats = npt.NDArray[np.float64]
+
+_COUNT = 64
+_NEGLIGIBLE = 4e-16  # of the largest term: below it is rounding
+_TABLE_PLACES = np.linspace(0.0, 1.0, 65)
+
+
+class RampShape(StrEnum):
+    """How the change of speed is spread over a ramp.
+
+    Even changes by the same ratio in every moment; smooth begins and ends gently; early does most of
+    it at once; late does most of it at the end.
+    """
+
+    EVEN = "even"
+    SMOOTH = "smooth"
+    EARLY = "early"
+    LATE = "late"
+
+    @property
+    def mirrored(self) -> "RampShape":
+        """The shape of the same ramp run backwards."""
+        return {RampShape.EARLY: RampShape.LATE, RampShape.LATE: RampShape.EARLY}.get(self, self)
+
+    def share(self, u: Floats) -> Floats:
+        """σ(u): the share of the change that is done, 0 to 1."""
+        match self:
+            case RampShape.EVEN:
+                return u
+            case RampShape.SMOOTH:
+                return u * u * (3 - 2 * u)
+            case RampShape.EARLY:
+                return u * (2 - u)
+            case RampShape.LATE:
+                return u * u
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """The wished change of speed at a joint.
+
+    Attributes:
+        length: result seconds; 0 is an abrupt change. Where the passages are too short for it, it is
+            shortened to what fits.
+        shape: how the change is spread.
+    """
+
+    length: Fraction = Fraction(0)
+    shape: RampShape = RampShape.SMOOTH
+
+
+ABRUPT = Ramp()
+"""No ramp: the speed changes at once."""
+
+
+_x = chebyshev.chebpts1(_COUNT)
+_u = (_x + 1) / 2
+
+
+def _series_of_integral() -> Floats:
+    """Matrix from values at the points to the series of their integral from u = 0; (count, count + 1)."""
+    order = np.arange(_COUNT)
+    fit = 2 / _COUNT * np.cos(np.outer(np.arccos(_x), order))
+    fit[:, 0] /= 2
+    integrate = np.stack([chebyshev.chebint(row, lbnd=-1, scl=0.5) for row in np.eye(_COUNT)])
+    return np.asarray(fit @ integrate)
+
+
+_TO_SERIES = _series_of_integral()
+_TO_HALVES = _TO_SERIES @ (chebyshev.chebvander(np.array([0.0, 1.0]), _COUNT).T @ [[1, -1], [0, 1]])
+_SHARES = {shape: shape.share(_u) for shape in RampShape}
+
+
+def speeds_at_points(before: Floats, after: Floats, shapes: list[RampShape]) -> Floats:
+    """Speeds of some ramps at the Chebyshev points; shape (ramps, points)."""
+    shares = np.array([_SHARES[shape] for shape in shapes]).reshape(-1, _COUNT)
+    return np.asarray(before[:, None] * np.exp(np.log(after / before)[:, None] * shares))
+
+
+@dataclass(frozen=True, eq=False)
+class FittedRamps:
+    """What the ramps of a shot come to.
+
+    Attributes:
+        lengths: result seconds of each ramp, at most as wished; float64, one per joint.
+        before: recorded seconds that each takes of the passage before its joint.
+        after: recorded seconds that each takes of the passage after it.
+        curves: by joint, the curve of each ramp that has a length.
+    """
+
+    lengths: Floats
+    before: Floats
+    after: Floats
+    curves: "dict[int, RampCurve]"
+
+
+def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[RampShape]) -> FittedRamps:
+    """Shorten each ramp to what its two passages hold.
+
+    Where the ramps of a passage together ask for more than it has, each gets the same share of its
+    wish, so a passage may be used up from both sides to a peak without a plateau.
+
+    Args:
+        recorded: recorded seconds of each passage, shape (n,).
+        speeds: of each passage.
+        wished: result seconds of each ramp, shape (n - 1,).
+        shapes: of each ramp.
+    """
+    halves = np.zeros((len(wished), 2))
+    real = np.flatnonzero((wished > 0) & (speeds[1:] != speeds[:-1]))
+    if not len(real):
+        return FittedRamps(np.zeros(len(wished)), halves[:, 0], halves[:, 1], {})
+    values = speeds_at_points(speeds[real], speeds[real + 1], [shapes[joint] for joint in real.tolist()])
+    halves[real] = values @ _TO_HALVES * wished[real, None]
+    asked = np.zeros(len(recorded))
+    asked[:-1] += halves[:, 0]
+    asked[1:] += halves[:, 1]
+    share = np.minimum(1.0, recorded / np.maximum(asked, 1e-300))
+    least = np.minimum(share[:-1], share[1:])
+    lengths = np.where(halves[:, 0] > 0, wished * least, 0.0)
+    series = values @ _TO_SERIES * lengths[real, None]
+    curves = {
+        joint: RampCurve(speeds[joint], speeds[joint + 1], lengths[joint], shapes[joint], row)
+        for joint, row in zip(real.tolist(), series, strict=True)
+    }
+    return FittedRamps(lengths, halves[:, 0] * least, halves[:, 1] * least, curves)
+
+
+class RampCurve:
+    """One ramp's recorded time over its result time and back; both begin at 0."""
+
+    def __init__(self, before: float, after: float, length: float, shape: RampShape, series: Floats) -> None:
+        """``length`` in result seconds; ``series`` of the recorded time, over -1..1."""
+        self._before, self._ratio = before, np.log(after / before)
+        self._length, self._shape = length, shape
+        sizes = np.abs(series)
+        self._series = series[: np.flatnonzero(sizes > _NEGLIGIBLE * sizes.max())[-1] + 1]
+
+    @cached_property
+    def _table(self) -> Floats:
+        return np.asarray(chebyshev.chebval(2 * _TABLE_PLACES - 1, self._series))
+
+    def speed(self, result_t: Floats) -> Floats:
+        """Speed at result seconds since the ramp's beginning."""
+        share = self._shape.share(result_t / self._length)
+        return np.asarray(self._before * np.exp(self._ratio * share))
+
+    def recorded(self, result_t: Floats) -> Floats:
+        """Recorded seconds covered; outside the ramp, its first and last speed go on."""
+        inside = np.clip(result_t, 0.0, self._length)
+        covered = np.asarray(chebyshev.chebval(inside * (2 / self._length) - 1, self._series))
+        return np.asarray(covered + (result_t - inside) * self.speed(inside))
+
+    def result(self, recorded_t: Floats) -> Floats:
+        """Result seconds at which so much is covered, by Newton's method from a table."""
+        inside = np.clip(recorded_t, 0.0, self._table[-1])
+        t = np.interp(inside, self._table, _TABLE_PLACES) * self._length
+        for _ in range(4):
+            t = np.clip(t - (self.recorded(t) - inside) / self.speed(t), 0.0, self._length)
+        return np.asarray(t + (recorded_t - inside) / self.speed(t))
