@@ -1,5 +1,6 @@
 """Take the pictures in docs/screenshots/ from the demo data."""
 
+import os
 import sys
 import tempfile
 import time
@@ -7,14 +8,17 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from tqdm import tqdm
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
-from chronoxis.core.model import edits
-from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.model import arranging
+from chronoxis.core.model.playing import result_span
+from chronoxis.core.model.project import Place
 from chronoxis.demo.larkfield import ensure_demo
 
 FOLDER = Path(__file__).parent / "screenshots"
@@ -24,32 +28,87 @@ def main() -> None:
     """Walk through the job and take a picture at each station."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else FOLDER
     scale = float(sys.argv[2]) if len(sys.argv) > 2 else 1.0
-    recording = ensure_demo(None, lambda text, total: tqdm(total=total, desc=text))
+    project = ensure_demo(None, lambda text, total: tqdm(total=total, desc=text))
     application = QApplication([])
     apply_theme(application, scale)
-    window = MainWindow()
-    window.show()
-    take(window, folder / "empty.png")
-    window.open_recording(recording)
-    wait(lambda: window.document.plan is not None)
-    window.document.apply("", lambda p: edits.change_quantity(p, Quantity.RESULT_LENGTH, Fraction(30)))
-    window.document.apply("", lambda p: edits.set_each_frame(p, EachFrame.LONG_EXPOSURE))
-    window.document.move_playhead(Fraction(147, 10))
-    wait(lambda: window.preview.has(window.document.result_frame + 40), 40)
-    settle(2)
-    take(window, folder / "demo-open.png")
-    window.show_export()
-    wait(lambda: "about" in window.export_panel.choices.expected.text(), 60)
-    take(window, folder / "export-choices.png")
     with tempfile.TemporaryDirectory() as scratch:
-        window.export_panel.choices.output.setText(f"{scratch}/Morning at Larkfield.mp4")
-        window.export_panel.start()
-        wait(lambda: window.export_panel.progress.bar.value() > 200, 120)
-        take(window, folder / "exporting.png")
-        wait(lambda: not window.export_panel.job.running, 300)
-        settle(0.3)
-        take(window, folder / "exported.png")
-    window.close()
+        os.environ["XDG_STATE_HOME"] = scratch
+        window = MainWindow()
+        window.show()
+        take(window, folder / "empty.png")
+        window.open_file(project)
+        wait(lambda: window.document.plan is not None)
+        shoot_the_weave(window, folder)
+        shoot_an_export(window, folder, Path(scratch))
+        shoot_missing_footage(window, folder, project, Path(scratch))
+        window.files.discard_changes()
+        window.close()
+
+
+def shoot_the_weave(window: MainWindow, folder: Path) -> None:
+    """The finished piece whole, at a passage, at single frames, in a drag, reversed, many selected."""
+    document, weave = window.document, window.weave
+    document.select([Place(0, 1)])
+    document.move_playhead(Fraction(147, 25))
+    wait(lambda: window.preview.has(document.result_frame + 40), 60)
+    settle(3)
+    take(window, folder / "demo-open.png")
+    document.select([Place(0, 3)])
+    document.move_playhead(Fraction(11))
+    weave.zoom_to_selection()
+    settle(3)
+    take(window, folder / "weave-passage.png")
+    rails = weave.rails()
+    assert rails is not None
+    x = round(rails.result_x(result_span(document.project, Place(0, 3))[1]))
+    y = round(rails.result.center().y())
+    QTest.mousePress(weave, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
+    for part in range(1, 9):
+        QTest.mouseMove(weave, QPoint(x - 22 * part, y))
+    take(window, folder / "weave-drag.png")
+    QTest.keyClick(weave, Qt.Key.Key_Escape)
+    QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
+    document.move_playhead(Fraction(223, 25))
+    weave.zoom_to_frames()
+    settle(3)
+    take(window, folder / "weave-frames.png")
+    weave.fit_all()
+    document.apply("Reverse", lambda p: arranging.reverse(p, [1]))
+    window.commands.select_all()
+    document.move_playhead(Fraction(26))
+    wait(lambda: window.preview.has(document.result_frame), 60)
+    settle(3)
+    take(window, folder / "weave-many-reversed.png")
+    document.undo()
+    document.select([Place(0, 1)])
+
+
+def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
+    """Before, during and after an export."""
+    window.show_export()
+    panel = window.export_panel
+    wait(lambda: "about" in panel.choices.expected.text(), 60)
+    take(window, folder / "export-choices.png")
+    panel.choices.output.setText(f"{scratch}/Morning at Larkfield.mp4")
+    panel.start()
+    wait(lambda: panel.progress.bar.value() > 200, 120)
+    take(window, folder / "exporting.png")
+    wait(lambda: not panel.job.running, 300)
+    settle(0.3)
+    take(window, folder / "exported.png")
+    window.show_bench()
+
+
+def shoot_missing_footage(window: MainWindow, folder: Path, project: Path, scratch: Path) -> None:
+    """A project one of whose recordings is not where it was."""
+    loaded = load_project(project)
+    lost = arranging.locate(loaded, loaded.footage[1].key, scratch / "Walk-down-the-line.mp4")
+    save_project(lost, scratch / "larkfield.chronoxis")
+    window.files.discard_changes()
+    window.open_file(scratch / "larkfield.chronoxis")
+    wait(lambda: bool(window.document.missing) and bool(window.document.recordings))
+    settle(2)
+    take(window, folder / "missing-footage.png")
 
 
 def wait(until: Callable[[], bool], seconds: float = 30) -> None:

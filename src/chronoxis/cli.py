@@ -137,12 +137,10 @@ def demo(data_only: bool, folder: Path | None) -> None:
     """Open the Larkfield balloon meet, made by the program itself."""
     from chronoxis.demo.larkfield import ensure_demo  # noqa: PLC0415 - drawing code no other command needs
 
-    recording = ensure_demo(
-        folder, lambda text, total: tqdm(total=total, desc=text, unit="frame", leave=False)
-    )
-    click.echo(recording)
+    project = ensure_demo(folder, lambda text, total: tqdm(total=total, desc=text, unit="frame", leave=False))
+    click.echo(project)
     if not data_only:
-        _open_window(recording)
+        _open_window(project)
 
 
 @cli.command()

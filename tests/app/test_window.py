@@ -24,6 +24,7 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures import preview
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.footage.frame_index import build_index
+from chronoxis.core.model.project import Place
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo.larkfield import draw_field
@@ -32,6 +33,7 @@ from tests.core.test_condense import chronoxis
 from tests.footage_makers import decode_all, make_recording
 
 SECONDS = 12
+ONLY = Place(0, 0)
 
 
 @pytest.fixture(scope="session")
@@ -42,7 +44,8 @@ def recording(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture
-def window(qtbot: QtBot) -> Iterator[MainWindow]:
+def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     application = QApplication.instance()
     assert isinstance(application, QApplication)
     apply_theme(application)
@@ -50,6 +53,7 @@ def window(qtbot: QtBot) -> Iterator[MainWindow]:
     qtbot.addWidget(made)
     made.show()
     yield made
+    made.files.discard_changes()
     made.close()
 
 
@@ -80,40 +84,40 @@ def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) 
     enter(qtbot, opened, Quantity.SPEED, "600%")
     assert opened.bench.fields[Quantity.RESULT_LENGTH].text() == "0:02"
     enter(qtbot, opened, Quantity.COUNT, "100")
-    assert opened.document.project.expect_shot().speed == 3
+    assert opened.document.project.passage(ONLY).speed == 3
     qtbot.mouseClick(opened.bench.holds[Quantity.SPEED], Qt.MouseButton.LeftButton)
     enter(qtbot, opened, Quantity.RESULT_LENGTH, "2")
-    assert opened.document.project.expect_shot().recorded_length == 6
+    assert opened.document.project.shots[0].recorded_length == 6
     enter(qtbot, opened, Quantity.RESULT_LENGTH, "30")
     assert "from the in point" in opened.bench.caution.text()
     assert opened.bench.fields[Quantity.RESULT_LENGTH].text() == "0:02"
     for _ in range(4):
         opened.undo_action.trigger()
     assert opened.document.project == first
-    assert not opened.undo_action.isEnabled()
+    assert opened.document.undo_label == "Bring in"
     for _ in range(4):
         opened.redo_action.trigger()
-    assert opened.document.project.expect_shot().recorded_length == 6
+    assert opened.document.project.shots[0].recorded_length == 6
 
 
 def test_what_each_edge_means(opened: MainWindow, qtbot: QtBot) -> None:
-    before = opened.document.project.expect_shot()
+    before = opened.document.project.shots[0]
     rails = opened.weave.rails()
     assert rails is not None
-    drag(qtbot, opened, QPointF(rails.recorded_x(SECONDS) - 1, rails.recorded.center().y()), -300)
-    trimmed = opened.document.project.expect_shot()
-    assert trimmed.speed == before.speed
+    drag(qtbot, opened, QPointF(rails.recorded_x(0, SECONDS) - 1, rails.recorded.center().y()), -300)
+    trimmed = opened.document.project.shots[0]
+    assert trimmed.passages[0].speed == before.passages[0].speed
     assert trimmed.out_point < before.out_point
     assert (trimmed.out_point * 25).denominator == 1  # snapped to a recorded frame
     end = QPointF(rails.result.right() - 2, rails.result.center().y())
     drag(qtbot, opened, end, -400)
-    faster = opened.document.project.expect_shot()
+    faster = opened.document.project.shots[0]
     assert (faster.in_point, faster.out_point) == (trimmed.in_point, trimmed.out_point)
-    assert faster.speed > trimmed.speed
+    assert faster.passages[0].speed > trimmed.passages[0].speed
     opened.undo_action.trigger()
-    assert opened.document.project.expect_shot() == trimmed
+    assert opened.document.project.shots[0] == trimmed
     opened.undo_action.trigger()
-    assert opened.document.project.expect_shot() == before
+    assert opened.document.project.shots[0] == before
 
 
 def test_points_and_transport_by_keyboard(opened: MainWindow, qtbot: QtBot) -> None:
@@ -124,7 +128,7 @@ def test_points_and_transport_by_keyboard(opened: MainWindow, qtbot: QtBot) -> N
         qtbot.keyClick(opened.weave, Qt.Key.Key_Right)
     assert document.result_frame == 10
     qtbot.keyClick(opened.weave, Qt.Key.Key_I)
-    assert document.project.expect_shot().in_point == Fraction(50, 25)
+    assert document.project.shots[0].in_point == Fraction(50, 25)
     assert document.result_frame == 0
     qtbot.keyClick(opened.weave, Qt.Key.Key_End)
     assert document.plan is not None
@@ -171,7 +175,7 @@ def test_pictures_show_the_very_frames(opened: MainWindow, qtbot: QtBot, recordi
     qtbot.mouseClick(opened.bench.choices[EachFrame.LONG_EXPOSURE], Qt.MouseButton.LeftButton)
     passer = next(p for p in PASSERS if 84 < p.enter < 84 + SECONDS)
     middle = Fraction(round(((passer.enter + passer.leave) / 2 - 84) * 25), 25)
-    opened.document.move_playhead(middle / opened.document.project.expect_shot().speed)
+    opened.document.move_playhead(middle / opened.document.project.passage(ONLY).speed)
     qtbot.waitUntil(lambda: opened.preview.has(opened.document.result_frame), timeout=10_000)
     plan = opened.document.plan
     assert plan is not None
@@ -203,7 +207,7 @@ def test_export_is_what_the_plan_says(opened: MainWindow, qtbot: QtBot, tmp_path
     qtbot.waitUntil(panel.done.isVisible, timeout=60_000)
     assert opened.document.plan is not None
     assert len(build_index(out)) == len(opened.document.plan.schedule) == 50
-    listed = chronoxis("plan", opened.document.plan.recording.path, "--every", 6, "--csv", "-").stdout
+    listed = chronoxis("plan", opened.document.plan.sources[0].path, "--every", 6, "--csv", "-").stdout
     assert len(listed.splitlines()) == 51
     content = out.read_bytes()
     panel.show_choices()
@@ -222,7 +226,7 @@ def test_cancelling_an_export_leaves_nothing(opened: MainWindow, qtbot: QtBot, t
     qtbot.mouseClick(panel.progress.cancel, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not panel.job.running, timeout=20_000)
     assert panel.choices.isVisible()
-    assert list(tmp_path.iterdir()) == []
+    assert [path.name for path in tmp_path.iterdir() if path.name != "state"] == []
 
 
 def test_a_dropped_bad_file_is_explained(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
@@ -239,28 +243,29 @@ def test_a_dropped_bad_file_is_explained(window: MainWindow, qtbot: QtBot, tmp_p
     )
     window.dropEvent(event)
     qtbot.waitUntil(lambda: "notes.mp4" in window.message_text, timeout=10_000)
-    assert window.document.project.shot is None
+    assert window.document.project.shots == ()
 
 
 def test_a_long_file_is_usable_before_it_is_counted(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32), rotation=0)
     with qtbot.waitSignal(window.loader.opened, timeout=5000):
         window.open_recording(path)
-    assert window.document.project.shot is not None
+    assert window.document.project.shots != ()
     qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
-    assert window.document.project.expect_shot().footage.length == 160
+    assert window.document.project.footage[0].length == 160
 
 
 def test_counting_can_be_given_up(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
     with qtbot.waitSignal(window.loader.opened, timeout=5000):
         window.open_recording(path)
-    assert window.shelf.give_up.isVisible()
+    card = window.shelf.card_of(path)
+    assert card.give_up.isVisible()
     assert window.pictures.recorded.image is not None
-    qtbot.mouseClick(window.shelf.give_up, Qt.MouseButton.LeftButton)
-    assert window.document.project.shot is None
+    qtbot.mouseClick(card.give_up, Qt.MouseButton.LeftButton)
+    assert window.document.project.shots == ()
     qtbot.wait(300)
-    assert window.document.project.shot is None
+    assert window.document.project.shots == ()
 
 
 def test_a_recording_that_vanishes_while_open_is_said(
@@ -273,20 +278,20 @@ def test_a_recording_that_vanishes_while_open_is_said(
     copy.unlink()
     enter(qtbot, window, Quantity.SPEED, "3")
     qtbot.waitUntil(lambda: "borrowed.mp4 is not there" in window.message_text, timeout=10_000)
-    assert window.document.project.expect_shot().speed == 3
+    assert window.document.project.passage(ONLY).speed == 3
     window.show_export()
     window.export_panel.choices.output.setText(str(tmp_path / "out.mp4"))
     window.export_panel.start()
     qtbot.waitUntil(lambda: not window.export_panel.job.running, timeout=20_000)
     assert "borrowed.mp4 is not there" in window.export_panel.message_text
-    assert list(tmp_path.iterdir()) == []
+    assert [path.name for path in tmp_path.iterdir() if path.name != "state"] == []
 
 
 def test_scrubbing_either_rail_moves_both_playheads(opened: MainWindow, qtbot: QtBot) -> None:
     enter(qtbot, opened, Quantity.SPEED, "2")
     rails = opened.weave.rails()
     assert rails is not None
-    at = QPointF(rails.recorded_x(6.0), rails.recorded_ruler.center().y()).toPoint()
+    at = QPointF(rails.recorded_x(0, 6.0), rails.recorded_ruler.center().y()).toPoint()
     qtbot.mouseClick(opened.weave, Qt.MouseButton.LeftButton, pos=at)
     assert float(opened.document.playhead) == pytest.approx(3.0, abs=0.06)
     at = QPointF(rails.result_x(4.5), rails.result.center().y()).toPoint()
@@ -298,7 +303,7 @@ def test_escape_undoes_a_drag(opened: MainWindow, qtbot: QtBot) -> None:
     before = opened.document.project
     rails = opened.weave.rails()
     assert rails is not None
-    start = QPointF(rails.recorded_x(0) + 1, rails.recorded.center().y()).toPoint()
+    start = QPointF(rails.recorded_x(0, 0) + 1, rails.recorded.center().y()).toPoint()
     qtbot.mousePress(opened.weave, Qt.MouseButton.LeftButton, pos=start)
     qtbot.mouseMove(opened.weave, start + QPoint(200, 0))
     assert opened.document.project != before
@@ -348,4 +353,5 @@ def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
             if button.isVisible():
                 assert button.width() >= button.sizeHint().width() - 1, button.text()
                 assert button.height() >= button.sizeHint().height() - 1, button.text()
+    window.files.discard_changes()
     window.close()

@@ -1,17 +1,18 @@
 """The document: the current project value, what was before it, and what it was made from."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import FrameIndex
-from chronoxis.core.model import edits
-from chronoxis.core.model.project import Footage, Project
-from chronoxis.core.render.export import Plan, make_plan
+from chronoxis.core.model import arranging
+from chronoxis.core.model.project import Footage, Place, Project
+from chronoxis.core.render.export import Plan, changed_on_disk, make_plan
 from chronoxis.core.render.frames import Recording
 
 Edit = Callable[[Project], Project]
@@ -22,84 +23,144 @@ class Document(QObject):
 
     Signals:
         changed: the project is another value.
-        refused: an edit cannot be had; the text says why.
+        refused: an edit cannot be had; the text says why. Empty once one was had.
         playhead_moved: result seconds.
-        recording_changed: facts or index of the recording are new.
+        selection_changed: other passages are selected.
+        recording_changed: facts, index or whereabouts of a recording are new.
     """
 
     changed = Signal()
     refused = Signal(str)
     playhead_moved = Signal(float)
+    selection_changed = Signal()
     recording_changed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.project = Project()
-        self.facts: Facts | None = None
-        self.index: FrameIndex | None = None
+        self.saved = self.project
+        self.facts: dict[Path, Facts] = {}
+        self.recordings: dict[Path, Recording] = {}
+        self.missing: dict[Path, str] = {}
+        self.selection: frozenset[Place] = frozenset()
         self.playhead = Fraction(0)
         self._undo: list[tuple[str, Project]] = []
         self._redo: list[tuple[str, Project]] = []
         self._gesture: tuple[str, Project] | None = None
-        self._plan: tuple[Project, FrameIndex, Plan | None] | None = None
+        self._plan: tuple[Project, int, Plan | None] | None = None
+        self._known = 0
 
-    def open(self, facts: Facts) -> None:
-        """Begin with a recording whose frames are not counted yet."""
-        self.facts, self.index = facts, None
-        footage = Footage(facts.path, facts.rate, max(facts.length, 1 / facts.rate))
-        self.project = edits.open_footage(Project(settings=self.project.settings), footage)
+    @property
+    def is_modified(self) -> bool:
+        """Whether there is something to save."""
+        return self.project is not self.saved and self.project != self.saved
+
+    def show_project(self, project: Project) -> None:
+        """Begin with another project; what was known of recordings is forgotten."""
+        self.facts, self.recordings, self.missing = {}, {}, {}
+        self._known += 1
         self._undo.clear()
         self._redo.clear()
+        self.project = self.saved = project
+        self.selection = frozenset([Place(0, 0)]) if project.shots else frozenset()
         self.playhead = Fraction(0)
         self.recording_changed.emit()
         self.changed.emit()
+        self.selection_changed.emit()
 
-    def close(self) -> None:
-        """Let go of the recording; the project is empty again."""
-        self.facts = self.index = None
-        self.project = Project(settings=self.project.settings)
-        self._undo.clear()
-        self._redo.clear()
+    def meet(self, facts: Facts) -> None:
+        """Take in what a recording's header says; one that is new to the project becomes a shot."""
+        path = facts.path
+        self.facts[path] = facts
+        self.missing.pop(path, None)
+        if all(footage.path != path for footage in self.project.footage):
+            length = max(facts.length, 1 / facts.rate)
+            self.apply("Bring in", lambda p: arranging.begin_with(p, path, facts.rate, length))
+            if len(self.project.shots) == 1:
+                self.select([Place(0, 0)])
+        self.recording_changed.emit()
+
+    def count(self, path: Path, index: FrameIndex) -> None:
+        """Take in the frame index of a recording. Earlier values are corrected along with this one.
+
+        If the project knows the recording with another rate or length, it keeps that, and `altered`
+        says so.
+        """
+        facts = self.facts[path] = self.facts[path].counted(index)
+        self.recordings[path] = Recording(facts, index)
+        self._known += 1
+
+        def measured(project: Project) -> Project:
+            for footage in project.footage:
+                if footage.path == path and not footage.counted:
+                    project = arranging.measure(project, footage.key, index.rate, index.length)
+            return project
+
+        for steps in (self._undo, self._redo):
+            steps[:] = [(label, measured(project)) for label, project in steps]
+        was_saved = self.project is self.saved
+        self.project = measured(self.project)
+        if was_saved:
+            self.saved = self.project
         self.recording_changed.emit()
         self.changed.emit()
 
-    def count(self, index: FrameIndex) -> None:
-        """Take in the frame index of the recording. Earlier values are corrected along with this one."""
-        assert self.facts is not None
-        self.facts, self.index = self.facts.counted(index), index
-        measured = [
-            [(label, edits.measure_footage(project, index.rate, index.length)) for label, project in steps]
-            for steps in (self._undo, self._redo)
-        ]
-        self._undo[:], self._redo[:] = measured
-        self.project = edits.measure_footage(self.project, index.rate, index.length)
+    def miss(self, path: Path, why: str) -> None:
+        """Take in that a recording cannot be opened."""
+        self.missing[path] = why
         self.recording_changed.emit()
-        self.changed.emit()
+
+    def drop_unsettled(self, key: str) -> None:
+        """Let go of a recording that a person did not want to wait for, as if it had never been met."""
+        path = self.project.footage_named(key).path
+        for steps in (self._undo, self._redo):
+            steps[:] = [(label, _without(project, key)) for label, project in steps]
+            while steps and steps[-1][1] == _without(self.project, key):
+                steps.pop()
+        self.saved = _without(self.saved, key)
+        self.facts.pop(path, None)
+        self._become(_without(self.project, key))
+        self.recording_changed.emit()
+
+    def altered(self, footage: Footage) -> str:
+        """What to say of a recording that is not what it was when the project was made, or nothing."""
+        recording = self.recordings.get(footage.path)
+        if recording is None or not footage.counted:
+            return ""
+        now = recording.index.rate, recording.index.length
+        same = now == (footage.stored_rate, footage.stored_length)
+        return "" if same else changed_on_disk(footage, *now)
 
     @property
     def plan(self) -> Plan | None:
         """The plan of the current project, or None while there is none to be had."""
-        if self.index is None or self.facts is None or self.project.shot is None:
+        used = {shot.footage for shot in self.project.shots}
+        known = {f.key: self.recordings.get(f.path) for f in self.project.footage if f.key in used}
+        recordings = {key: recording for key, recording in known.items() if recording is not None}
+        if not used or len(recordings) < len(known):
             return None
-        if self._plan is None or self._plan[:2] != (self.project, self.index):
+        if self._plan is None or self._plan[0] is not self.project or self._plan[1] != self._known:
             try:
                 silent = replace(self.project, settings=replace(self.project.settings, sound=False))
-                made = make_plan(silent, Recording(self.facts, self.index))
+                made = make_plan(silent, recordings)
             except ChronoxisError as error:
                 made = None
                 self.refused.emit(str(error))
-            self._plan = (self.project, self.index, made)
+            self._plan = (self.project, self._known, made)
         return self._plan[2]
 
     def apply(self, label: str, edit: Edit) -> bool:
-        """Make an edit that can be undone; say so if it cannot be had."""
+        """Make an edit that can be undone; say so if it cannot be had.
+
+        During a gesture every edit starts from the value at the gesture's beginning.
+        """
         try:
-            after = edit(self.project)
+            after = edit(self._gesture[1] if self._gesture else self.project)
         except ChronoxisError as error:
             self.refused.emit(str(error))
             return False
         self.refused.emit("")
-        if after != self.project:
+        if after is not self.project and after != self.project:
             if self._gesture is None:
                 self._undo.append((label, self.project))
                 self._redo.clear()
@@ -117,6 +178,12 @@ class Document(QObject):
             self._redo.clear()
         self._gesture = None
         self.changed.emit()
+
+    def abandon_gesture(self) -> None:
+        """Return to the value at the gesture's beginning."""
+        if self._gesture:
+            (_, before), self._gesture = self._gesture, None
+            self._become(before)
 
     @property
     def undo_label(self) -> str | None:
@@ -137,7 +204,7 @@ class Document(QObject):
         self._swap(self._redo, self._undo)
 
     def _swap(self, source: list[tuple[str, Project]], other: list[tuple[str, Project]]) -> None:
-        if source:
+        if source and self._gesture is None:
             label, value = source.pop()
             other.append((label, self.project))
             self.refused.emit("")
@@ -145,8 +212,23 @@ class Document(QObject):
 
     def _become(self, project: Project) -> None:
         self.project = project
+        there = set(project.places())
+        if not self.selection <= there:
+            self.select(self.selection & there or ([Place(0, 0)] if there else []))
         self.changed.emit()
         self.move_playhead(self.playhead)
+
+    def select(self, places: Iterable[Place]) -> None:
+        """Select passages."""
+        chosen = frozenset(places)
+        if chosen != self.selection:
+            self.selection = chosen
+            self.selection_changed.emit()
+
+    @property
+    def selected_shots(self) -> list[int]:
+        """Numbers of the shots that have a selected passage."""
+        return sorted({place.shot for place in self.selection})
 
     def move_playhead(self, result_seconds: Fraction) -> None:
         """Put the playhead on the result frame that is on display at a result time."""
@@ -159,4 +241,9 @@ class Document(QObject):
     @property
     def result_frame(self) -> int:
         """Number of the result frame under the playhead."""
-        return int(self.playhead * self.project.rate)
+        return int(self.playhead * self.project.rate + Fraction(1, 10**6))
+
+
+def _without(project: Project, key: str) -> Project:
+    there = any(footage.key == key for footage in project.footage)
+    return arranging.drop_footage(project, key) if there else project

@@ -1,69 +1,95 @@
-"""Opening a recording without keeping anybody waiting."""
+"""Opening recordings without keeping anybody waiting."""
 
-from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from threading import Event
 
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.background import Latest
+from chronoxis.app.background import give_way
 from chronoxis.app.pictures.frame_images import small_image
-from chronoxis.core.errors import Cancelled
+from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.footage.containers import open_container, picture_stream
 from chronoxis.core.footage.facts import Facts, first_frame, read_facts
-from chronoxis.core.footage.frame_index import FrameIndex, build_index
+from chronoxis.core.footage.frame_index import build_index
 
 _PICTURE_HEIGHT = 400
 
 
 class Loader(QObject):
-    """Reads a recording's facts at once and counts its frames after that.
+    """Reads recordings' facts at once and counts their frames after that, one after the other.
 
     Signals:
         opened: the facts as the header tells them, and the first picture.
-        progress: share of the frames counted, 0 to 1.
-        counted: the frame index.
-        failed: a message for the person.
+        progress: path, and share of its frames counted, 0 to 1.
+        counted: path and frame index.
+        failed: path, and a message for the person.
     """
 
     opened = Signal(object, object)
-    progress = Signal(float)
+    progress = Signal(object, float)
     counted = Signal(object, object)
-    failed = Signal(str)
+    failed = Signal(object, str)
 
     def __init__(self) -> None:
         super().__init__()
-        self._latest = Latest(self._load, "loader")
-        self._latest.answered.connect(self._tell)
-        self._latest.failed.connect(self.failed)
+        self._opening = ThreadPoolExecutor(1, "opening", give_way)
+        self._counting = ThreadPoolExecutor(1, "counting", give_way)
+        self._stops: dict[Path, Event] = {}
+        self._closed = False
 
     def load(self, path: Path) -> None:
-        """Open a recording, giving up one that is being opened."""
-        self._latest.ask(path)
+        """Open a recording."""
+        self.cancel(path)
+        stop = self._stops[path] = Event()
+        self._opening.submit(self._open, path, stop)
 
-    def cancel(self) -> None:
-        """Give up the recording that is being opened."""
-        self._latest.ask(None)
+    def cancel(self, path: Path) -> None:
+        """Give up a recording that is being opened."""
+        if stop := self._stops.pop(path, None):
+            stop.set()
+
+    def cancel_all(self) -> None:
+        """Give up whatever is being opened."""
+        for path in list(self._stops):
+            self.cancel(path)
 
     def close(self) -> None:
-        """Stop."""
-        self._latest.close()
+        """Stop, giving up what is under way."""
+        self._closed = True
+        self.cancel_all()
+        for pool in (self._opening, self._counting):
+            pool.shutdown(cancel_futures=True)
 
-    def _load(self, path: Path | None, still_wanted: Callable[[], bool]) -> tuple[Facts, FrameIndex]:
-        if path is None:
-            raise Cancelled
-        facts = read_facts(path)
-        if not still_wanted():
-            raise Cancelled
-        with open_container(path) as container:
-            frame = first_frame(container, picture_stream(container, path), path)
-            self.opened.emit(facts, small_image(frame, facts, _PICTURE_HEIGHT))
+    def _open(self, path: Path, stop: Event) -> None:
+        try:
+            facts = read_facts(path)
+            with open_container(path) as container:
+                frame = first_frame(container, picture_stream(container, path), path)
+                image = small_image(frame, facts, _PICTURE_HEIGHT)
+        except ChronoxisError as error:
+            self._fail(path, stop, error)
+            return
+        if not stop.is_set():
+            self.opened.emit(facts, image)
+            self._counting.submit(self._count, facts, stop)
 
+    def _count(self, facts: Facts, stop: Event) -> None:
         def report(share: float) -> None:
-            if not still_wanted():
+            if stop.is_set():
                 raise Cancelled
-            self.progress.emit(share)
+            self.progress.emit(facts.path, share)
 
-        return facts, build_index(path, report)
+        try:
+            index = build_index(facts.path, report)
+        except Cancelled:
+            return
+        except ChronoxisError as error:
+            self._fail(facts.path, stop, error)
+            return
+        if not stop.is_set():
+            self.counted.emit(facts.path, index)
 
-    def _tell(self, _path: Path, answer: tuple[Facts, FrameIndex]) -> None:
-        self.counted.emit(*answer)
+    def _fail(self, path: Path, stop: Event, error: ChronoxisError) -> None:
+        if not (stop.is_set() or self._closed):
+            self.failed.emit(path, str(error))

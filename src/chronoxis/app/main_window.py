@@ -1,16 +1,21 @@
 """The window: the Weave on top, footage, pictures and Bench below."""
 
 from collections.abc import Callable
+from datetime import datetime
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeySequence
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
+    QLineEdit,
     QMainWindow,
+    QMenu,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -18,25 +23,34 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.bench.bench import Bench
+from chronoxis.app.commands import Commands
 from chronoxis.app.document import Document
 from chronoxis.app.export.export_panel import ExportPanel
 from chronoxis.app.loader import Loader
 from chronoxis.app.pictures.pictures import Pictures
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.pictures.transport import Transport
+from chronoxis.app.project_files import ProjectFiles
+from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.shelf.shelf import Shelf
 from chronoxis.app.shortcuts_page import ShortcutsPage
 from chronoxis.app.theme.theme import font, icon
 from chronoxis.app.weave.weave import Weave
+from chronoxis.core.errors import PlanError
+from chronoxis.core.files import interchange, project_file
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import FrameIndex
-from chronoxis.core.model import edits
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.project import Project
+from chronoxis.core.render.export import Plan
 from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.timing.speed import format_speed
-from chronoxis.core.timing.timecode import format_time
+from chronoxis.core.timing.timecode import format_time, parse_time
 
 _BENCH_WIDTH = 380
-_SHELF_WIDTH = 216
+_SHELF_WIDTH = 222
+_STRIP_HEIGHT = 56
 
 
 class MainWindow(QMainWindow):
@@ -45,17 +59,20 @@ class MainWindow(QMainWindow):
     def __init__(self) -> None:
         super().__init__()
         self.document = Document()
+        self.files = ProjectFiles(self.document)
         self.preview = Preview()
         self.loader = Loader()
+        self.commands = Commands(self.document)
         self.transport = Transport(self.document, self.preview)
         self.weave = Weave(self.document, self.preview.made)
         self.shelf = Shelf(self.document)
         self.pictures = Pictures(self.document, self.preview, self.transport)
         self.bench = Bench(self.document)
         self.export_panel = ExportPanel(self.document)
+        self.question = QuestionBar()
         self._right = QStackedWidget()
         self._message = QLabel()
-        self._summary, self._length = QLabel(), QLabel()
+        self._followed: Plan | None = None
         self.setWindowTitle("Chronoxis")
         self.setWindowIcon(icon("chronoxis", size=64))
         self.setAcceptDrops(True)
@@ -66,16 +83,115 @@ class MainWindow(QMainWindow):
         self._show()
         self._say("")
 
+    def open_file(self, path: Path) -> None:
+        """Open a project or a timeline, or bring in a recording."""
+        if path.suffix.lower() in (project_file.ENDING, interchange.ENDING):
+            self.open_project(path)
+        else:
+            self.open_recording(path)
+
     def open_recording(self, path: Path) -> None:
-        """Open a recording; the window stays usable meanwhile."""
+        """Bring in a recording; the window stays usable meanwhile."""
         self._say("")
-        self.loader.load(path)
+        self.loader.load(path.absolute())
+
+    def open_project(self, path: Path) -> None:
+        """Open a project or a timeline in place of what is open; unsaved work is asked about first."""
+        self._settle_changes(lambda: self._open_project(path))
+
+    def _open_project(self, path: Path) -> None:
+        self._say("")
+        self.loader.cancel_all()
+        if self.files.open(path):
+            for footage in self.document.project.footage:
+                self.loader.load(footage.path)
+
+    def new_project(self) -> None:
+        """Begin with an empty project; unsaved work is asked about first."""
+        self._settle_changes(self.files.new)
+
+    def offer_recovery(self) -> None:
+        """Ask about what an earlier window could not save, if there is any."""
+        found = self.files.left_behind()
+        if not found:
+            return
+        newest = found[0]
+        name = newest.saved_as.name if newest.saved_as else "a project without a file"
+        when = f"{datetime.fromtimestamp(newest.at):%Y-%m-%d %H:%M}"
+
+        def recover() -> None:
+            self.files.recover(newest)
+            for footage in self.document.project.footage:
+                self.loader.load(footage.path)
+
+        def discard() -> None:
+            newest.discard()
+            self.offer_recovery()
+
+        self.question.ask(
+            f"Changes to {name} from {when} were not saved when Chronoxis ended.",
+            [("&Go on with them", recover), ("&Throw them away", discard), ("&Later", lambda: None)],
+        )
 
     def choose_recording(self) -> None:
         """Ask for a recording."""
-        path, _ = QFileDialog.getOpenFileName(self, "Open a recording")
+        paths, _ = QFileDialog.getOpenFileNames(self, "Bring in recordings")
+        for path in paths:
+            self.open_file(Path(path))
+
+    def choose_project(self) -> None:
+        """Ask for a project."""
+        kinds = "Projects and timelines (*.chronoxis *.otio);;All files (*)"
+        path, _ = QFileDialog.getOpenFileName(self, "Open a project", "", kinds)
         if path:
-            self.open_recording(Path(path))
+            self.open_project(Path(path))
+
+    def save(self) -> None:
+        """Save under the project's name, or ask for one."""
+        if self.files.path is not None:
+            self.files.save(self.files.path)
+        else:
+            self.save_as()
+
+    def save_as(self) -> None:
+        """Ask for a name and save under it."""
+        first = str(self.files.path or self._first_folder() / "Untitled.chronoxis")
+        path, _ = QFileDialog.getSaveFileName(self, "Save the project", first, "Projects (*.chronoxis)")
+        if path:
+            self.files.save(Path(path))
+
+    def save_timeline(self) -> None:
+        """Ask for a name and write the result as an open timeline."""
+        first = str((self.files.path or self._first_folder() / "Untitled").with_suffix(".otio"))
+        path, _ = QFileDialog.getSaveFileName(self, "Write a timeline", first, "Timelines (*.otio)")
+        if path:
+            self.files.save(Path(path).with_suffix(".otio"))
+
+    def locate(self, key: str) -> None:
+        """Ask where a missing recording is."""
+        wanted = self.document.project.footage_named(key).path
+        path, _ = QFileDialog.getOpenFileName(self, f"Where is {wanted.name}?", str(self._first_folder()))
+        if path:
+            self.found(key, Path(path))
+
+    def found(self, key: str, path: Path) -> None:
+        """Take a recording from where it is now, and others that lie beside it under their old names."""
+        others = {
+            footage.key: path.parent / footage.path.name
+            for footage in self.document.project.footage
+            if footage.path in self.document.missing and (path.parent / footage.path.name).exists()
+        }
+        located = {**others, key: path}
+
+        def edit(project: Project) -> Project:
+            for each, place in located.items():
+                project = arranging.locate(project, each, place.absolute())
+            return project
+
+        if self.document.apply("Locate", edit):
+            self._say("")
+            for place in located.values():
+                self.loader.load(place.absolute())
 
     def show_export(self) -> None:
         """Show the export panel in the Bench's place."""
@@ -97,38 +213,46 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        if files:
-            self.open_recording(files[0])
-        if len(files) > 1:
-            self._say(f"One recording at a time: {files[0].name} was opened, the others were not.")
+        for url in event.mimeData().urls():
+            if url.isLocalFile():
+                self.open_file(Path(url.toLocalFile()))
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self.document.is_modified:
+            event.ignore()
+            self._settle_changes(self.close)
+            return
         self.transport.set_shuttle(0)
-        for part in (self.loader, self.preview):
+        for part in (self.loader, self.preview, self.files):
             part.close()
         for view in (self.weave, self.pictures, self.export_panel):
             view.close_workers()
         super().closeEvent(event)
 
+    def _settle_changes(self, then: Callable[[], object]) -> None:
+        """Go on once unsaved work is saved or given up."""
+        if not self.document.is_modified:
+            then()
+            return
+
+        def save_first() -> None:
+            self.files.saved.connect(then, Qt.ConnectionType.SingleShotConnection)
+            self.save()
+
+        def give_up() -> None:
+            self.files.discard_changes()
+            then()
+
+        name = self.files.path.name if self.files.path else "This project"
+        self.question.ask(
+            f"{name} has changes that are not saved.",
+            [("&Save", save_first), ("&Close without saving", give_up), ("&Keep working", lambda: None)],
+        )
+
+    def _first_folder(self) -> Path:
+        return self.document.project.footage[0].path.parent if self.document.project.footage else Path.home()
+
     def _lay_out(self) -> None:
-        self._title = QLabel("Chronoxis")
-        self._title.setFont(font(12.5, 600))
-        self._length.setFont(font(13, 600))
-        self._summary.setProperty("dim", True)
-        self._export_button = QPushButton("&Export…")
-        self._export_button.setProperty("main", True)
-        self._export_button.setToolTip("Choose what the file should be like, and write it (Ctrl+E)")
-        self._export_button.clicked.connect(self.show_export)
-        head = QHBoxLayout()
-        head.setContentsMargins(14, 6, 14, 2)
-        head.addWidget(self._title)
-        head.addStretch()
-        head.addWidget(self._length)
-        head.addSpacing(8)
-        head.addWidget(self._summary)
-        head.addStretch()
-        head.addWidget(self._export_button)
         self._message.setProperty("caution", True)
         self._message.setWordWrap(True)
         for page in (self.bench, self.export_panel):
@@ -145,47 +269,142 @@ class MainWindow(QMainWindow):
         rows = QVBoxLayout(body)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(2)
-        rows.addLayout(head)
+        rows.addLayout(self._head())
         rows.addWidget(self._message)
         rows.addWidget(self.weave, 1)
         rows.addLayout(below, 1)
-        self._empty = _EmptyPage(self.choose_recording)
+        self._empty = _EmptyPage(self.choose_recording, self.choose_project)
         self._pages = QStackedWidget()
         self._pages.addWidget(self._empty)
         self._pages.addWidget(body)
         self.shortcuts_page = ShortcutsPage(self)
-        self.setCentralWidget(self._pages)
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.question)
+        column.addWidget(self._pages, 1)
+        self.setCentralWidget(middle)
+
+    def _head(self) -> QHBoxLayout:
+        self._title, self._state = QLabel("Chronoxis"), QLabel()
+        self._length, self._summary = QLabel(), QLabel()
+        self._title.setFont(font(12.5, 600))
+        self._length.setFont(font(13, 600))
+        for label in (self._state, self._summary):
+            label.setProperty("dim", True)
+        self.fit_field = QLineEdit()
+        self.fit_field.setPlaceholderText("0:30")
+        self.fit_field.setFixedWidth(72)
+        self.fit_field.setAccessibleName("Wished result length")
+        self.fit_field.setToolTip("The length that the whole result should have: 30, 0:30, 1m30s")
+        self.fit_field.returnPressed.connect(self.fit_to_length)
+        self.fit_button = QPushButton("Fit to &length")
+        self.fit_button.setToolTip(
+            "Give the whole result this length; passages whose speed is held stay (Ctrl+F)"
+        )
+        self.fit_button.clicked.connect(self.fit_to_length)
+        self._export_button = QPushButton("&Export…")
+        self._export_button.setProperty("main", True)
+        self._export_button.setToolTip("Choose what the file should be like, and write it (Ctrl+E)")
+        self._export_button.clicked.connect(self.show_export)
+        head = QHBoxLayout()
+        head.setContentsMargins(14, 6, 14, 2)
+        head.addWidget(self._title)
+        head.addSpacing(6)
+        head.addWidget(self._state)
+        head.addStretch()
+        head.addWidget(self._length)
+        head.addSpacing(8)
+        head.addWidget(self._summary)
+        head.addStretch()
+        for widget in (self.fit_field, self.fit_button, self._export_button):
+            head.addWidget(widget)
+        return head
+
+    def fit_to_length(self) -> None:
+        """Give the whole result the length in the field."""
+        project = self.document.project
+        try:
+            wish = parse_time(self.fit_field.text() or self.fit_field.placeholderText(), project.rate)
+        except PlanError as error:
+            self._refuse(str(error))
+            return
+        self.document.apply("Fit to length", lambda p: pacing.fit_to_length(p, wish))
 
     def _make_menus(self) -> None:
-        file, edit, shot = (self.menuBar().addMenu(name) for name in ("&File", "&Edit", "&Shot"))
-        play, help_ = self.menuBar().addMenu("&Play"), self.menuBar().addMenu("&Help")
-        keys = QKeySequence.StandardKey
-        self._add(file, "&Open…", keys.Open, self.choose_recording)
+        keys, do = QKeySequence.StandardKey, self.commands
+        document, transport, weave = self.document, self.transport, self.weave
+        bar = self.menuBar()
+        file, edit, shot, passage = (bar.addMenu(n) for n in ("&File", "&Edit", "&Shot", "&Passage"))
+        view, play, help_ = (bar.addMenu(name) for name in ("&View", "P&lay", "&Help"))
+        self._add(file, "&New project", keys.New, self.new_project)
+        self._add(file, "Open &project…", "Ctrl+Shift+O", self.choose_project)
+        self._recent = file.addMenu("Open &recent")
+        self._recent.aboutToShow.connect(self._list_recent)
+        self._add(file, "&Bring in recordings…", keys.Open, self.choose_recording)
+        file.addSeparator()
+        self.save_action = self._add(file, "&Save", keys.Save, self.save)
+        self._needs_shot = [
+            self._add(file, "Save &as…", "Ctrl+Shift+S", self.save_as),
+            self._add(file, "Write a &timeline…", "Ctrl+T", self.save_timeline),
+        ]
         self.export_action = self._add(file, "&Export…", "Ctrl+E", self.show_export)
         file.addSeparator()
         self._add(file, "&Quit", keys.Quit, self.close)
-        self.undo_action = self._add(edit, "&Undo", keys.Undo, self.document.undo)
-        self.redo_action = self._add(edit, "&Redo", keys.Redo, self.document.redo)
-        self._needs_shot = [
-            self._add(shot, "Set &in point here", "I", lambda: self._set_point(begin=True)),
-            self._add(shot, "Set &out point here", "O", lambda: self._set_point(begin=False)),
-            self._add(shot, "Use &all of the recording", "Shift+A", self._use_all),
-            self._add(play, "&Play or pause", "Space", self.transport.toggle),
-            self._add(play, "Play &backwards", "J", lambda: self.transport.faster(-1)),
-            self._add(play, "&Rest", "K", lambda: self.transport.set_shuttle(0)),
-            self._add(play, "Play &forwards", "L", lambda: self.transport.faster(1)),
-            self._add(play, "One frame bac&k", "Left", lambda: self.transport.step(-1)),
-            self._add(play, "One frame &on", "Right", lambda: self.transport.step(1)),
+        self.undo_action = self._add(edit, "&Undo", keys.Undo, document.undo)
+        self.redo_action = self._add(edit, "&Redo", keys.Redo, document.redo)
+        edit.addSeparator()
+        self._needs_shot += [
+            self._add(edit, "&Copy pace", keys.Copy, do.copy_pace),
+            self._add(edit, "&Paste pace", keys.Paste, do.paste_pace),
+            self._add(edit, "Select &all passages", keys.SelectAll, do.select_all),
+            self._add(shot, "Set &in point here", "I", lambda: do.set_point(begin=True)),
+            self._add(shot, "Set &out point here", "O", lambda: do.set_point(begin=False)),
+            self._add(shot, "Use &all of the recording", "Shift+A", do.use_all),
+            self._add(shot, "&Cut in two here", "X", do.cut),
+            self._add(shot, "&Reverse", "R", do.reverse),
+            self._add(shot, "Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
+            self._add(shot, "Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
+            self._add(shot, "&Duplicate", "Ctrl+D", do.duplicate),
+            self._add(shot, "De&lete", keys.Delete, do.delete),
+            self._add(passage, "&Divide here", "D", do.divide),
+            self._add(passage, "&Merge", "Shift+D", do.merge),
+            self._add(passage, "&Previous", "PgUp", lambda: do.select_next(-1)),
+            self._add(passage, "&Next", "PgDown", lambda: do.select_next(1)),
+            self._add(passage, "&Faster", "Ctrl+Up", lambda: do.nudge_speed(1)),
+            self._add(passage, "&Slower", "Ctrl+Down", lambda: do.nudge_speed(-1)),
+            self._add(passage, "Ramps &longer", ".", lambda: do.nudge_ramps(1)),
+            self._add(passage, "Ramps &shorter", ",", lambda: do.nudge_ramps(-1)),
+            self._add(passage, "&Hold speed, or let go", "H", do.hold_speed),
+            self._add(passage, "Fit the whole to &length", "Ctrl+F", self._enter_fit),
+            self._add(view, "Zoom &in", keys.ZoomIn, lambda: weave.zoom(0.5)),
+            self._add(view, "Zoom &out", keys.ZoomOut, lambda: weave.zoom(2.0)),
+            self._add(view, "Zoom to &selection", "Z", weave.zoom_to_selection),
+            self._add(view, "Zoom to single &frames", "F", weave.zoom_to_frames),
+            self._add(view, "Show &all", "Shift+Z", weave.fit_all),
+            self._add(view, "&Mark the result here", "M", do.mark_result),
+            self._add(view, "Mark the &recording here", "Shift+M", do.mark_recording),
+            self._add(view, "&Name the last mark…", "N", self._name_marker),
+            self._add(play, "&Play or pause", "Space", transport.toggle),
+            self._add(play, "Play &backwards", "J", lambda: transport.faster(-1)),
+            self._add(play, "&Rest", "K", lambda: transport.set_shuttle(0)),
+            self._add(play, "Play &forwards", "L", lambda: transport.faster(1)),
+            self._add(play, "One frame bac&k", "Left", lambda: transport.step(-1)),
+            self._add(play, "One frame &on", "Right", lambda: transport.step(1)),
             self._add(play, "One second ba&ck", "Shift+Left", lambda: self._step_seconds(-1)),
             self._add(play, "One secon&d on", "Shift+Right", lambda: self._step_seconds(1)),
-            self._add(play, "To the b&eginning", "Home", lambda: self.document.move_playhead(Fraction(0))),
-            self._add(play, "To the e&nd", "End", lambda: self.document.move_playhead(Fraction(10**9))),
+            self._add(play, "To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
+            self._add(play, "To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
             self._add(play, "&Loop", "Ctrl+L", self.pictures.loop_button.toggle),
+            self._add(play, "Loop the &selection", "Shift+L", self.pictures.loop_selection),
+            self._add(play, "Loop the nearest &joint", "Shift+J", self.pictures.loop_joint),
         ]
         self._add(help_, "&Keys", "?", self.shortcuts_page.show_beside)
         escape = QAction(self, shortcut=QKeySequence("Esc"))
         escape.triggered.connect(self.show_bench)
         self.addAction(escape)
+        self._context = (shot, passage)
 
     def _add(
         self, menu: QWidget, text: str, keys: str | QKeySequence.StandardKey, act: Callable[[], object]
@@ -200,53 +419,81 @@ class MainWindow(QMainWindow):
         document, loader = self.document, self.loader
         loader.opened.connect(self._opened)
         loader.progress.connect(self._show_counting)
-        self.shelf.given_up.connect(self._stop_counting)
         loader.counted.connect(self._counted)
-        loader.failed.connect(self._say)
+        loader.failed.connect(self._failed)
+        self.shelf.given_up.connect(self._stop_counting)
         self.shelf.wanted.connect(self.choose_recording)
+        self.shelf.locate_wanted.connect(self.locate)
         document.changed.connect(self._show)
         document.changed.connect(self._follow_plan)
         document.refused.connect(self.export_panel.say)
+        self.files.changed.connect(self._show_file)
+        self.files.failed.connect(self._say)
+        self.files.noted.connect(self._say)
         self.preview.ready.connect(lambda _: self.weave.update())
         self.preview.failed.connect(self._say)
         self.weave.scrubbed.connect(self._scrub)
+        self.weave.menu_wanted.connect(self._show_menu)
         self.export_panel.left.connect(self.show_bench)
         self.export_panel.busy.connect(self.preview.hold_back)
 
     def _opened(self, facts: Facts, picture: QImage) -> None:
         self.transport.set_shuttle(0)
-        self.document.open(facts)
-        self.pictures.recorded.show_image(picture)
-        self._show_counting(0.0)
-        self.weave.follow_recording()
+        first = self.pictures.recorded.image is None
+        self.document.meet(facts)
+        self.shelf.show_thumbnail(facts.path, picture)
+        self.weave.strips.put(facts.path, 0.0, picture.scaledToHeight(_STRIP_HEIGHT))
+        if first:
+            self.pictures.recorded.show_image(picture)
+        self._show_counting(facts.path, 0.0)
         self.export_panel.choices.output.clear()
 
-    def _counted(self, _facts: Facts, index: FrameIndex) -> None:
-        self._show_counting(None)
-        self.document.count(index)
-        self.document.move_playhead(Fraction(0))
+    def _counted(self, path: Path, index: FrameIndex) -> None:
+        self._show_counting(path, None)
+        self.document.count(path, index)
+        self.document.move_playhead(self.document.playhead)
 
-    def _show_counting(self, share: float | None) -> None:
+    def _failed(self, path: Path, message: str) -> None:
+        self._show_counting(path, None)
+        if any(footage.path == path for footage in self.document.project.footage):
+            self.document.miss(path, message)
+        else:
+            self._say(message)
+
+    def _show_counting(self, path: Path, share: float | None) -> None:
         self.weave.show_counting(share)
-        self.shelf.show_counting(share)
+        self.shelf.show_counting(path, share)
 
-    def _stop_counting(self) -> None:
-        self.loader.cancel()
-        self._show_counting(None)
-        self.document.close()
+    def _stop_counting(self, path: Path) -> None:
+        self.loader.cancel(path)
+        self._show_counting(path, None)
+        for footage in self.document.project.footage:
+            if footage.path == path:
+                self.document.drop_unsettled(footage.key)
 
     def _follow_plan(self) -> None:
-        plan = self.document.plan
-        timing = plan and (self.document.project.shot, self.document.project.rate, plan.size, plan.recording)
-        if timing != getattr(self, "_timing", None):
-            self._timing = timing
+        """Make the preview's frames anew when something changed that shows in them."""
+        plan, before = self.document.plan, self._followed
+        if plan is before:
+            return
+        same = (
+            plan is not None
+            and before is not None
+            and plan.project.shots == before.project.shots
+            and (plan.project.rate, plan.size, plan.sources)
+            == (before.project.rate, before.size, before.sources)
+        )
+        self._followed = plan
+        if not same:
             self.preview.follow(plan)
 
     def _show(self) -> None:
         document, project = self.document, self.document.project
-        self._pages.setCurrentIndex(0 if project.shot is None else 1)
-        for action in (self.export_action, *self._needs_shot):
-            action.setEnabled(document.plan is not None)
+        self._pages.setCurrentIndex(1 if project.footage else 0)
+        for action in self._needs_shot:
+            action.setEnabled(bool(project.shots))
+        self.fit_button.setEnabled(bool(project.shots))
+        self.export_action.setEnabled(document.plan is not None)
         self._export_button.setEnabled(document.plan is not None)
         for action, verb, label in (
             (self.undo_action, "&Undo", document.undo_label),
@@ -254,21 +501,61 @@ class MainWindow(QMainWindow):
         ):
             action.setEnabled(label is not None)
             action.setText(f"{verb} {label.lower()}" if label else verb)
-        if project.shot is None:
+        if not project.shots:
+            self._length.setText("")
+            self._summary.setText("no shot: add a recording from the left" if project.footage else "")
             return
-        state = project.reckoner
-        self._title.setText(project.shot.footage.name)
-        self._length.setText(format_time(state.result_length))
+        recorded, lasting = project.recorded_length, project.result_length
+        self._length.setText(format_time(lasting))
+        average = format_speed(float(recorded / lasting))
+        single = len(project.places()) == 1
         self._summary.setText(
-            f"from {format_time(state.recorded_length)} recorded  ·  {format_speed(state.speed)}  ·  "
-            f"{format_rate(state.rate)} fps  ·  {state.count:,} frames"
+            f"from {format_time(recorded)} recorded  ·  {average}{'' if single else ' on average'}  ·  "
+            f"{format_rate(project.rate)} fps  ·  {result_frame_count(lasting, project.rate):,} frames"
         )
+
+    def _show_file(self) -> None:
+        path, project = self.files.path, self.document.project
+        name = path.stem if path else project.footage[0].name if project.footage else "Chronoxis"
+        self._title.setText(name)
+        modified = self.document.is_modified
+        self._state.setText("not saved" if modified else "saved" if path else "")
+        self.save_action.setEnabled(modified or (path is None and bool(project.footage)))
+        self.setWindowTitle(
+            f"{name}{' •' if modified else ''} – Chronoxis" if project.footage else "Chronoxis"
+        )
+
+    def _list_recent(self) -> None:
+        self._recent.clear()
+        for path in self.files.recent:
+            self._recent.addAction(path.name, partial(self.open_project, path)).setToolTip(str(path))
+        if self._recent.isEmpty():
+            self._recent.addAction("none yet").setEnabled(False)
+
+    def _show_menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        for source in self._context:
+            menu.addActions(source.actions())
+            menu.addSeparator()
+        menu.exec(at)
 
     def _say(self, message: str) -> None:
         self._message.setText(message)
         self._message.setVisible(bool(message))
         self._empty.message.setText(message)
         self._empty.message.setVisible(bool(message))
+
+    def _refuse(self, message: str) -> None:
+        self.document.refused.emit(message)
+
+    def _enter_fit(self) -> None:
+        self.fit_field.setFocus()
+        self.fit_field.selectAll()
+
+    def _name_marker(self) -> None:
+        name, given = QInputDialog.getText(self, "Name the mark", "What happens here?")
+        if given and name.strip():
+            self.commands.rename_marker(name.strip())
 
     def _scrub(self, seconds: Fraction) -> None:
         if self.transport.playing:
@@ -278,34 +565,11 @@ class MainWindow(QMainWindow):
     def _step_seconds(self, seconds: int) -> None:
         self.transport.step(round(seconds * self.document.project.rate))
 
-    def _set_point(self, *, begin: bool) -> None:
-        plan, shot = self.document.plan, self.document.project.shot
-        if plan is None or shot is None:
-            return
-        frames, _ = plan.schedule.sources(self.document.result_frame)
-        index = plan.recording.index
-        if begin:
-            points = _frame_time(index, int(frames[0])), shot.out_point
-        else:
-            points = shot.in_point, _frame_time(index, int(frames[-1]) + 1)
-        label = "Set in point" if begin else "Set out point"
-        if self.document.apply(label, lambda project: edits.set_points(project, *points)):
-            self.document.move_playhead(Fraction(0) if begin else Fraction(10**9))
-
-    def _use_all(self) -> None:
-        length = self.document.project.expect_shot().footage.length
-        self.document.apply("Use all", lambda project: edits.set_points(project, Fraction(0), length))
-
-
-def _frame_time(index: FrameIndex, frame: int) -> Fraction:
-    """When a recorded frame begins, exactly where the rate is steady."""
-    return Fraction(float(index.edges[frame])) if index.variable else frame / index.rate
-
 
 class _EmptyPage(QWidget):
     """What to do next, while nothing is open."""
 
-    def __init__(self, choose: Callable[[], None]) -> None:
+    def __init__(self, choose: Callable[[], None], choose_project: Callable[[], None]) -> None:
         super().__init__()
         heading = QLabel("Open a recording to condense it")
         heading.setFont(font(17, 600))
@@ -319,6 +583,9 @@ class _EmptyPage(QWidget):
         button.setProperty("main", True)
         button.setToolTip("Choose a video file (Ctrl+O)")
         button.clicked.connect(choose)
+        other = QPushButton("Open a &project…")
+        other.setToolTip("Go on with a saved project, or an open timeline (Ctrl+Shift+O)")
+        other.clicked.connect(choose_project)
         self.message = QLabel()
         self.message.setProperty("caution", True)
         self.message.setWordWrap(True)
@@ -327,6 +594,6 @@ class _EmptyPage(QWidget):
         rows = QVBoxLayout(self)
         rows.setSpacing(14)
         rows.addStretch()
-        for widget in (heading, text, button, self.message):
+        for widget in (heading, text, button, other, self.message):
             rows.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
         rows.addStretch()

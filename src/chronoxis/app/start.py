@@ -13,8 +13,8 @@ from chronoxis.app.theme.theme import apply_theme
 _SWITCH_INTERVAL = 0.001
 
 
-def run(recording: Path | None) -> int:
-    """Open the window, with a recording if one is given, and return the exit code once it is closed.
+def run(file: Path | None) -> int:
+    """Open the window, with a file if one is given, and return the exit code once it is closed.
 
     ``CHRONOXIS_TEXT_SCALE=1.25`` gives text of 125% size.
     """
@@ -25,6 +25,7 @@ def run(recording: Path | None) -> int:
     apply_theme(application, float(os.environ.get("CHRONOXIS_TEXT_SCALE", "1")))
     window = MainWindow()
     window.show()
-    if recording is not None:
-        window.open_recording(recording)
+    if file is not None:
+        window.open_file(file)
+    window.offer_recovery()
     return application.exec()

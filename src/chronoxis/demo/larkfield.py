@@ -15,18 +15,22 @@ from av.video.frame import VideoFrame
 from platformdirs import user_cache_path
 
 from chronoxis.core.errors import ChronoxisError
-from chronoxis.core.files.atomic import publish, temporary_beside
+from chronoxis.core.files.atomic import publish, temporary_beside, write_whole
+from chronoxis.core.files.project_file import save_project
 from chronoxis.core.render.ahead import ahead
-from chronoxis.demo import tower_picture
+from chronoxis.demo import tower_picture, tower_truth, walk_picture, walk_truth
+from chronoxis.demo.finished_piece import finished_piece
 from chronoxis.demo.tower_sound import SAMPLE_RATE, field_sound
-from chronoxis.demo.tower_truth import RATE, SECONDS, SIZE, truth_json
 
 FIELD_NAME = "Field-from-the-tower.mp4"
-TRUTH_NAME = "Field-from-the-tower.truth.json"
+WALK_NAME = "Walk-down-the-line.mp4"
+PROJECT_NAME = "larkfield.chronoxis"
 
-_FOLDER = "larkfield-1"  # counts up when the drawing changes
+_FOLDER = "larkfield-2"  # counts up when the drawing changes
 _SOUND_CHUNK = 1024
 _BT709, _BT601 = 1, 6
+
+Pictures = Iterator[npt.NDArray[np.uint8]]
 
 
 class Bar(Protocol):
@@ -45,44 +49,79 @@ def demo_folder() -> Path:
 
 
 def ensure_demo(folder: Path | None, make_bar: Callable[[str, int], Bar]) -> Path:
-    """Make the demo recording if it is not there yet, and return where it is.
+    """Make what is not there yet of the demo's recordings and project, and return where the project is.
 
     Raises:
         ChronoxisError: the folder cannot be written to.
     """
-    folder = folder or demo_folder()
-    recording, truth = folder / FIELD_NAME, folder / TRUTH_NAME
-    if recording.exists() and truth.exists():
-        return recording
+    folder = (folder or demo_folder()).absolute()
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        truth.write_text(truth_json())
     except OSError as error:
         raise ChronoxisError(f"The demo data cannot be kept in {folder}: {error.strerror}.") from error
-    bar = make_bar("Drawing the Larkfield balloon meet", SECONDS * RATE)
-    try:
-        draw_field(recording, on_frame=bar.update)
-    finally:
-        bar.close()
-    return recording
+    for name, truth, draw, frames in (
+        (FIELD_NAME, tower_truth.truth_json, draw_field, tower_truth.SECONDS * tower_truth.RATE),
+        (WALK_NAME, walk_truth.truth_json, draw_walk, walk_truth.SECONDS * walk_truth.RATE),
+    ):
+        recording = folder / name
+        if recording.exists():
+            continue
+        write_whole(recording.with_suffix(".truth.json"), truth().encode())
+        bar = make_bar(f"Drawing {recording.stem.replace('-', ' ')}", frames)
+        try:
+            draw(recording, on_frame=bar.update)
+        finally:
+            bar.close()
+    project = folder / PROJECT_NAME
+    if not project.exists():
+        save_project(finished_piece(folder / FIELD_NAME, folder / WALK_NAME), project)
+    return project
 
 
 def draw_field(
     path: Path,
     *,
-    size: tuple[int, int] = SIZE,
+    size: tuple[int, int] = tower_truth.SIZE,
     start: float = 0.0,
-    seconds: float = SECONDS,
+    seconds: float = tower_truth.SECONDS,
     on_frame: Callable[[], object] = lambda: None,
 ) -> None:
     """Draw and encode *Field from the tower*, or an excerpt of it at another size.
 
     The same arguments give the same frames on every run.
     """
+    rate = tower_truth.RATE
+    first, count = round(start * rate), round(seconds * rate)
+    sound = field_sound((first + count) / rate)[round(start * SAMPLE_RATE) :]
+    _write(path, tower_picture.frames(size, count, first), size, rate, sound, on_frame)
+
+
+def draw_walk(
+    path: Path,
+    *,
+    size: tuple[int, int] = walk_truth.SIZE,
+    start: float = 0.0,
+    seconds: float = walk_truth.SECONDS,
+    on_frame: Callable[[], object] = lambda: None,
+) -> None:
+    """Draw and encode *Walk down the line*, or an excerpt of it at another size; it has no sound."""
+    rate = walk_truth.RATE
+    pictures = walk_picture.frames(size, round(seconds * rate), round(start * rate))
+    _write(path, pictures, size, rate, None, on_frame)
+
+
+def _write(
+    path: Path,
+    pictures: Pictures,
+    size: tuple[int, int],
+    rate: int,
+    sound: npt.NDArray[np.float32] | None,
+    on_frame: Callable[[], object],
+) -> None:
     temporary = temporary_beside(path)
     try:
         with av.open(str(temporary), "w", format="mp4", options={"movflags": "+faststart"}) as container:
-            _encode(container, size, round(start * RATE), round(seconds * RATE), on_frame)
+            _encode(container, pictures, size, rate, sound, on_frame)
         publish(temporary, path, overwrite=True)
     finally:
         temporary.unlink(missing_ok=True)
@@ -90,38 +129,40 @@ def draw_field(
 
 def _encode(
     container: av.container.OutputContainer,
+    pictures: Pictures,
     size: tuple[int, int],
-    start: int,
-    count: int,
+    rate: int,
+    samples: npt.NDArray[np.float32] | None,
     on_frame: Callable[[], object],
 ) -> None:
-    video = container.add_stream("libx264", rate=RATE)
+    video = container.add_stream("libx264", rate=rate)
     video.width, video.height = size
     video.pix_fmt = "yuv420p"
     context = video.codec_context
     context.color_primaries = context.color_trc = _BT709
     context.colorspace = _BT601  # what OpenCV's quick conversion gives
     context.color_range = 1
-    context.options = {"preset": "ultrafast", "crf": "26", "g": str(2 * RATE), "threads": str(os.cpu_count())}
-    audio = container.add_stream("aac", rate=SAMPLE_RATE)
-    audio.layout = "mono"
-    samples = field_sound((start + count) / RATE)[round(start / RATE * SAMPLE_RATE) :]
-    sound = list(_sound_frames(samples))
-    for number, picture in enumerate(ahead(tower_picture.frames(size, count, start), 8)):
-        container.mux(video.encode(_frame(picture, number)))
-        while sound and sound[0].pts is not None and sound[0].pts / SAMPLE_RATE <= number / RATE:
+    context.options = {"preset": "ultrafast", "crf": "26", "g": str(2 * rate), "threads": str(os.cpu_count())}
+    audio, sound = None, []
+    if samples is not None:
+        audio = container.add_stream("aac", rate=SAMPLE_RATE)
+        audio.layout = "mono"
+        sound = list(_sound_frames(samples))
+    for number, picture in enumerate(ahead(pictures, 8)):
+        container.mux(video.encode(_frame(picture, number, rate)))
+        while audio and sound and sound[0].pts is not None and sound[0].pts / SAMPLE_RATE <= number / rate:
             container.mux(audio.encode(sound.pop(0)))
         on_frame()
-    for rest in sound:
-        container.mux(audio.encode(rest))
-    container.mux(audio.encode(None))
+    if audio is not None:
+        for rest in (*sound, None):
+            container.mux(audio.encode(rest))
     container.mux(video.encode(None))
 
 
-def _frame(picture: npt.NDArray[np.uint8], number: int) -> VideoFrame:
+def _frame(picture: npt.NDArray[np.uint8], number: int, rate: int) -> VideoFrame:
     planes = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2YUV_I420), np.uint8)
     frame = VideoFrame.from_ndarray(planes, "yuv420p")
-    frame.pts, frame.time_base = number, Fraction(1, RATE)
+    frame.pts, frame.time_base = number, Fraction(1, rate)
     return frame
 
 

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.demo.sprites import SPRITE, Codes, Picture, blend, envelope
 from chronoxis.demo.tower_truth import (
     BALLOONS,
     PASSERS,
@@ -22,14 +23,10 @@ from chronoxis.demo.tower_truth import (
     place,
 )
 
-Picture = npt.NDArray[np.float32]
-Codes = npt.NDArray[np.uint8]
-
 _BACKDROP_SECONDS = 8
 _HEADROOM = 128  # backdrops are held in 1/128 code, so that slow light moves without steps
 _CORES = os.cpu_count() or 1
 cv2.setNumThreads(1)  # whole frames are shared out among the cores instead
-_SPRITE = (220, 300)  # an envelope's sprite: width and height in pixels
 
 # Sky colours from the zenith to the horizon, for a few states of daylight.
 _SKIES = {
@@ -91,11 +88,12 @@ def _backdrop_at(size: tuple[int, int], seconds: float) -> npt.NDArray[np.uint16
 
 @lru_cache(maxsize=4)
 def _backdrop(size: tuple[int, int], slot: int) -> npt.NDArray[np.uint16]:
-    drawn = np.clip(_paint_backdrop(size, daylight(slot * _BACKDROP_SECONDS)), 0, 250)
+    drawn = np.clip(paint_backdrop(size, daylight(slot * _BACKDROP_SECONDS)), 0, 250)
     return (drawn * _HEADROOM).astype(np.uint16) + _grain(size)
 
 
-def _paint_backdrop(size: tuple[int, int], light: float) -> Picture:
+def paint_backdrop(size: tuple[int, int], light: float) -> Picture:
+    """Sky, hills and field: float32 R′G′B′ codes, shape (height, width, 3)."""
     width, height = size
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     x, y = x / width, y / height
@@ -156,52 +154,13 @@ def _mixed(night: tuple[int, ...], day: tuple[int, ...], light: float) -> Pictur
     return np.array(night, np.float32) * (1 - light) + np.array(day, np.float32) * light
 
 
-@cache
-def _envelope(balloon: Balloon) -> Codes:
-    """An upright envelope with its basket: R′G′B′ and cover, shape (height, width, 4).
-
-    Colours are multiplied by the cover, so that scaling does not bleed.
-    """
-    width, height = _SPRITE
-    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    across, down = (x - width / 2 + 0.5) / (width / 2), y / (height * 0.80)
-    profile = np.where(down < 0.48, np.sqrt(np.clip(1 - ((0.48 - down) / 0.48) ** 2, 0, 1)), 0)
-    taper = np.clip((down - 0.48) / 0.52, 0, 1)
-    profile = np.where(down >= 0.48, 1 - 0.80 * taper**1.7, profile) * 0.97
-    around = np.arcsin(np.clip(across / np.maximum(profile, 1e-3), -1, 1))
-    gores = len(balloon.colours) * 4
-    seat = (around / np.pi + 0.5) * gores
-    colour = np.array(balloon.colours, np.float32)[seat.astype(int) % len(balloon.colours)]
-    seam = 1 - 0.22 * np.clip(1 - np.abs(seat - np.round(seat)) * 9, 0, 1)
-    shade = 0.60 + 0.48 * np.cos(around - 0.55) * (1 - 0.22 * down)
-    band = np.where(np.abs(down - 0.60) < 0.035, 1.16, 1.0)
-    rgb = colour * (shade * seam * band)[..., None]
-    cover = np.clip((profile - np.abs(across)) * width / 2, 0, 1) * (down <= 1)
-    sprite = np.dstack([np.clip(rgb, 0, 255), cover]).astype(np.float32)
-    _draw_basket(sprite)
-    sprite[..., :3] *= sprite[..., 3:]
-    sprite[..., 3] *= 255
-    return np.rint(sprite).clip(0, 255).astype(np.uint8)
-
-
-def _draw_basket(sprite: Picture) -> None:
-    width, height = _SPRITE
-    middle, top = width // 2, int(height * 0.90)
-    rope, wicker = (64.0, 56.0, 48.0, 1.0), (108.0, 74.0, 44.0, 1.0)
-    for side in (-1, 1):
-        foot = (middle + side * 13, top)
-        cv2.line(sprite, (middle + side * 18, int(height * 0.80)), foot, rope, 2, cv2.LINE_AA)
-    cv2.rectangle(sprite, (middle - 15, top), (middle + 15, height - 3), wicker, -1, cv2.LINE_AA)
-    cv2.rectangle(sprite, (middle - 15, top), (middle + 15, top + 4), (142.0, 100.0, 60.0, 1.0), -1)
-
-
 def _draw_balloon(canvas: Codes, balloon: Balloon, at: Place, seconds: float) -> None:
     if at.inflation <= 0:
         return
     height, width = canvas.shape[:2]
     full = at.width * width
     rise = at.inflation**1.5
-    sprite_w, sprite_h = _SPRITE
+    sprite_w, sprite_h = SPRITE
     scale_x = full / sprite_w * (0.70 + 0.30 * rise)
     scale_y = full / sprite_w * (0.16 + 0.84 * rise)
     lean = (1 - rise) * 0.5 + 0.012 * np.sin(seconds * 0.9 + balloon.launch)
@@ -214,7 +173,7 @@ def _draw_balloon(canvas: Codes, balloon: Balloon, at: Place, seconds: float) ->
     )
     light = 0.30 + 0.70 * daylight(seconds)
     heat = at.glow * (1.25 - light) * np.array([210, 128, 46], np.float32)
-    _blend(canvas, _envelope(balloon), turn, light, heat, flicker(seconds))
+    blend(canvas, envelope(balloon), turn, light, heat, flicker(seconds))
 
 
 @cache
@@ -241,53 +200,4 @@ def _draw_passer(canvas: Codes, passer: Passer, seconds: float) -> None:
     left = passer.x(seconds) * width - 80 * scale
     turn = np.array([[scale, 0, left], [0, scale, height - passer.height * height * 0.90 + stride]])
     light = 0.35 + 0.65 * daylight(seconds)
-    _blend(canvas, _figure(), turn, light, np.zeros(3, np.float32), flicker(seconds))
-
-
-_halves: dict[int, tuple[Codes, Codes]] = {}
-
-
-def _halved(sprite: Codes) -> Codes:
-    """A sprite at half its size, made once; sprites live as long as the program."""
-    if id(sprite) not in _halves:
-        half = cv2.resize(sprite, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-        _halves[id(sprite)] = sprite, np.asarray(half, np.uint8)
-    return _halves[id(sprite)][1]
-
-
-def _blend(
-    canvas: Codes,
-    sprite: Codes,
-    turn: npt.NDArray[np.float64],
-    light: float,
-    heat: npt.NDArray[np.float32],
-    gain: float,
-) -> None:
-    """Lay a lit sprite over the canvas where the affine ``turn`` puts it, to a fraction of a pixel.
-
-    ``heat`` is added towards the sprite's foot, where the burner is.
-    """
-    height, width = canvas.shape[:2]
-    corners = np.array(
-        [[0, 0, 1], [sprite.shape[1], 0, 1], [0, sprite.shape[0], 1], [*sprite.shape[1::-1], 1]]
-    )
-    spots = corners @ turn.T
-    left, top = np.maximum(np.floor(spots.min(0)).astype(int) - 1, 0)
-    right, bottom = np.minimum(np.ceil(spots.max(0)).astype(int) + 1, (width, height))
-    if left >= right or top >= bottom:
-        return
-    local = turn.copy()
-    local[:, 2] -= (left, top)
-    for _ in range(2):
-        if min(abs(local[0, 0]), local[1, 1]) < 0.55:  # shrinking without smoothing first would sparkle
-            sprite = _halved(sprite)
-            local[:, :2] *= 2
-    laid = cv2.warpAffine(sprite, local, (int(right - left), int(bottom - top)), flags=cv2.INTER_LINEAR)
-    colour, cover = cv2.cvtColor(laid, cv2.COLOR_RGBA2RGB), cv2.merge([cv2.extractChannel(laid, 3)] * 3)
-    part = canvas[top:bottom, left:right]
-    behind = cv2.multiply(part, cv2.bitwise_not(cover), scale=1 / 255)
-    cv2.addWeighted(behind, 1.0, colour, light * gain, 0.0, part)
-    if heat.any():
-        fall = np.interp(np.arange(top, bottom), spots[[0, 2], 1], (0.15, 1.0)).astype(np.float32)
-        warm = cover * (fall[:, None, None] * heat * (gain / 255))
-        cv2.add(part, warm.astype(np.uint8), part)
+    blend(canvas, _figure(), turn, light, np.zeros(3, np.float32), flicker(seconds))

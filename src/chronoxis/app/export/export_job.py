@@ -1,12 +1,14 @@
 """An export in a child process: the same command line that a person uses."""
 
 import json
+import tempfile
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, Signal
 
+from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model.project import Project
-from chronoxis.core.render.command_line import condense_command
+from chronoxis.core.render.command_line import render_command
 
 
 class ExportJob(QObject):
@@ -37,7 +39,10 @@ class ExportJob(QObject):
 
     def start(self, project: Project, output: Path, *, overwrite: bool) -> None:
         """Begin an export."""
-        program, *arguments = condense_command(project, output, overwrite=overwrite)
+        self._folder = tempfile.TemporaryDirectory(prefix="chronoxis-export-")
+        plan = Path(self._folder.name) / "export.chronoxis"
+        save_project(project, plan)
+        program, *arguments = render_command(plan, project.settings, output, overwrite=overwrite)
         self._outcome, self._rest = {}, b""
         self._process = QProcess(self)
         self._process.readyReadStandardOutput.connect(self._read)
@@ -58,6 +63,7 @@ class ExportJob(QObject):
                 self._process.kill()
                 self._process.waitForFinished(1000)
             self._process = None
+            self._folder.cleanup()
 
     def _read(self) -> None:
         assert self._process is not None
@@ -75,6 +81,7 @@ class ExportJob(QObject):
         self._read()
         said = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
         self._process.deleteLater()
+        self._folder.cleanup()
         self._process = None
         match self._outcome.get("event"):
             case "done":

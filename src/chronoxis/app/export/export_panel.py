@@ -13,11 +13,11 @@ from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model import edits
+from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultFormat
 from chronoxis.core.render.estimate import estimate_size
-from chronoxis.core.render.export import Plan, result_size
+from chronoxis.core.render.export import Plan, keeps_pitch, result_size
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
@@ -116,15 +116,16 @@ class ExportPanel(QFrame):
     def _show_project(self) -> None:
         project, plan = self._document.project, self._document.plan
         self.choices.setEnabled(plan is not None)
-        if plan is None or project.shot is None:
+        if plan is None:
             return
-        can_keep = plan.recording.facts.sound is not None and project.shot.speed == 1
+        single = len(project.shots) == 1 and project.footage_of(project.shots[0]).scale == 1
+        can_keep = single and keeps_pitch(project.shots[0]) and plan.sources[0].facts.sound is not None
         self.choices.show_settings(project.settings, can_keep_sound=can_keep)
         if project.settings.sound and not can_keep:
-            self.say("Sound is kept at 1× only; choose no sound, or a speed of 1×.")
+            self.say("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
         if not self.choices.output.text():
             self.choices.output.setText(str(_first_name(project, plan)))
-        width, height = result_size(plan.recording.facts, project.settings)
+        width, height = result_size(plan.sources[0].facts, project.settings)
         self.choices.facts.setText(
             f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
@@ -149,7 +150,7 @@ class ExportPanel(QFrame):
         self.say("")
         output = Path(self.choices.output.text())
         self.choices.output.setText(str(output.with_suffix(f".{settings.format}")))
-        self._document.apply("Export settings", lambda project: edits.set_settings(project, settings))
+        self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
 
     def _browse(self) -> None:
         chosen, _ = QFileDialog.getSaveFileName(
@@ -203,7 +204,7 @@ _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel as
 
 def _first_name(project: Project, plan: Plan) -> Path:
     """A name beside the recording that nothing has yet."""
-    source = plan.recording.path
+    source = plan.sources[0].path
     ending = str(project.settings.format)
     candidate = source.with_name(f"{source.stem}-condensed.{ending}")
     number = 2

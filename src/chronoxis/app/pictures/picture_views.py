@@ -16,17 +16,27 @@ class PictureView(QWidget):
         self._note = ""
         self.setAccessibleName(name)
         self.setToolTip(name)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
 
     def sizeHint(self) -> QSize:
         return QSize(316, 178)
+
+    def heightForWidth(self, width: int) -> int:
+        """No higher than the picture needs; what is left goes to the strip below."""
+        image = self._image
+        return round(width * (image.height() / image.width() if image and image.width() else 9 / 16))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(160, 90)
 
     def show_image(self, image: QImage | None, note: str = "") -> None:
         """Show an image, or none with a note in its place."""
+        before = self.heightForWidth(100)
         self._image, self._note = image, note
+        if self.heightForWidth(100) != before:
+            self.updateGeometry()
         self.update()
 
     @property
@@ -57,7 +67,9 @@ class GatherStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._images: list[tuple[QImage | None, float]] = []
-        self.setFixedHeight(30)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(40)
+        self.setMaximumHeight(110)
         self.setAccessibleName("Recorded frames that this result frame gathers")
         self.setToolTip(
             "The recorded frames that this result frame gathers; the bar below each is its weight"

@@ -1,7 +1,7 @@
 """The two pictures, what the result frame gathers, and the transport's buttons."""
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
@@ -10,6 +10,7 @@ from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
 from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.theme.theme import font, icon
+from chronoxis.core.model.playing import result_span
 from chronoxis.core.timing.timecode import format_time
 
 _STRIP_IMAGES = 24
@@ -62,14 +63,15 @@ class Pictures(QWidget):
             column = QVBoxLayout()
             column.setSpacing(4)
             column.addLayout(head)
-            column.addWidget(view, 1)
+            column.addWidget(view)
             columns.addLayout(column, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(columns, 1)
+        layout.addLayout(columns)
         layout.addWidget(self._gathers)
-        layout.addWidget(self._strip)
+        layout.addWidget(self._strip, 1)
+        layout.addStretch()
         layout.addWidget(self._transport_bar())
 
     def _transport_bar(self) -> QFrame:
@@ -94,13 +96,44 @@ class Pictures(QWidget):
         self.loop_button.setCheckable(True)
         self.loop_button.setChecked(transport.loop)
         self.loop_button.toggled.connect(transport.set_loop)
+        self.span_button = QPushButton("Loop &passage")
+        self.span_button.setCheckable(True)
+        self.span_button.setToolTip("Play the selected passages over and over (Shift+L)")
+        self.span_button.clicked.connect(
+            lambda on: self.loop_selection() if on else transport.loop_over(None)
+        )
         row.addSpacing(10)
         row.addWidget(self.loop_button)
+        row.addWidget(self.span_button)
         row.addStretch()
         self._state = QLabel()
         self._state.setProperty("dim", True)
         row.addWidget(self._state)
         return bar
+
+    def _loop_passage(self, on: bool) -> None:
+        if on:
+            self.loop_selection()
+        else:
+            self._transport.loop_over(None)
+
+    def loop_selection(self) -> None:
+        """Play the selected passages over and over."""
+        project, places = self._document.project, self._document.selection
+        if places:
+            spans = [result_span(project, place) for place in places]
+            self._transport.loop_over((min(span[0] for span in spans), max(span[1] for span in spans)))
+        else:
+            self._transport.loop_over(None)
+
+    def loop_joint(self) -> None:
+        """Play a second either side of the joint or cut nearest to the playhead, over and over."""
+        project, here = self._document.project, float(self._document.playhead)
+        joints = [result_span(project, place)[1] for place in project.places()[:-1]]
+        if joints:
+            joint = min(joints, key=lambda moment: abs(moment - here))
+            end = float(project.result_length)
+            self._transport.loop_over((max(0.0, joint - 1), min(end, joint + 1)))
 
     def _jump(self, *, to_end: bool) -> None:
         plan = self._document.plan
@@ -111,9 +144,9 @@ class Pictures(QWidget):
         self._follow()
 
     def _follow(self) -> None:
-        plan, shot = self._document.plan, self._document.project.shot
-        if plan is None or shot is None:
-            if self._document.facts is None:
+        plan = self._document.plan
+        if plan is None:
+            if not self._document.facts:
                 self.recorded.show_image(None)
             self.result.show_image(None, "The result's picture appears once the frames are counted.")
             self._recorded_time.setText("")
@@ -123,7 +156,7 @@ class Pictures(QWidget):
         number = self._document.result_frame
         self._preview.want(number)
         frames, _ = plan.schedule.sources(number)
-        edges = plan.recording.index.edges
+        edges = plan.edges(int(plan.schedule.shots[number]))
         self._recorded_time.setText(format_time(edges[frames[0]], 2))
         self._result_time.setText(f"{format_time(self._document.playhead, 2)} · frame {number:,}")
         span = f"{format_time(edges[frames[0]], 2)} – {format_time(edges[frames[-1] + 1], 2)}"
@@ -143,7 +176,8 @@ class Pictures(QWidget):
         frames = plan.schedule.sources(self._document.result_frame)[0]
         every = max(1, -(-len(frames) // _STRIP_IMAGES))
         strip = tuple(frames[::every].tolist()) if with_strip else ()
-        wish = Wish(plan.recording, int(frames[0]), strip)
+        recording = plan.sources[int(plan.schedule.shots[self._document.result_frame])]
+        wish = Wish(recording, int(frames[0]), strip)
         same = self._shown and (self._shown.number, self._shown.recording) == (wish.number, wish.recording)
         if not same or with_strip:
             self._shown = wish
@@ -151,7 +185,7 @@ class Pictures(QWidget):
 
     def _show_recorded(self, wish: Wish, images: Images | None) -> None:
         plan = self._document.plan
-        if images is None or plan is None or wish.recording is not plan.recording:
+        if images is None or plan is None or wish.recording not in plan.sources:
             return
         self.recorded.show_image(images.picture)
         if wish.strip:
@@ -166,6 +200,7 @@ class Pictures(QWidget):
     def _show_transport(self) -> None:
         transport = self._transport
         self.play_button.setIcon(icon("pause" if transport.playing else "play"))
+        self.span_button.setChecked(transport.span is not None)
         if not transport.playing:
             self._state.setText("at rest")
             self._follow()

@@ -125,11 +125,12 @@ class Preview(QObject):
         return next((number for number in chain(ahead, behind) if number not in self._kept), None)
 
     def _make(self, plan: Plan, start: int, version: int) -> None:
-        facts = plan.recording.facts
+        facts = plan.sources[0].facts
         size = (max(2, round(_HEIGHT * plan.size[0] / plan.size[1]) // 2 * 2), _HEIGHT)
-        target = Target(size, "rgb24", "rgb24", replace(facts.colour, full_range=True), gather_small=True)
+        colour, stretch = replace(facts.colour, full_range=True), plan.settings.size.stretch
+        target = Target(size, "rgb24", "rgb24", colour, gather_small=True, stretch=stretch)
         part = plan.schedule.portion(start, min(start + _STRETCH, len(plan.schedule)))
-        with closing(result_frames(plan.recording, part, target)) as frames:
+        with closing(result_frames(plan.sources, part, target)) as frames:
             for number, frame in enumerate(frames, start):
                 packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[
                     1

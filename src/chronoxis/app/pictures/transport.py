@@ -35,6 +35,7 @@ class Transport(QObject):
         self._from = 0
         self.shuttle = 0
         self.loop = True
+        self.span: tuple[int, int] | None = None
         self.waiting = False
 
     @property
@@ -81,23 +82,41 @@ class Transport(QObject):
         self.loop = loop
         self.changed.emit()
 
+    def loop_over(self, seconds: tuple[float, float] | None) -> None:
+        """Play a part of the result over and over, result seconds; None for all of it."""
+        plan = self._document.plan
+        self.span = None
+        if seconds is not None and plan is not None:
+            rate, last = float(plan.schedule.rate), len(plan.schedule)
+            first = min(round(seconds[0] * rate), last - 1)
+            self.span = (first, min(max(round(seconds[1] * rate), first + 1), last))
+            self._document.move_playhead(first / plan.schedule.rate)
+            self.set_shuttle(1)
+        self.changed.emit()
+
     def _restart(self) -> None:
         self._clock, self._from = time.monotonic(), self._document.result_frame
+
+    def _bounds(self, count: int) -> tuple[int, int]:
+        """The result frames that play: the part that is looped as far as it is there still, or all."""
+        if self.span is None or self.span[0] >= count:
+            return 0, count
+        return self.span[0], min(self.span[1], count)
 
     def _tick(self) -> None:
         plan = self._document.plan
         if plan is None:
             self.set_shuttle(0)
             return
-        count = len(plan.schedule)
+        first, stop = self._bounds(len(plan.schedule))
         passed = int((time.monotonic() - self._clock) * float(plan.schedule.rate) * self.shuttle)
         due = self._from + passed
-        if not 0 <= due < count:
-            if not self.loop:
-                self._document.move_playhead(Fraction(count - 1 if due > 0 else 0) / plan.schedule.rate)
+        if not first <= due < stop:
+            if not (self.loop or self.span):
+                self._document.move_playhead(Fraction(stop - 1 if due > 0 else 0) / plan.schedule.rate)
                 self.set_shuttle(0)
                 return
-            due %= count
+            due = first + (due - first) % (stop - first)
             self._from, self._clock = due, time.monotonic()
         if due == self._document.result_frame:
             return

@@ -1,94 +1,146 @@
-"""Small pictures along the recorded rail."""
+"""Small pictures of recordings, for the rails."""
 
-from collections.abc import Callable
+from bisect import bisect_left, insort
+from collections.abc import Callable, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
 import av
-import numpy as np
+from av.container import InputContainer
+from av.video.frame import VideoFrame
+from av.video.stream import VideoStream
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from chronoxis.app.background import Latest
 from chronoxis.app.pictures.frame_images import small_image
+from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.containers import open_container, picture_stream
 from chronoxis.core.footage.facts import Facts
+from chronoxis.core.footage.frame_reader import FrameReader
+from chronoxis.core.render.frames import Recording
 
 HEIGHT = 56
+_MOST_IMAGES = 2000
+_COARSE = 2.0  # stored seconds between pictures, above which the nearest key frame serves
 
 
 @dataclass(frozen=True)
-class StripWish:
-    """Which recording, and at how many evenly spread places."""
+class Tile:
+    """A wished picture: of which recording, at which stored second, and how far off it may be."""
 
     path: Path
-    facts: Facts
-    places: int
+    seconds: float
+    tolerance: float
+
+
+@dataclass(frozen=True, eq=False)
+class StripWish:
+    """Tiles in the order of their worth, and what is known of their recordings."""
+
+    tiles: Sequence[Tile]
+    facts: dict[Path, Facts]
+    recordings: dict[Path, Recording]
 
 
 class Filmstrips(QObject):
-    """Decodes key frames near evenly spread places, coarse places first.
+    """Keeps small pictures by recording and time, and decodes those that are wished.
 
-    A rail's small pictures stand for stretches of seconds, so the nearest key frame before a place
-    serves; it needs no index and one decoded frame only.
+    Where pictures stand for stretches of seconds, the nearest key frame before serves: it needs no
+    index and one decoded frame only. Closer together, the very frame is decoded.
 
     Signals:
         added: a new picture is there.
     """
 
     added = Signal()
+    _found = Signal(object, float, object)
 
     def __init__(self) -> None:
         super().__init__()
+        self._times: dict[Path, list[float]] = {}
+        self._images: dict[tuple[Path, float], QImage] = {}
         self._latest = Latest(self._decode, "filmstrip")
-        self.images: dict[int, QImage] = {}
-        self.places = 1
-        self._found.connect(self._take)
+        self._found.connect(self.put)
 
-    _found = Signal(object, int, object)
+    def near(self, path: Path, seconds: float) -> QImage | None:
+        """The picture nearest to a stored second of a recording, if there is any."""
+        place = self._nearest(path, seconds)
+        return None if place is None else self._images[path, place]
 
-    def follow(self, facts: Facts, places: int) -> None:
-        """Make the strip of a recording anew."""
-        self.images, self.places = {}, places
-        self._latest.ask(StripWish(facts.path, facts, places))
+    def want(
+        self, tiles: Sequence[Tile], facts: dict[Path, Facts], recordings: dict[Path, Recording]
+    ) -> None:
+        """Decode the tiles that no kept picture is near enough to; earlier wishes are dropped."""
+        lacking = [tile for tile in tiles if tile.path in facts and not self._has(tile)]
+        if lacking:
+            self._latest.ask(StripWish(lacking, dict(facts), dict(recordings)))
 
-    def image_near(self, share: float) -> QImage | None:
-        """The picture nearest to a place, given as a share of the recording's length."""
-        if not self.images:
-            return None
-        place = share * self.places - 0.5
-        return self.images[min(self.images, key=lambda number: abs(number - place))]
+    def put(self, path: Path, seconds: float, image: QImage) -> None:
+        """Keep a picture."""
+        if (path, seconds) not in self._images:
+            insort(self._times.setdefault(path, []), seconds)
+        self._images[path, seconds] = image
+        if len(self._images) > _MOST_IMAGES:
+            gone, time = next(iter(self._images))
+            del self._images[gone, time]
+            self._times[gone].remove(time)
+        self.added.emit()
 
     def close(self) -> None:
         """Stop."""
         self._latest.close()
 
-    def _take(self, wish: StripWish, place: int, image: QImage) -> None:
-        if wish.places == self.places:
-            self.images[place] = image
-            self.added.emit()
+    def _nearest(self, path: Path, seconds: float) -> float | None:
+        times = self._times.get(path, [])
+        place = bisect_left(times, seconds)
+        around = times[max(0, place - 1) : place + 1]
+        return min(around, key=lambda time: abs(time - seconds)) if around else None
+
+    def _has(self, tile: Tile) -> bool:
+        nearest = self._nearest(tile.path, tile.seconds)
+        return nearest is not None and abs(nearest - tile.seconds) <= tile.tolerance
 
     def _decode(self, wish: StripWish, still_wanted: Callable[[], bool]) -> None:
-        with open_container(wish.path) as container:
-            stream = picture_stream(container, wish.path)
-            stream.thread_type = "SLICE"  # one frame at a time comes out sooner without frame threads
-            stream.codec_context.skip_frame = "NONKEY"
-            start = stream.start_time or 0
-            ticks = Fraction(wish.facts.length) / Fraction(stream.time_base or 1)
-            for place in _coarse_first(wish.places):
-                if not still_wanted():
-                    return
-                stamp = start + int(ticks * (2 * place + 1) / (2 * wish.places))
-                try:
-                    container.seek(stamp, stream=stream, backward=True)
-                    frame = next(container.decode(stream))
-                except (StopIteration, av.FFmpegError):
-                    continue  # a hole in a damaged file; its neighbours stand in
-                self._found.emit(wish, place, small_image(frame, wish.facts, HEIGHT))
+        by_path: dict[Path, list[Tile]] = {}
+        for tile in wish.tiles:
+            by_path.setdefault(tile.path, []).append(tile)
+        for path, tiles in by_path.items():
+            facts, recording = wish.facts[path], wish.recordings.get(path)
+            try:
+                with ExitStack() as stack:
+                    fetch = _fetcher(path, recording, tiles, stack)
+                    for tile in tiles:
+                        if not still_wanted():
+                            return
+                        frame = fetch(tile.seconds)
+                        if frame is not None:
+                            self._found.emit(path, tile.seconds, small_image(frame, facts, HEIGHT))
+            except ChronoxisError:
+                continue  # whoever decodes the picture at the playhead says what is wrong with the file
 
 
-def _coarse_first(count: int) -> list[int]:
-    order = np.arange(count)
-    ranks = [int(format(number, f"0{max(1, count.bit_length())}b")[::-1], 2) for number in order.tolist()]
-    return order[np.argsort(ranks, kind="stable")].tolist()  # type: ignore[no-any-return]
+def _fetcher(
+    path: Path, recording: Recording | None, tiles: list[Tile], stack: ExitStack
+) -> Callable[[float], VideoFrame | None]:
+    """How to come by a frame near a stored second: exactly, or by key frames."""
+    if recording is not None and min(tile.tolerance for tile in tiles) * 2 < _COARSE:
+        reader = stack.enter_context(FrameReader(path, recording.index))
+        index = recording.index
+        return lambda seconds: reader.frame(index.frame_at(seconds))
+    container = stack.enter_context(open_container(path))
+    stream = picture_stream(container, path)
+    stream.thread_type = "SLICE"  # one frame at a time comes out sooner without frame threads
+    stream.codec_context.skip_frame = "NONKEY"
+    return lambda seconds: _key_frame(container, stream, seconds)
+
+
+def _key_frame(container: InputContainer, stream: VideoStream, seconds: float) -> VideoFrame | None:
+    ticks = int(seconds / Fraction(stream.time_base or 1))
+    try:
+        container.seek((stream.start_time or 0) + ticks, stream=stream, backward=True)
+        return next(container.decode(stream))
+    except (StopIteration, av.FFmpegError):
+        return None  # a hole in a damaged file; its neighbours stand in

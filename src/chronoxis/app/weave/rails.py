@@ -1,19 +1,78 @@
 """Where things stand in the Weave: the geometry of the two time axes, without any drawing."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import cached_property
+from typing import NamedTuple
 
+import numpy as np
+import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF
+
+from chronoxis.core.model.project import Project
 
 _MARGIN = 14
 _RULER = 18
 _STRIP = 50
-_CURVE = 40
+_CURVE = 46
 _GAP = 2
 _MIN_THREADS = 40
+_HANDLE_SHARE = 0.12  # of an excerpt: how much of what lies beyond its points is shown, with several shots
+_SPACING = 0.006  # of all recorded time, between two shots
+_LEAST_VIEW = 1 / 500  # seconds: the deepest zoom
 
 GRIP = 7
 """How near in pixels an edge can be grasped."""
+
+
+class View(NamedTuple):
+    """The visible part of a rail, in seconds along it."""
+
+    start: float
+    length: float
+
+    def zoomed(self, factor: float, about: float, whole: float) -> "View":
+        """A longer or shorter part in which ``about`` stays where it is on the screen."""
+        length = min(max(self.length * factor, _LEAST_VIEW), whole)
+        share = (about - self.start) / self.length
+        return View(about - share * length, length).within(whole)
+
+    def moved(self, by: float, whole: float) -> "View":
+        """The part ``by`` seconds further on."""
+        return View(self.start + by, self.length).within(whole)
+
+    def within(self, whole: float) -> "View":
+        """The part, moved so that it shows nothing outside."""
+        return View(min(max(self.start, 0.0), max(0.0, whole - self.length)), min(self.length, whole))
+
+
+class Stretch(NamedTuple):
+    """A shot on the recorded rail: where on the rail, and which recorded seconds are shown there."""
+
+    at: float
+    first: float
+    last: float
+
+    @property
+    def end(self) -> float:
+        """Where on the rail it ends."""
+        return self.at + self.last - self.first
+
+
+def stretches_of(project: Project) -> tuple[Stretch, ...]:
+    """The shots in the order of the result, each with some of what lies beyond its points.
+
+    A single shot is shown with all of its recording.
+    """
+    spacing = float(project.recorded_length) * _SPACING
+    at, made = 0.0, []
+    for shot in project.shots:
+        begin, end = float(shot.in_point), float(shot.out_point)
+        length = float(project.footage_of(shot).length)
+        room = length if len(project.shots) == 1 else (end - begin) * _HANDLE_SHARE
+        made.append(Stretch(at, max(0.0, begin - room), max(end, min(length, end + room))))
+        at = made[-1].end + spacing
+    return tuple(made)
 
 
 @dataclass(frozen=True)
@@ -23,62 +82,97 @@ class Rails:
     Attributes:
         width: of the widget, pixels.
         height: of the widget, pixels.
-        recorded_length: seconds along the recorded rail.
-        result_length: seconds along the result rail.
+        stretches: the shots on the recorded rail.
+        recorded_view: what is visible of the recorded rail.
+        result_view: what is visible of the result rail.
     """
 
     width: int
     height: int
-    recorded_length: float
-    result_length: float
+    stretches: tuple[Stretch, ...]
+    recorded_view: View
+    result_view: View
 
-    @property
+    @cached_property
     def recorded_ruler(self) -> QRectF:
         """Marks of recorded time."""
         return self._row(0, _RULER)
 
-    @property
+    @cached_property
     def recorded(self) -> QRectF:
         """The recorded filmstrip."""
         return self._row(_RULER, _STRIP)
 
-    @property
+    @cached_property
     def threads(self) -> QRectF:
         """Where the threads run."""
         top = _RULER + _STRIP + _GAP
         below = _GAP + _STRIP + _CURVE + _RULER + _GAP
         return self._row(top, max(_MIN_THREADS, self.height - top - below))
 
-    @property
+    @cached_property
     def result(self) -> QRectF:
         """The result filmstrip."""
         return self._row(self.threads.bottom() + _GAP, _STRIP)
 
-    @property
+    @cached_property
     def curve(self) -> QRectF:
         """The pace curve."""
         return self._row(self.result.bottom() + _GAP, _CURVE)
 
-    @property
+    @cached_property
     def result_ruler(self) -> QRectF:
         """Marks of result time."""
         return self._row(self.curve.bottom(), _RULER)
 
-    def recorded_x(self, seconds: float) -> float:
-        """Place of a recorded time."""
-        return _MARGIN + seconds / self.recorded_length * self._span
+    @property
+    def recorded_scale(self) -> float:
+        """Pixels per recorded second."""
+        return self._span / self.recorded_view.length
+
+    @property
+    def result_scale(self) -> float:
+        """Pixels per result second."""
+        return self._span / self.result_view.length
+
+    def recorded_x(self, shot: int, seconds: float) -> float:
+        """Place of a recorded time of a shot."""
+        stretch = self.stretches[shot]
+        return self._rail_x(stretch.at + seconds - stretch.first)
+
+    def recorded_xs(
+        self, shots: npt.NDArray[np.int64], seconds: npt.NDArray[np.float64]
+    ) -> npt.NDArray[np.float64]:
+        """Places of recorded times of shots."""
+        offsets = np.array([stretch.at - stretch.first for stretch in self.stretches])
+        along = offsets[shots] + seconds - self.recorded_view.start
+        return np.asarray(_MARGIN + along * self.recorded_scale)
 
     def result_x(self, seconds: float) -> float:
         """Place of a result time."""
-        return _MARGIN + seconds / self.result_length * self._span
+        return _MARGIN + (seconds - self.result_view.start) * self.result_scale
 
-    def recorded_time(self, x: float) -> Fraction:
-        """Recorded time at a place, within the recording."""
-        return self._time(x, self.recorded_length)
+    def shot_at(self, x: float) -> int:
+        """The shot whose stretch of the recorded rail is at a place, or the nearest."""
+        along = self.recorded_along(x)
+        return min(
+            range(len(self.stretches)),
+            key=lambda n: max(self.stretches[n].at - along, along - self.stretches[n].end),
+        )
+
+    def recorded_time(self, shot: int, x: float) -> Fraction:
+        """Recorded time of a shot at a place, within what its stretch shows."""
+        stretch = self.stretches[shot]
+        seconds = stretch.first + self.recorded_along(x) - stretch.at
+        return Fraction(min(max(seconds, stretch.first), stretch.last))
 
     def result_time(self, x: float) -> Fraction:
-        """Result time at a place, within the result."""
-        return self._time(x, self.result_length)
+        """Result time at a place, not before the beginning."""
+        return Fraction(max(0.0, self.result_view.start + (x - _MARGIN) / self.result_scale))
+
+    def recorded_along(self, x: float) -> float:
+        """Seconds along the recorded rail at a place."""
+        return self.recorded_view.start + (x - _MARGIN) / self.recorded_scale
 
     def is_in_recorded(self, point: QPointF) -> bool:
         """Whether a point belongs to the recorded rail."""
@@ -88,9 +182,12 @@ class Rails:
         """Whether a point belongs to the result rail."""
         return point.y() >= self.result.top() - _GAP
 
-    def _time(self, x: float, length: float) -> Fraction:
-        share = min(max((x - _MARGIN) / self._span, 0.0), 1.0)
-        return Fraction(share * length)
+    def with_views(self, recorded: View, result: View) -> "Rails":
+        """The same rails showing other parts."""
+        return replace(self, recorded_view=recorded, result_view=result)
+
+    def _rail_x(self, along: float) -> float:
+        return _MARGIN + (along - self.recorded_view.start) * self.recorded_scale
 
     @property
     def _span(self) -> float:
@@ -100,9 +197,13 @@ class Rails:
         return QRectF(_MARGIN, top, self._span, height)
 
 
+_STEPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.04, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900)
+_LONG_STEPS = (1800, 3600, 7200, 21600)
+
+
 def ruler_step(length: float, width: float, least: float = 84.0) -> float:
     """Seconds between written marks that stand at least ``least`` pixels apart."""
-    for step in (0.04, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 21600):
+    for step in (*_STEPS, *_LONG_STEPS):
         if step / length * width >= least:
             return float(step)
     return 86400.0

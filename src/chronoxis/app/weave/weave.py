@@ -1,141 +1,301 @@
 """The Weave: recorded rail above, result rail below, threads between them, worked by hand."""
 
 from collections.abc import Callable
-from fractions import Fraction
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from chronoxis.app.document import Document
 from chronoxis.app.theme.theme import DIM, GROUND, font
 from chronoxis.app.weave.filmstrips import Filmstrips
-from chronoxis.app.weave.rails import GRIP, Rails
-from chronoxis.app.weave.weave_painter import WeavePainter
-from chronoxis.core.model import edits
-from chronoxis.core.timing.speed import format_speed
-from chronoxis.core.timing.timecode import format_time
+from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
+from chronoxis.app.weave.rails import Rails, View, stretches_of
+from chronoxis.app.weave.tiles import coarse_first, recorded_tiles, result_tiles
+from chronoxis.app.weave.weave_painter import WeavePainter, draw_playheads, draw_readout
+from chronoxis.core.model.playing import place_at, played_at, result_span
+from chronoxis.core.model.project import Place
 
-_STRIP_PLACES = 48
+_WHEEL_STEP = 1.25
+_FRAMES = 40  # result frames that the deepest step of zooming shows
+_SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP)
 
 
 class Weave(QWidget):
     """Shows the plan as two time axes and lets both be dragged.
 
-    On the recorded rail a drag of an edge changes which footage is used; on the result rail it changes
-    how long the result lasts, so the speed follows.
+    On the recorded rail a drag of an edge or joint changes which footage is used; on the result rail it
+    changes how long a passage lasts, so its speed follows; on the pace curve it changes the speed.
 
     Signals:
         scrubbed: result seconds that a person pointed at.
+        menu_wanted: a person wants to know what can be done here; global position.
     """
 
     scrubbed = Signal(object)
+    menu_wanted = Signal(object)
 
     def __init__(self, document: Document, ready_frames: Callable[[], list[int]]) -> None:
         super().__init__()
         self._document = document
         self._ready_frames = ready_frames
-        self._strips = Filmstrips()
-        self._strips.added.connect(self.update)
-        self._drag: str | None = None
-        self._start: tuple[Fraction, Fraction, Fraction, Fraction] | None = None
+        self.strips = Filmstrips()
+        self._drag: Drag | None = None
+        self._scrubs: str | None = None
         self._readout: tuple[QPointF, str] | None = None
         self._counting: float | None = None
+        self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
+        self._picture: QPixmap | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Weave")
         self.setAccessibleDescription(
-            "Recorded time above, result time below. I and O set the points at the playhead; "
-            "left and right step one result frame."
+            "Recorded time above, result time below. I and O set the points at the playhead, D divides a "
+            "passage there; Page Up and Page Down select passages; left and right step one result frame."
         )
         self.setToolTip(
-            "Drag an edge above to change which footage is used, the edge below to change how long it lasts"
+            "Drag above to change which footage is used, below to change how long it lasts, the curve to "
+            "change speed. Ctrl and the wheel zoom; Alt defeats snapping."
         )
-        document.changed.connect(self.update)
+        self.strips.added.connect(self.redraw)
+        for signal in (document.changed, document.selection_changed, document.recording_changed):
+            signal.connect(self.redraw)
         document.playhead_moved.connect(lambda _: self.update())
 
-    def follow_recording(self) -> None:
-        """Make the filmstrip of the document's recording."""
-        if self._document.facts:
-            self._strips.follow(self._document.facts, _STRIP_PLACES)
+    def redraw(self) -> None:
+        """Draw everything anew when next there is time."""
+        self._picture = None
+        self.update()
+
+    @property
+    def readout_text(self) -> str:
+        """What the label at the pointer says, or nothing."""
+        return self._readout[1] if self._readout else ""
 
     def show_counting(self, share: float | None) -> None:
         """Say how far the counting of frames is; None once it is over."""
         self._counting = share
-        self.update()
+        self.redraw()
 
     def close_workers(self) -> None:
         """Stop the work in the background."""
-        self._strips.close()
+        self.strips.close()
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 330)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(600, 230)
+        return QSize(600, 222)
 
     def rails(self) -> Rails | None:
         """The present geometry, or None while there is nothing to show."""
         project = self._document.project
-        if project.shot is None:
+        if not project.shots:
             return None
-        length = (
-            self._start[3] if self._drag == "result-end" and self._start else project.reckoner.result_length
+        if self._drag is not None:
+            return self._drag.rails
+        stretches = stretches_of(project)
+        wholes = stretches[-1].end, float(project.result_length)
+        recorded, result = (
+            view.within(whole) if view else View(0.0, whole)
+            for view, whole in zip(self._views, wholes, strict=True)
         )
-        return Rails(self.width(), self.height(), float(project.shot.footage.length), float(length))
+        return Rails(self.width(), self.height(), stretches, recorded, result)
+
+    def zoom(self, factor: float, about: QPointF | None = None) -> None:
+        """Show ``factor`` times as much of both rails about the playhead, or of one about a point."""
+        rails = self.rails()
+        if rails is None:
+            return
+        recorded, result = rails.recorded_view, rails.result_view
+        below = about is None or rails.is_in_result(about)
+        above = about is None or not below
+        if above:
+            focus = rails.recorded_along(about.x() if about else self._playhead_places(rails)[0])
+            recorded = recorded.zoomed(factor, focus, rails.stretches[-1].end)
+        if below:
+            focus = float(rails.result_time(about.x())) if about else float(self._document.playhead)
+            result = result.zoomed(factor, focus, float(self._document.project.result_length))
+        self._show_views(recorded, result)
+
+    def zoom_to_selection(self) -> None:
+        """Show the selected passages on both rails, with a little around them."""
+        project, rails = self._document.project, self.rails()
+        if rails is None or not self._document.selection:
+            return
+        spans = [result_span(project, place) for place in self._document.selection]
+        low, high = min(span[0] for span in spans), max(span[1] for span in spans)
+        ends: list[float] = []
+        for place in self._document.selection:
+            shot, stretch = project.shots[place.shot], rails.stretches[place.shot]
+            covered = shot.joints[place.passage : place.passage + 2]
+            ends += [stretch.at + float(shot.recorded_time(c)) - stretch.first for c in covered]
+        self._show_views(_around(min(ends), max(ends)), _around(low, high))
+
+    def zoom_to_frames(self) -> None:
+        """Show single frames about the playhead."""
+        rails = self.rails()
+        if rails is None:
+            return
+        project = self._document.project
+        played = played_at(project, [float(self._document.playhead)])
+        rate = float(project.footage_of(project.shots[int(played.shots[0])]).rate)
+        span = _FRAMES / float(project.rate)
+        length = max(_FRAMES / rate, span * float(played.speeds[0]))
+        along = rails.recorded_along(self._playhead_places(rails)[0])
+        here = float(self._document.playhead)
+        self._show_views(View(along - length / 2, length), View(here - span / 2, span))
+
+    def fit_all(self) -> None:
+        """Show all of both rails."""
+        self._views = (None, None)
+        self.redraw()
+
+    def _show_views(self, recorded: View, result: View) -> None:
+        rails = self.rails()
+        assert rails is not None
+        wholes = rails.stretches[-1].end, float(self._document.project.result_length)
+        chosen = [
+            None if view.length >= whole * 0.9999 else view.within(whole)
+            for view, whole in zip((recorded, result), wholes, strict=True)
+        ]
+        self._views = (chosen[0], chosen[1])
+        self.redraw()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), GROUND)
-        rails, shot = self.rails(), self._document.project.shot
-        if rails is None or shot is None:
+        rails = self.rails()
+        if rails is None:
+            painter.fillRect(self.rect(), GROUND)
             painter.setPen(DIM)
             painter.setFont(font(11))
             text = "Recorded time above, result time below: both appear when a recording is open."
             painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, text)
             return
-        weave = WeavePainter(painter, rails, shot, self._strips)
-        plan = self._document.plan
-        weave.draw_recorded(self._counting)
-        weave.draw_threads(plan)
-        weave.draw_result(self._ready_frames(), self._document.project.rate)
-        recorded = float(shot.in_point) + float(shot.pace.recorded_at(float(self._document.playhead)))
-        weave.draw_playheads(recorded, float(self._document.playhead))
-        weave.draw_speed(float(self._document.playhead))
+        if self._picture is None:
+            self._picture = self._drawn(rails)
+        painter.drawPixmap(0, 0, self._picture)
+        WeavePainter(
+            painter, rails, self._document.project, self.strips, self._document.selection
+        ).draw_ready(self._ready_frames())
+        draw_playheads(painter, rails, *self._playhead_places(rails))
         if self._readout:
-            weave.draw_readout(*self._readout)
+            draw_readout(painter, rails, *self._readout)
+
+    def _drawn(self, rails: Rails) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(self.size() * ratio)
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(GROUND)
+        painter = QPainter(picture)
+        document = self._document
+        drawing = WeavePainter(painter, rails, document.project, self.strips, document.selection)
+        drawing.draw(document.plan, self._counting)
+        painter.end()
+        self._want_tiles(rails)
+        return picture
+
+    def _want_tiles(self, rails: Rails) -> None:
+        project, document = self._document.project, self._document
+        tiles = recorded_tiles(project, rails, rails.recorded), result_tiles(project, rails, rails.result)
+        wished = [*coarse_first(tiles[0]), *coarse_first(tiles[1])]
+        self.strips.want(wished, document.facts, document.recordings)
+
+    def _playhead_places(self, rails: Rails) -> tuple[float, float]:
+        seconds = float(self._document.playhead)
+        played = played_at(self._document.project, [seconds])
+        above = rails.recorded_x(int(played.shots[0]), float(played.recorded[0]))
+        return above, rails.result_x(seconds)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._picture = None
+        super().resizeEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        rails, shot = self.rails(), self._document.project.shot
-        if rails is None or shot is None or event.button() is not Qt.MouseButton.LeftButton:
+        rails, project, at = self.rails(), self._document.project, event.position()
+        if rails is None or event.button() is not Qt.MouseButton.LeftButton:
             return
-        state = self._document.project.reckoner
-        self._start = (shot.in_point, shot.out_point, state.speed, state.result_length)
-        self._drag = self._edge_at(event.position()) or self._rail_at(event.position())
-        labels = {"in": "Move in point", "out": "Move out point", "result-end": "Change result length"}
-        if self._drag in labels:
-            self._document.begin_gesture(labels[self._drag])
-        else:
-            self._scrub(event.position())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        at = event.position()
-        if self._drag is None:
-            edge = self._edge_at(at)
-            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
-        elif self._drag in ("in", "out"):
-            self._move_point(at, exact=bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
-        elif self._drag == "result-end":
-            self._stretch(at)
-        else:
+        held = grip_at(project, rails, at)
+        if held is not None:
+            self._drag = Drag(held, project, rails, float(self._document.playhead), at)
+            self._document.begin_gesture(held.grip.value)
+            if held.grip is Grip.LEVEL:
+                self._select_at(held.place, event.modifiers())
+            return
+        self._scrubs = "recorded" if rails.is_in_recorded(at) else "result"
+        place = self._passage_at(rails, at)
+        if (
+            place is not None
+            and not rails.recorded_ruler.contains(at)
+            and not rails.result_ruler.contains(at)
+        ):
+            self._select_at(place, event.modifiers())
+        if not rails.threads.contains(at):
             self._scrub(at)
 
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        rails, at = self.rails(), event.position()
+        if self._drag is not None:
+            exact = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            self._document.apply(self._drag.held.grip.value, self._drag.edit(at, exact=exact))
+            self._readout = (at, self._drag.outcome(self._document.project))
+            self.redraw()
+        elif self._scrubs:
+            self._scrub(at)
+        elif rails is not None:
+            held = grip_at(self._document.project, rails, at)
+            shapes = Qt.CursorShape
+            shape = shapes.ArrowCursor
+            if held is not None:
+                shape = shapes.SizeHorCursor if held.grip in _SIDEWAYS else shapes.SizeVerCursor
+            self.setCursor(shape)
+
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        drag, self._drag, self._readout = self._drag, None, None
-        if drag in ("in", "out", "result-end"):
+        drag, self._drag, self._readout, self._scrubs = self._drag, None, None, None
+        if drag is not None:
             self._document.end_gesture()
-        self.update()
+        self.redraw()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.mousePressEvent(event)
+        if self._drag is None and self._document.selection:
+            self.zoom_to_selection()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        rails = self.rails()
+        if rails is None or self._drag is not None:
+            return
+        turned = (event.angleDelta().y() or event.angleDelta().x()) / 120
+        at = event.position()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            both = not (rails.is_in_recorded(at) or rails.is_in_result(at))
+            self.zoom(_WHEEL_STEP**-turned, None if both else at)
+            return
+        recorded, result = rails.recorded_view, rails.result_view
+        if not rails.is_in_result(at):
+            recorded = recorded.moved(-turned * recorded.length / 8, rails.stretches[-1].end)
+        if not rails.is_in_recorded(at):
+            result = result.moved(-turned * result.length / 8, float(self._document.project.result_length))
+        self._show_views(recorded, result)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        rails, at = self.rails(), QPointF(event.pos())
+        if rails is None:
+            return
+        place = self._passage_at(rails, at)
+        if place is not None and place not in self._document.selection:
+            self._document.select([place])
+        self.menu_wanted.emit(event.globalPos())
 
     def event(self, event: QEvent) -> bool:
         # During a drag, Escape is ours before it is the window's.
@@ -146,86 +306,48 @@ class Weave(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._drag and event.key() == Qt.Key.Key_Escape:
-            drag, self._drag, self._readout = self._drag, None, None
-            if drag in ("in", "out", "result-end"):
-                self._document.end_gesture()
-                self._document.undo()
+            self._drag, self._readout = None, None
+            self._document.abandon_gesture()
+            self.redraw()
             return
         super().keyPressEvent(event)
 
-    def _edge_at(self, at: QPointF) -> str | None:
-        rails, shot = self.rails(), self._document.project.shot
-        if rails is None or shot is None:
-            return None
-        if rails.recorded.contains(at):
-            places = {
-                "in": rails.recorded_x(float(shot.in_point)),
-                "out": rails.recorded_x(float(shot.out_point)),
-            }
-            name = min(places, key=lambda edge: abs(places[edge] - at.x()))
-            return name if abs(places[name] - at.x()) <= GRIP else None
-        near_end = abs(rails.result.right() - at.x()) <= GRIP
-        return "result-end" if near_end and rails.result.top() <= at.y() <= rails.result.bottom() else None
+    def _passage_at(self, rails: Rails, at: QPointF) -> Place | None:
+        project = self._document.project
+        if rails.is_in_recorded(at):
+            number = rails.shot_at(at.x())
+            shot = project.shots[number]
+            moment = rails.recorded_time(number, at.x())
+            covered = shot.covered(moment)
+            if not 0 <= covered <= shot.recorded_length:
+                return None
+            inner = sum(1 for joint in shot.joints[1:-1] if joint <= covered)
+            return Place(number, inner)
+        if rails.is_in_result(at):
+            seconds = float(rails.result_time(at.x()))
+            return place_at(project, seconds) if seconds < project.result_length else None
+        return None
 
-    def _rail_at(self, at: QPointF) -> str | None:
-        rails = self.rails()
-        if rails is None:
-            return None
-        return "recorded" if rails.is_in_recorded(at) else "result" if rails.is_in_result(at) else None
-
-    def _move_point(self, at: QPointF, *, exact: bool) -> None:
-        rails, shot = self.rails(), self._document.project.shot
-        assert rails and shot and self._start
-        time = self._snapped(rails.recorded_time(at.x()), exact=exact)
-        frame = 1 / shot.footage.rate
-        if self._drag == "in":
-            points = min(time, shot.out_point - frame), shot.out_point
+    def _select_at(self, place: Place, modifiers: Qt.KeyboardModifier) -> None:
+        chosen = self._document.selection
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            self._document.select(chosen ^ {place})
+        elif modifiers & Qt.KeyboardModifier.ShiftModifier and chosen:
+            low, high = min(*chosen, place), max(*chosen, place)
+            self._document.select(p for p in self._document.project.places() if low <= p <= high)
         else:
-            points = shot.in_point, max(time, shot.in_point + frame)
-        self._document.apply("Move point", lambda project: edits.set_points(project, *points))
-        self._say(at, points[0] if self._drag == "in" else points[1])
-
-    def _snapped(self, time: Fraction, *, exact: bool) -> Fraction:
-        """To the playhead's or a recorded frame's beginning; not at all with Alt held."""
-        index, shot = self._document.index, self._document.project.shot
-        if exact or shot is None or index is None:
-            return time
-        if time >= shot.footage.length - 1 / shot.footage.rate / 2:
-            return shot.footage.length
-        edge = float(index.edges[index.frame_at(float(time))])
-        return (
-            Fraction(round(edge * shot.footage.rate)) / shot.footage.rate
-            if not index.variable
-            else Fraction(edge)
-        )
-
-    def _stretch(self, at: QPointF) -> None:
-        rails = self.rails()
-        assert rails and self._start
-        share = (at.x() - rails.result.left()) / rails.result.width()
-        rate = self._document.project.rate
-        wished = max(Fraction(round(Fraction(max(share, 0.0)) * self._start[3] * rate)), Fraction(1)) / rate
-        self._document.apply(
-            "Change length", lambda project: edits.set_result_length_by_drag(project, wished)
-        )
-        self._say(at, None)
-
-    def _say(self, at: QPointF, point: Fraction | None) -> None:
-        """Old → new, at the pointer."""
-        assert self._start
-        state = self._document.project.reckoner
-        _, _, speed, result_length = self._start
-        head = f"{format_time(point, 2)}  ·  " if point is not None else ""
-        lengths = f"{format_time(result_length)} → {format_time(state.result_length)}"
-        speeds = f"{format_speed(speed)} → {format_speed(state.speed)}" if state.speed != speed else ""
-        self._readout = (at, f"{head}{lengths}" + (f"  ·  {speeds}" if speeds else ""))
-        self.update()
+            self._document.select([place])
 
     def _scrub(self, at: QPointF) -> None:
-        rails, shot = self.rails(), self._document.project.shot
-        assert rails and shot
-        if self._drag == "recorded":
-            recorded = rails.recorded_time(at.x()) - shot.in_point
-            self.scrubbed.emit(Fraction(max(0.0, float(shot.pace.result_at(float(recorded))))))
-        elif self._drag == "result":
+        rails = self.rails()
+        if rails is None:
+            return
+        if self._scrubs == "recorded":
+            self.scrubbed.emit(recorded_moment(self._document.project, rails, at.x()))
+        else:
             self.scrubbed.emit(rails.result_time(at.x()))
+
+
+def _around(low: float, high: float) -> View:
+    length = max(high - low, 1e-3)
+    return View(low - length * 0.06, length * 1.12)

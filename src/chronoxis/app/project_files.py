@@ -1,0 +1,171 @@
+"""Opening, saving and looking after the project's file."""
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from platformdirs import user_state_path
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from chronoxis.app.background import Latest
+from chronoxis.app.document import Document
+from chronoxis.core.errors import ExportError, ProjectFileError
+from chronoxis.core.files import interchange, project_file
+from chronoxis.core.files.atomic import write_whole
+from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder, left_behind, sweep
+from chronoxis.core.files.interchange import export_timeline, import_timeline
+from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.model.project import Project
+
+_SETTLE = 1500  # milliseconds without a change before unsaved work is kept
+_MOST_RECENT = 8
+
+
+class ProjectFiles(QObject):
+    """The document's file, the files used lately, and what is kept against accidents.
+
+    Writing happens beside the interface thread.
+
+    Signals:
+        changed: the file, or whether there is something to save, is another.
+        failed: a message for the person.
+        saved: the file was written.
+        noted: something a person should know, such as what a timeline could not carry over.
+    """
+
+    changed = Signal()
+    failed = Signal(str)
+    saved = Signal()
+    noted = Signal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self.path: Path | None = None
+        self._autosave: Autosave | None = None
+        self._writer = Latest(self._write, "saving")
+        self._writer.answered.connect(self._written)
+        self._writer.failed.connect(self.failed)
+        self._keeper = Latest(self._keep, "autosave")
+        self._keeper.failed.connect(self.failed)
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
+        self._settle.timeout.connect(self._ask_keep)
+        document.changed.connect(self._note_change)
+
+    def left_behind(self) -> list[LeftBehind]:
+        """What earlier windows could not save; also removes locks that nobody holds."""
+        sweep(autosave_folder())
+        return left_behind(autosave_folder())
+
+    def recover(self, found: LeftBehind) -> None:
+        """Go on with what was left behind; it is unsaved until a person saves it."""
+        self._become(found.project, found.saved_as)
+        self._document.saved = Project()
+        self._ask_keep()
+        found.discard()
+        self.changed.emit()
+
+    def new(self) -> None:
+        """Begin with an empty project."""
+        self._become(Project(), None)
+
+    def open(self, path: Path) -> bool:
+        """Open a project or a timeline; say so and return False if that cannot be done."""
+        try:
+            if path.suffix.lower() == interchange.ENDING:
+                imported = import_timeline(path)
+                self._become(imported.project, None)
+                self._document.saved = Project()
+                if imported.notes:
+                    self.noted.emit(" ".join(imported.notes))
+            else:
+                self._become(load_project(path), path.absolute())
+                self._remember(path.absolute())
+        except ProjectFileError as error:
+            self.failed.emit(str(error))
+            return False
+        return True
+
+    def save(self, path: Path) -> None:
+        """Write the project, or its timeline, under a name."""
+        if path.suffix.lower() not in (project_file.ENDING, interchange.ENDING):
+            path = path.with_name(path.name + project_file.ENDING)
+        self._writer.ask((path.absolute(), self._document.project))
+
+    def close(self) -> None:
+        """Stop; what is unsaved and still wanted stays for the next start."""
+        self._settle.stop()
+        for worker in (self._writer, self._keeper):
+            worker.close()
+        if self._autosave is not None and not self._document.is_modified:
+            self._autosave.close()
+
+    def discard_changes(self) -> None:
+        """Throw away what is not saved."""
+        self._document.saved = self._document.project
+        self._clear_autosave()
+
+    @property
+    def recent(self) -> list[Path]:
+        """Projects opened or saved lately, newest first."""
+        try:
+            listed = json.loads(_recent_file().read_text())
+            return [Path(entry) for entry in listed if Path(entry).exists()]
+        except (OSError, ValueError, TypeError):
+            return []
+
+    def _become(self, project: Project, path: Path | None) -> None:
+        self._clear_autosave()
+        self.path = path
+        self._document.show_project(project)
+        self.changed.emit()
+
+    def _write(self, wish: tuple[Path, Project], _still_wanted: Callable[[], bool]) -> None:
+        path, project = wish
+        if path.suffix.lower() == interchange.ENDING:
+            export_timeline(project, path)
+        else:
+            save_project(project, path)
+
+    def _written(self, wish: tuple[Path, Project], _answer: None) -> None:
+        path, project = wish
+        if path.suffix.lower() != interchange.ENDING:
+            self.path = path
+            self._document.saved = project
+            self._remember(path)
+            if not self._document.is_modified:
+                self._clear_autosave()
+        self.changed.emit()
+        self.saved.emit()
+
+    def _note_change(self) -> None:
+        self._settle.start()
+        self.changed.emit()
+
+    def _ask_keep(self) -> None:
+        if self._document.is_modified:
+            self._keeper.ask((self._document.project, self.path))
+
+    def _keep(self, wish: tuple[Project, Path | None], still_wanted: Callable[[], bool]) -> None:
+        if self._autosave is None:
+            self._autosave = Autosave(autosave_folder())
+        self._autosave.keep(*wish)
+        if not still_wanted():
+            return
+
+    def _clear_autosave(self) -> None:
+        self._settle.stop()
+        if self._autosave is not None:
+            self._autosave.clear()
+
+    def _remember(self, path: Path) -> None:
+        listed = [str(path), *(str(other) for other in self.recent if other != path)]
+        try:
+            _recent_file().parent.mkdir(parents=True, exist_ok=True)
+            write_whole(_recent_file(), json.dumps(listed[:_MOST_RECENT]).encode())
+        except (OSError, ExportError) as error:
+            self.noted.emit(f"The list of recent projects was not kept: {error}")
+
+
+def _recent_file() -> Path:
+    return user_state_path("chronoxis") / "recent.json"

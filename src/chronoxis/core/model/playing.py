@@ -1,0 +1,69 @@
+"""What plays when: the whole result, shot after shot, for many result times at once."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.model.project import Place, Project
+
+Seconds = npt.NDArray[np.float64]
+Numbers = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Played:
+    """What plays at some result times; all of their shape.
+
+    Attributes:
+        shots: numbers of the shots.
+        recorded: recorded seconds in each shot's footage.
+        speeds: recorded seconds per result second.
+    """
+
+    shots: Numbers
+    recorded: Seconds
+    speeds: Seconds
+
+
+def played_at(project: Project, result_t: npt.ArrayLike) -> Played:
+    """Look up ascending result seconds; times outside the result belong to its first or last shot."""
+    t = np.asarray(result_t, np.float64)
+    starts = np.array(project.starts, np.float64)
+    shots = np.clip(np.searchsorted(starts, t, "right") - 1, 0, len(project.shots) - 1)
+    recorded, speeds = np.empty_like(t), np.empty_like(t)
+    for number in np.unique(shots).tolist():
+        shot, chosen = project.shots[number], shots == number
+        since = t[chosen] - starts[number]
+        covered = shot.pace.recorded_at(since)
+        recorded[chosen] = (
+            float(shot.out_point) - covered if shot.backwards else float(shot.in_point) + covered
+        )
+        speeds[chosen] = shot.pace.speed_at(since)
+    return Played(shots, recorded, speeds)
+
+
+def place_at(project: Project, result_t: float) -> Place:
+    """The passage that plays at a result time. Raises PlanError if there is no shot."""
+    number = int(np.clip(np.searchsorted(np.array(project.starts, np.float64), result_t, "right") - 1,
+                         0, len(project.shots) - 1))  # fmt: skip
+    joints = project.shots[number].pace.joints
+    since = result_t - float(project.starts[number])
+    passage = int(np.clip(np.searchsorted(joints, since, "right") - 1, 0, len(joints) - 2))
+    return Place(number, passage)
+
+
+def result_time_of(project: Project, shot: int, recorded: float) -> float:
+    """Result seconds at which a shot shows a recorded time of its footage, as near as it comes."""
+    chosen = project.shots[shot]
+    begin, end = float(chosen.in_point), float(chosen.out_point)
+    inside = min(max(recorded, begin), end)
+    covered = end - inside if chosen.backwards else inside - begin
+    return float(project.starts[shot]) + float(chosen.pace.result_at(covered))
+
+
+def result_span(project: Project, place: Place) -> tuple[float, float]:
+    """Result seconds at which a passage begins and ends."""
+    start = float(project.starts[place.shot])
+    joints = project.shots[place.shot].pace.joints
+    return start + float(joints[place.passage]), start + float(joints[place.passage + 1])

@@ -1,0 +1,51 @@
+"""The demo's project: a finished piece of exactly thirty seconds."""
+
+from fractions import Fraction
+from pathlib import Path
+
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.ramps import RampShape
+from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.demo import tower_truth, walk_truth
+
+LENGTH = Fraction(30)
+
+_RUSH = Fraction(20)
+# Where passages of *Field from the tower* end, their speeds, and whether those are held.
+_PASSAGES = (
+    (Fraction(60), _RUSH, False),
+    (Fraction(64), Fraction(1), True),
+    (Fraction(95), _RUSH, False),
+    (Fraction(98), Fraction(1, 2), True),
+    (Fraction(tower_truth.SECONDS), _RUSH, False),
+)
+_RAMP = Fraction(4, 5)
+
+
+def finished_piece(field: Path, walk: Path) -> Project:
+    """Rush – real time – rush – slow lift-off – rush, then the walk; fitted to its length."""
+    project = arranging.begin_with(
+        Project(), field, Fraction(tower_truth.RATE), Fraction(tower_truth.SECONDS)
+    )
+    project = arranging.measure(
+        project, project.footage[0].key, Fraction(tower_truth.RATE), Fraction(tower_truth.SECONDS)
+    )
+    for end, _, _ in _PASSAGES[:-1]:
+        project = pacing.divide(project, 0, end)
+    for number, (_, speed, held) in enumerate(_PASSAGES):
+        place = Place(0, number)
+        project = pacing.set_speed(project, [place], speed)
+        project = pacing.set_held(project, [place], Quantity.SPEED, held)
+        project = pacing.set_each_frame(project, [place], EachFrame.ONE if held else EachFrame.LONG_EXPOSURE)
+    project = pacing.set_ramps(project, project.places(), length=_RAMP, shape=RampShape.SMOOTH)
+    project = arranging.begin_with(project, walk, Fraction(walk_truth.RATE), Fraction(walk_truth.SECONDS))
+    project = arranging.measure(
+        project, project.footage[1].key, Fraction(walk_truth.RATE), Fraction(walk_truth.SECONDS)
+    )
+    project = pacing.set_speed(project, [Place(1, 0)], Fraction(4))
+    project = pacing.fit_to_length(project, LENGTH)
+    for balloon, name in zip(tower_truth.BALLOONS[:3], ("first lift-off", "second", "third"), strict=True):
+        project = arranging.add_marker(project, project.footage[0].key, Fraction(balloon.launch), name)
+    return project

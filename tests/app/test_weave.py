@@ -1,0 +1,373 @@
+"""The Weave, the Bench and the project's file, driven by hand and keyboard."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.main_window import MainWindow
+from chronoxis.app.weave.weave_painter import curve_y, joint_speed
+from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.playing import result_span
+from chronoxis.core.model.project import Place
+from chronoxis.core.timing.ramps import RampShape
+from chronoxis.core.timing.reckoner import Quantity
+from tests.app.test_window import SECONDS, enter, opened, recording, window  # noqa: F401 - fixtures
+from tests.footage_makers import make_recording
+
+
+@pytest.fixture
+def shaped(opened: MainWindow) -> MainWindow:  # noqa: F811
+    """The recording in four passages with ramps, and once more as a second shot of three."""
+    document = opened.document
+    for number, ends in ((0, (3, 5, 9)), (1, (4, 8))):
+        if number:
+            document.apply("", lambda p: arranging.add_shot(p, p.footage[0].key))
+        for end in ends:
+            document.apply("", lambda p, n=number, e=end: pacing.divide(p, n, Fraction(e)))
+    for place, speed in zip(document.project.places(), (6, 1, 4, 8, 3, 2, 5), strict=True):
+        document.apply("", lambda p, at=place, s=speed: pacing.set_speed(p, [at], Fraction(s)))
+    document.apply("", lambda p: pacing.set_ramps(p, p.places(), length=Fraction(1, 4)))
+    document.select([Place(0, 1)])
+    return opened
+
+
+def pull(qtbot: QtBot, window: MainWindow, start: QPointF, dx: float, dy: float = 0.0) -> str:  # noqa: F811
+    """Drag from a point and return what the label at the pointer said before letting go."""
+    weave, begin = window.weave, start.toPoint()
+    qtbot.mousePress(weave, Qt.MouseButton.LeftButton, pos=begin)
+    for share in (0.3, 0.7, 1.0):
+        qtbot.mouseMove(weave, begin + QPoint(round(dx * share), round(dy * share)))
+    said = weave.readout_text
+    qtbot.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=begin + QPoint(round(dx), round(dy)))
+    return said
+
+
+def speeds(window: MainWindow, shot: int = 0) -> list[float]:  # noqa: F811
+    return [float(passage.speed) for passage in window.document.project.shots[shot].passages]
+
+
+def test_a_joint_means_footage_above_and_length_below(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, rails = shaped.document, shaped.weave.rails()
+    assert rails is not None
+    before = document.project
+    above = QPointF(rails.recorded_x(0, 5.0), rails.recorded.center().y())
+    said = pull(qtbot, shaped, above, 40)
+    moved = document.project.shots[0]
+    assert speeds(shaped) == [6, 1, 4, 8]
+    assert moved.passages[1].recorded_length > 2
+    assert moved.recorded_length == SECONDS
+    assert said.startswith("0:05.00 → ")
+    document.undo()
+    assert document.project == before
+    end = result_span(before, Place(0, 1))[1]
+    said = pull(qtbot, shaped, QPointF(rails.result_x(end), rails.result.center().y()), -40)
+    after = document.project
+    assert [p.recorded_length for p in after.shots[0].passages] == [3, 2, 4, 3]
+    assert after.passage(Place(0, 1)).speed > 1
+    assert speeds(shaped)[2:] == [4, 8]
+    assert after.starts[1] < before.starts[1]
+    assert "→" in said and "×" in said
+    document.undo()
+    assert document.project == before
+
+
+def test_the_pace_curve_is_pulled(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, rails = shaped.document, shaped.weave.rails()
+    assert rails is not None
+    before = document.project
+    place = Place(0, 2)
+    begin, end = result_span(before, place)
+    level = QPointF(rails.result_x((begin + end) / 2), curve_y(rails.curve, 4.0))
+    said = pull(qtbot, shaped, level, 0, -8)
+    assert document.project.passage(place).speed > 6
+    assert said.startswith("4× → ")
+    document.undo()
+    half = float(before.shots[0].pace.ramp_lengths[1]) / 2
+    said = pull(qtbot, shaped, QPointF(rails.result_x(begin + half), rails.curve.top() + 8), 12)
+    assert document.project.passage(Place(0, 1)).ramp.length > Fraction(1, 4)
+    assert said.startswith("ramp 0.25 s → ")
+    document.undo()
+    joint = QPointF(rails.result_x(begin), curve_y(rails.curve, joint_speed(before, Place(0, 1))))
+    pull(qtbot, shaped, joint, 12)
+    slid = document.project
+    assert slid.passage(Place(0, 1)).speed < 1
+    assert slid.passage(Place(0, 2)).speed > 4
+    both = [sum(float(p.passage_result_length(Place(0, n))) for n in (1, 2)) for p in (before, slid)]
+    assert both[0] == pytest.approx(both[1], abs=1e-3)
+    document.undo()
+    assert document.project == before
+
+
+def test_many_passages_are_changed_at_once(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, bench = shaped.document, shaped.bench
+    before = document.project
+    qtbot.keyClick(shaped.weave, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    assert len(document.selection) == 7
+    assert bench.title.text() == "7 passages, 2 shots"
+    assert bench.fields[Quantity.SPEED].text() == "several"
+    field = bench.ramp_lengths["out"]
+    field.selectAll()
+    qtbot.keyClicks(field, "0.5")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    bench.ramp_shapes["out"].setCurrentIndex(list(RampShape).index(RampShape.LATE))
+    bench.ramp_shapes["out"].activated.emit(3)
+    ramps = [p.ramp for shot in document.project.shots for p in shot.passages[:-1]]
+    assert {(ramp.length, ramp.shape) for ramp in ramps} == {(Fraction(1, 2), RampShape.LATE)}
+    enter(qtbot, shaped, Quantity.SPEED, "12")
+    assert set(speeds(shaped) + speeds(shaped, 1)) == {12}
+    enter(qtbot, shaped, Quantity.SPEED, "-4")
+    assert "-4" in bench.caution.text()
+    for _ in range(3):
+        shaped.undo_action.trigger()
+    assert document.project == before
+
+
+def test_fit_reverse_and_undo_all(shaped: MainWindow, qtbot: QtBot) -> None:
+    document = shaped.document
+    steps = 0
+    while document.undo_label != "Bring in":
+        document.undo()
+        steps += 1
+    first = document.project
+    for _ in range(steps):
+        document.redo()
+    document.select([Place(0, 1)])
+    qtbot.keyClick(shaped.weave, Qt.Key.Key_H)
+    assert document.project.passage(Place(0, 1)).held == {Quantity.SPEED}
+    shaped.fit_field.setText("9")
+    qtbot.mouseClick(shaped.fit_button, Qt.MouseButton.LeftButton)
+    assert document.plan is not None
+    assert len(document.plan.schedule) == 9 * 25
+    assert speeds(shaped)[1] == 1
+    shaped.fit_field.setText("0:01")
+    qtbot.mouseClick(shaped.fit_button, Qt.MouseButton.LeftButton)
+    assert "too much" in shaped.bench.caution.text()
+    qtbot.keyClick(shaped.weave, Qt.Key.Key_R)
+    assert document.project.shots[0].backwards
+    frames = document.plan.schedule.frames[document.plan.schedule.offsets[:-1]]
+    assert np.all(np.diff(frames[document.plan.schedule.shots == 0]) <= 0)
+    for _ in range(steps + 3):
+        document.undo()
+    assert document.project == first
+
+
+def test_keys_do_what_the_pointer_does(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, weave = shaped.document, shaped.weave
+    document.move_playhead(Fraction(1, 5))
+    qtbot.keyClick(weave, Qt.Key.Key_D)
+    assert len(document.project.shots[0].passages) == 5
+    qtbot.keyClick(weave, Qt.Key.Key_PageUp)
+    assert document.selection == {Place(0, 0)}
+    document.select([Place(0, 0), Place(0, 1)])
+    qtbot.keyClick(weave, Qt.Key.Key_D, Qt.KeyboardModifier.ShiftModifier)
+    assert len(document.project.shots[0].passages) == 4
+    document.move_playhead(Fraction(1, 5))
+    qtbot.keyClick(weave, Qt.Key.Key_X)
+    assert len(document.project.shots) == 3
+    document.select([Place(2, 0)])
+    qtbot.keyClick(
+        weave, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
+    assert len(document.project.shots[1].passages) == 3
+    qtbot.keyClick(weave, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    document.select([Place(0, 0)])
+    qtbot.keyClick(weave, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert speeds(shaped, 0) == speeds(shaped, 1)
+    qtbot.keyClick(weave, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(weave, Qt.Key.Key_Delete)
+    assert len(document.project.shots) == 3
+    qtbot.keyClick(weave, Qt.Key.Key_M)
+    assert [marker.at for marker in document.project.markers] == [document.playhead]
+    qtbot.keyClick(weave, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
+    assert len(document.project.footage[0].markers) == 1
+
+
+def test_zooming_stays_about_the_pointer_and_goes_down_to_frames(shaped: MainWindow, qtbot: QtBot) -> None:
+    weave, whole = shaped.weave, shaped.weave.rails()
+    assert whole is not None
+    at = QPointF(whole.result_x(2.0), whole.result.center().y())
+    weave.zoom(0.25, at)
+    near = weave.rails()
+    assert near is not None
+    assert float(near.result_time(at.x())) == pytest.approx(2.0, abs=1e-6)
+    assert near.recorded_view == whole.recorded_view
+    shaped.document.move_playhead(Fraction(2))
+    weave.zoom_to_frames()
+    frames = weave.rails()
+    assert frames is not None
+    assert frames.result_scale / 25 > 20
+    weave.repaint()
+    weave.zoom_to_selection()
+    chosen = weave.rails()
+    assert chosen is not None
+    begin, end = result_span(shaped.document.project, Place(0, 1))
+    assert chosen.result_view.start < begin < end < chosen.result_view.start + chosen.result_view.length
+    weave.fit_all()
+    assert weave.rails() == whole
+
+
+def test_looping_a_joint_plays_through_the_cut(shaped: MainWindow, qtbot: QtBot) -> None:
+    document = shaped.document
+    cut = float(document.project.starts[1])
+    document.move_playhead(Fraction(cut))
+    assert document.plan is not None
+    made = len(document.plan.schedule)
+    qtbot.waitUntil(lambda: len(shaped.preview.made()) == made, timeout=30_000)
+    shaped.pictures.loop_joint()
+    seen: list[int] = []
+    document.playhead_moved.connect(lambda _: seen.append(document.result_frame))
+    qtbot.waitUntil(lambda: len(seen) > 20 and seen[-1] < seen[-2], timeout=10_000)
+    assert min(seen) == round((cut - 1) * 25)
+    assert max(seen) <= round((cut + 1) * 25)
+
+
+def test_a_project_is_saved_and_opened_again(shaped: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    film, project = tmp_path / "film.chronoxis", shaped.document.project
+    with qtbot.waitSignal(shaped.files.saved, timeout=5000):
+        shaped.files.save(film)
+    assert load_project(film) == project
+    assert not shaped.document.is_modified
+    shaped.document.apply("", lambda p: arranging.reverse(p, [0]))
+    shaped.open_project(film)
+    assert "not saved" in shaped.question.text.text()
+    qtbot.mouseClick(shaped.question.buttons[1], Qt.MouseButton.LeftButton)
+    assert shaped.document.project == project
+    qtbot.waitUntil(lambda: shaped.document.plan is not None, timeout=10_000)
+    assert shaped.files.recent == [film]
+    film.write_text('{"format": "chronoxis project", "version": 9}')
+    shaped.open_project(film)
+    assert "newer Chronoxis" in shaped.message_text
+    assert shaped.document.project == project
+    with qtbot.waitSignal(shaped.files.failed, timeout=5000):
+        shaped.files.save(Path("/proc/film.chronoxis"))
+    assert "film.chronoxis was not written" in shaped.message_text
+
+
+def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:  # noqa: F811
+    (tmp_path / "here").mkdir()
+    project = None
+    for name in ("one.mkv", "two.mkv"):
+        take = make_recording(tmp_path / "here" / name, frames=60)
+        start = project or window.document.project
+        project = arranging.begin_with(start, take, Fraction(25), Fraction(60, 25))
+        project = arranging.measure(project, project.footage[-1].key, Fraction(25), Fraction(60, 25))
+    assert project is not None
+    save_project(project, tmp_path / "film.chronoxis")
+    (tmp_path / "here").rename(tmp_path / "there")
+    window.open_file(tmp_path / "film.chronoxis")
+    qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=10_000)
+    cards = list(window.shelf.cards.values())
+    assert all(card.locate.isVisible() and "is not there" in card.caution.text() for card in cards)
+    assert window.document.project == project
+    assert window.document.plan is None
+    window.found("one", tmp_path / "there" / "one.mkv")
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    assert [footage.path.parent.name for footage in window.document.project.footage] == ["there", "there"]
+    assert not any(card.caution.isVisible() for card in cards)
+
+
+def test_footage_that_changed_is_said_and_nothing_cut_silently(
+    window: MainWindow,
+    qtbot: QtBot,
+    tmp_path: Path,
+) -> None:
+    take = make_recording(tmp_path / "take.mkv", frames=60)
+    project = arranging.begin_with(window.document.project, take, Fraction(25), Fraction(60, 25))
+    project = arranging.measure(project, "take", Fraction(25), Fraction(60, 25))
+    save_project(project, tmp_path / "film.chronoxis")
+    make_recording(take, frames=40)
+    window.open_file(tmp_path / "film.chronoxis")
+    qtbot.waitUntil(lambda: bool(window.document.recordings), timeout=10_000)
+    card = window.shelf.card_of(take)
+    assert "take.mkv has changed" in card.caution.text()
+    assert window.document.project == project
+    qtbot.mouseClick(card.adopt, Qt.MouseButton.LeftButton)
+    assert window.document.project.shots[0].out_point == Fraction(40, 25)
+    assert window.document.plan is not None
+    window.document.undo()
+    assert window.document.project == project
+
+
+def test_a_capture_rate_makes_real_time(opened: MainWindow, qtbot: QtBot, recording: Path) -> None:  # noqa: F811
+    card = opened.shelf.card_of(recording)
+    card.capture.selectAll()
+    qtbot.keyClicks(card.capture, "100")
+    qtbot.keyClick(card.capture, Qt.Key.Key_Return)
+    project = opened.document.project
+    assert project.shots[0].recorded_length == Fraction(SECONDS, 4)
+    assert opened.document.plan is not None
+    frames = opened.document.plan.schedule.frames
+    assert frames[1] - frames[0] == 40  # ten times real time at 25 fps, of 100 frames a second
+
+
+RUN_UNTIL_KILLED = """
+import sys, time
+from pathlib import Path
+from PySide6.QtWidgets import QApplication
+from chronoxis.app.main_window import MainWindow
+from chronoxis.core.model import arranging
+application = QApplication([])
+window = MainWindow()
+window.show()
+window.open_recording(Path(sys.argv[1]))
+marked = False
+while True:
+    application.processEvents()
+    time.sleep(0.01)
+    if window.document.plan is not None and not marked:
+        marked = True
+        window.document.apply("Reverse", lambda p: arranging.reverse(p, [0]))
+        print("edited", flush=True)
+"""
+
+
+def test_work_is_offered_again_after_a_kill(
+    window: MainWindow,
+    qtbot: QtBot,
+    tmp_path: Path,
+    recording: Path,  # noqa: F811
+) -> None:
+    command = [sys.executable, "-c", RUN_UNTIL_KILLED, str(recording)]
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    folder = tmp_path / "state" / "chronoxis" / "autosave"
+    with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE) as child:
+        assert child.stdout is not None
+        assert child.stdout.readline() == b"edited\n"
+        kept = patiently(
+            lambda: [p for p in folder.glob("*.autosave") if b'"backwards": true' in p.read_bytes()]
+        )
+        window.offer_recovery()
+        assert not window.question.isVisible()  # it is held by a window that runs
+        child.send_signal(signal.SIGKILL)
+    assert json.loads(kept[0].read_bytes())["of"] is None
+    window.offer_recovery()
+    assert "were not saved" in window.question.text.text()
+    qtbot.mouseClick(window.question.buttons[0], Qt.MouseButton.LeftButton)
+    assert window.document.project.shots[0].backwards
+    assert window.document.is_modified
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    window.close()
+    assert window.isVisible()  # asks first
+    assert "not saved" in window.question.text.text()
+    assert [button.text() for button in window.question.findChildren(QPushButton) if button.isVisible()]
+
+
+def patiently(look: Callable[[], list[Path]]) -> list[Path]:
+    end = time.monotonic() + 20
+    while not (found := look()):
+        assert time.monotonic() < end
+        time.sleep(0.05)
+    return found
