@@ -8,6 +8,7 @@ import sys
 import time
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -24,27 +25,25 @@ from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.test_window import SECONDS, enter, opened, recording, window  # noqa: F401 - fixtures
+from tests.app.driving import SECONDS, enter
 from tests.footage_makers import make_recording
 
 
 @pytest.fixture
-def shaped(opened: MainWindow) -> MainWindow:  # noqa: F811
+def shaped(opened: MainWindow) -> MainWindow:
     """The recording in four passages with ramps, and once more as a second shot of three."""
     document = opened.document
-    for number, ends in ((0, (3, 5, 9)), (1, (4, 8))):
-        if number:
-            document.apply("", lambda p: arranging.add_shot(p, p.footage[0].key))
-        for end in ends:
-            document.apply("", lambda p, n=number, e=end: pacing.divide(p, n, Fraction(e)))
+    document.apply("", lambda p: arranging.add_shot(p, p.footage[0].key))
+    for number, end in ((0, 3), (0, 5), (0, 9), (1, 4), (1, 8)):
+        document.apply("", partial(pacing.divide, number=number, covered=Fraction(end)))
     for place, speed in zip(document.project.places(), (6, 1, 4, 8, 3, 2, 5), strict=True):
-        document.apply("", lambda p, at=place, s=speed: pacing.set_speed(p, [at], Fraction(s)))
+        document.apply("", partial(pacing.set_speed, places=[place], speed=Fraction(speed)))
     document.apply("", lambda p: pacing.set_ramps(p, p.places(), length=Fraction(1, 4)))
     document.select([Place(0, 1)])
     return opened
 
 
-def pull(qtbot: QtBot, window: MainWindow, start: QPointF, dx: float, dy: float = 0.0) -> str:  # noqa: F811
+def pull(qtbot: QtBot, window: MainWindow, start: QPointF, dx: float, dy: float = 0.0) -> str:
     """Drag from a point and return what the label at the pointer said before letting go."""
     weave, begin = window.weave, start.toPoint()
     qtbot.mousePress(weave, Qt.MouseButton.LeftButton, pos=begin)
@@ -55,7 +54,7 @@ def pull(qtbot: QtBot, window: MainWindow, start: QPointF, dx: float, dy: float 
     return said
 
 
-def speeds(window: MainWindow, shot: int = 0) -> list[float]:  # noqa: F811
+def speeds(window: MainWindow, shot: int = 0) -> list[float]:
     return [float(passage.speed) for passage in window.document.project.shots[shot].passages]
 
 
@@ -256,7 +255,7 @@ def test_a_project_is_saved_and_opened_again(shaped: MainWindow, qtbot: QtBot, t
     assert "film.chronoxis was not written" in shaped.message_text
 
 
-def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:  # noqa: F811
+def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     (tmp_path / "here").mkdir()
     project = None
     for name in ("one.mkv", "two.mkv"):
@@ -301,7 +300,7 @@ def test_footage_that_changed_is_said_and_nothing_cut_silently(
     assert window.document.project == project
 
 
-def test_a_capture_rate_makes_real_time(opened: MainWindow, qtbot: QtBot, recording: Path) -> None:  # noqa: F811
+def test_a_capture_rate_makes_real_time(opened: MainWindow, qtbot: QtBot, recording: Path) -> None:
     card = opened.shelf.card_of(recording)
     card.capture.selectAll()
     qtbot.keyClicks(card.capture, "100")
@@ -338,7 +337,7 @@ def test_work_is_offered_again_after_a_kill(
     window: MainWindow,
     qtbot: QtBot,
     tmp_path: Path,
-    recording: Path,  # noqa: F811
+    recording: Path,
 ) -> None:
     command = [sys.executable, "-c", RUN_UNTIL_KILLED, str(recording)]
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}

@@ -1,6 +1,5 @@
 """The real window, driven by hand and keyboard, with an excerpt of the demo's own recording."""
 
-from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -24,59 +23,12 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures import preview
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.footage.frame_index import build_index
-from chronoxis.core.model.project import Place
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
-from chronoxis.demo.larkfield import draw_field
 from chronoxis.demo.tower_truth import PASSERS
+from tests.app.driving import ONLY, SECONDS, drag, enter
 from tests.core.test_condense import chronoxis
 from tests.footage_makers import decode_all, make_recording
-
-SECONDS = 12
-ONLY = Place(0, 0)
-
-
-@pytest.fixture(scope="session")
-def recording(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    path = tmp_path_factory.mktemp("larkfield") / "Field-from-the-tower.mp4"
-    draw_field(path, size=(320, 180), start=84, seconds=SECONDS)
-    return path
-
-
-@pytest.fixture
-def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
-    application = QApplication.instance()
-    assert isinstance(application, QApplication)
-    apply_theme(application)
-    made = MainWindow()
-    qtbot.addWidget(made)
-    made.show()
-    yield made
-    made.files.discard_changes()
-    made.close()
-
-
-@pytest.fixture
-def opened(window: MainWindow, recording: Path, qtbot: QtBot) -> MainWindow:
-    window.open_recording(recording)
-    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
-    return window
-
-
-def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> None:
-    field = window.bench.fields[quantity]
-    field.selectAll()
-    qtbot.keyClicks(field, text)
-    qtbot.keyClick(field, Qt.Key.Key_Return)
-
-
-def drag(qtbot: QtBot, window: MainWindow, start: QPointF, by: float) -> None:
-    weave = window.weave
-    qtbot.mousePress(weave, Qt.MouseButton.LeftButton, pos=start.toPoint())
-    for share in (0.3, 0.7, 1.0):
-        qtbot.mouseMove(weave, start.toPoint() + QPoint(round(by * share), 0))
-    qtbot.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=start.toPoint() + QPoint(round(by), 0))
 
 
 def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) -> None:

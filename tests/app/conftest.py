@@ -1,0 +1,41 @@
+"""The real window, with an excerpt of the demo's own recording."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.main_window import MainWindow
+from chronoxis.app.theme.theme import apply_theme
+from chronoxis.demo.larkfield import draw_field
+from tests.app.driving import SECONDS
+
+
+@pytest.fixture(scope="session")
+def recording(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("larkfield") / "Field-from-the-tower.mp4"
+    draw_field(path, size=(320, 180), start=84, seconds=SECONDS)
+    return path
+
+
+@pytest.fixture
+def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    application = QApplication.instance()
+    assert isinstance(application, QApplication)
+    apply_theme(application)
+    made = MainWindow()
+    qtbot.addWidget(made)
+    made.show()
+    yield made
+    made.files.discard_changes()
+    made.close()
+
+
+@pytest.fixture
+def opened(window: MainWindow, recording: Path, qtbot: QtBot) -> MainWindow:
+    window.open_recording(recording)
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    return window

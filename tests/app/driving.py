@@ -1,0 +1,27 @@
+"""Driving the window by hand and keyboard."""
+
+from PySide6.QtCore import QPoint, QPointF, Qt
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.main_window import MainWindow
+from chronoxis.core.model.project import Place
+from chronoxis.core.timing.reckoner import Quantity
+
+SECONDS = 12
+"""How long the recording that the window opens is."""
+ONLY = Place(0, 0)
+
+
+def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> None:
+    field = window.bench.fields[quantity]
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def drag(qtbot: QtBot, window: MainWindow, start: QPointF, by: float) -> None:
+    weave = window.weave
+    qtbot.mousePress(weave, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    for share in (0.3, 0.7, 1.0):
+        qtbot.mouseMove(weave, start.toPoint() + QPoint(round(by * share), 0))
+    qtbot.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=start.toPoint() + QPoint(round(by), 0))
