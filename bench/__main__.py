@@ -1,162 +1,27 @@
-"""Ratios of Chronoxis to the library it stands on. Run with ``make bench`` (or ``python -m bench RUNS``)."""
+"""Run with ``make bench``, or ``python -m bench [frames|pace|weave|opening]... [--runs N]``."""
 
-import subprocess
-import sys
-import tempfile
-import time
-from collections.abc import Callable
-from fractions import Fraction
-from pathlib import Path
+import argparse
+import os
 
-import av
-import numpy as np
-from tqdm import tqdm
-
-RATE, SIZE, SECONDS = 25, (1920, 1080), 180
+AREAS = ("frames", "pace", "weave", "opening")
 
 
 def main() -> None:
-    """Make the footage, then measure everything a few times."""
-    runs = int(sys.argv[1]) if len(sys.argv) > 1 else 3
-    with tempfile.TemporaryDirectory(prefix="chronoxis-bench-") as folder:
-        footage = make_footage(Path(folder) / "bench.mp4", SECONDS)
-        fourfold = repeat(footage, Path(folder) / "fourfold.mp4", 4)
-        for run in range(1, runs + 1):
-            print(f"run {run}")
-            bare = timed(lambda: decode_all(footage))
-            report("bare decode of all frames", bare, "s")
-            decimate = timed(lambda: condense(footage, "--every", "20", "--size", "720p", ending="mp4"))
-            report("every 20th to 720p / bare decode (at most 1.25)", decimate / bare, "×")
-            sparse = timed(lambda: condense(footage, "--every", "600", ending="mkv"))
-            report("bare decode / every 600th (at least 8)", bare / sparse, "×")
-            library = timed(lambda: mix_by_filter(footage))
-            gathering = timed(lambda: gather(footage))
-            report("tmix=frames=10 / long exposure 10× (at least 1.2)", library / gathering, "×")
-        for name, path in (("180 s", footage), ("720 s", fourfold)):
-            for each in ("one", "long-exposure"):
-                peak = condense(path, "--every", "100", "--each", each, ending="mp4")
-                report(f"peak memory, {each}, {name} (under 600)", peak, "MB")
+    """Measure what is asked for, a few times over."""
+    parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
+    parser.add_argument("areas", nargs="*", metavar="AREA", help="; ".join(AREAS))
+    parser.add_argument("--runs", type=int, default=3)
+    asked = parser.parse_args()
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from bench import frame_making, opening, pace, weave  # noqa: PLC0415 - Qt reads the platform on import
 
-
-def make_footage(path: Path, seconds: int) -> Path:
-    """H.264 with a key frame every 2 s: a detailed picture that pans, with a little grain."""
-    width, height = SIZE
-    random = np.random.default_rng(0)
-    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    base = 128 + 60 * np.sin(x / 97) + 50 * np.sin(y / 41) + random.normal(0, 3, (height, width))
-    luma = np.clip(base, 16, 235).astype(np.uint8)
-    chroma = np.concatenate([80 + 60 * np.sin(x / 60), 150 + 50 * np.cos(y / 30)])[::4].astype(np.uint8)
-    with av.open(str(path), "w", options={"movflags": "+faststart"}) as container:
-        stream = container.add_stream("libx264", rate=RATE)
-        assert isinstance(stream, av.VideoStream)
-        stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
-        options = {"preset": "veryfast", "crf": "20", "g": "50", "keyint_min": "50", "sc_threshold": "0"}
-        stream.codec_context.options = options
-        for number in tqdm(range(seconds * RATE), desc="making footage", unit="frame", leave=False):
-            planes = np.concatenate([np.roll(luma, 2 * number, 1), np.roll(chroma, number, 1)])
-            frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(planes), "yuv420p")
-            frame.pts, frame.time_base = number, Fraction(1, RATE)
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
-    return path
-
-
-def repeat(source: Path, path: Path, times: int) -> Path:
-    """The same packets several times over."""
-    with av.open(str(path), "w") as out:
-        offset, stream = 0, None
-        for _ in range(times):
-            with av.open(str(source)) as container:
-                video = container.streams.video[0]
-                stream = stream or out.add_stream_from_template(video)
-                for packet in container.demux(video):
-                    if packet.dts is None or packet.pts is None:
-                        continue
-                    packet.dts, packet.pts = packet.dts + offset, packet.pts + offset
-                    packet.stream = stream
-                    out.mux(packet)
-                offset += video.duration or 0
-    return path
-
-
-def decode_all(path: Path) -> int:
-    """The plainest decoding loop, on as many threads as the library likes."""
-    with av.open(str(path)) as container:
-        stream = container.streams.video[0]
-        stream.thread_type = "AUTO"
-        return sum(1 for _ in container.decode(stream))
-
-
-def mix_by_filter(path: Path) -> int:
-    """The library's own mean of ten frames, which works on code values."""
-    with av.open(str(path)) as container:
-        stream = container.streams.video[0]
-        stream.thread_type = "AUTO"
-        graph = av.filter.Graph()
-        source, mix, sink = (
-            graph.add_buffer(template=stream),
-            graph.add("tmix", "frames=10"),
-            graph.add("buffersink"),
-        )
-        source.link_to(mix)
-        mix.link_to(sink)
-        graph.configure()
-        count = 0
-        for frame in container.decode(stream):
-            graph.push(frame)
-            while True:
-                try:
-                    graph.pull()
-                except (BlockingIOError, av.error.EOFError):
-                    break
-                count += 1
-        return count
-
-
-def gather(path: Path) -> int:
-    """Long exposure at 10×, decoded and gathered in linear light, not encoded."""
-    from chronoxis.core.footage.facts import read_facts  # noqa: PLC0415 - so that its import is not timed
-    from chronoxis.core.footage.frame_index import build_index  # noqa: PLC0415
-    from chronoxis.core.footage.frame_reader import FrameReader  # noqa: PLC0415
-    from chronoxis.core.picture.gather import LightMean  # noqa: PLC0415
-    from chronoxis.core.render.ahead import ahead  # noqa: PLC0415
-
-    facts, index = read_facts(path), build_index(path)
-    mean, made = LightMean(facts.colour, 10), 0
-    with FrameReader(path, index) as reader:
-        for number, frame in ahead(reader.frames(range(len(index))), 6):
-            mean.add(frame)
-            if number % 10 == 9:
-                mean.mean()
-                made += 1
-    return made
-
-
-def condense(path: Path, *choices: str, ending: str) -> float:
-    """Run the command line and return the child's peak memory in MB."""
-    with tempfile.TemporaryDirectory() as folder:
-        out = Path(folder) / f"out.{ending}"
-        code = (
-            "import resource, sys\n"
-            "from chronoxis.cli import cli\n"
-            "cli(sys.argv[1:], standalone_mode=False)\n"
-            "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
-        )
-        command = [sys.executable, "-c", code, "condense", str(path), "-o", str(out), "--progress", "none"]
-        done = subprocess.run([*command, *choices], capture_output=True, text=True, check=True)
-        return float(done.stdout)
-
-
-def timed(work: Callable[[], object]) -> float:
-    """Seconds that the work takes."""
-    begin = time.perf_counter()
-    work()
-    return time.perf_counter() - begin
-
-
-def report(name: str, value: float, unit: str) -> None:
-    """One line of the outcome."""
-    print(f"  {name:<52} {value:8.2f} {unit}", flush=True)
+    measures = dict(
+        zip(AREAS, (frame_making.measure, pace.measure, weave.measure, opening.measure), strict=True)
+    )
+    for area in asked.areas or AREAS:
+        if area not in measures:
+            parser.error(f"{area} is none of {', '.join(AREAS)}")
+        measures[area](asked.runs)
 
 
 if __name__ == "__main__":

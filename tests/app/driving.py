@@ -5,6 +5,7 @@ from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.model.project import Place
+from chronoxis.core.render.export import Plan
 from chronoxis.core.timing.reckoner import Quantity
 
 SECONDS = 12
@@ -17,6 +18,13 @@ def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> No
     field.selectAll()
     qtbot.keyClicks(field, text)
     qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def planned(qtbot: QtBot, window: MainWindow) -> Plan:
+    """The plan of the project as it is now, once it is made."""
+    qtbot.waitUntil(lambda: window.document.is_planned, timeout=10_000)
+    assert window.document.plan is not None
+    return window.document.plan
 
 
 def drag(qtbot: QtBot, window: MainWindow, start: QPointF, by: float) -> None:

@@ -18,14 +18,14 @@ from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
-from chronoxis.app.weave.weave_painter import curve_y, joint_speed
+from chronoxis.app.weave.pace_curve import curve_y, joint_speed
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.driving import SECONDS, enter
+from tests.app.driving import SECONDS, enter, planned
 from tests.footage_makers import make_recording
 
 
@@ -148,16 +148,16 @@ def test_fit_reverse_and_undo_all(shaped: MainWindow, qtbot: QtBot) -> None:
     assert document.project.passage(Place(0, 1)).held == {Quantity.SPEED}
     shaped.fit_field.setText("9")
     qtbot.mouseClick(shaped.fit_button, Qt.MouseButton.LeftButton)
-    assert document.plan is not None
-    assert len(document.plan.schedule) == 9 * 25
+    assert len(planned(qtbot, shaped).schedule) == 9 * 25
     assert speeds(shaped)[1] == 1
     shaped.fit_field.setText("0:01")
     qtbot.mouseClick(shaped.fit_button, Qt.MouseButton.LeftButton)
     assert "too much" in shaped.bench.caution.text()
     qtbot.keyClick(shaped.weave, Qt.Key.Key_R)
     assert document.project.shots[0].backwards
-    frames = document.plan.schedule.frames[document.plan.schedule.offsets[:-1]]
-    assert np.all(np.diff(frames[document.plan.schedule.shots == 0]) <= 0)
+    schedule = planned(qtbot, shaped).schedule
+    frames = schedule.frames[schedule.offsets[:-1]]
+    assert np.all(np.diff(frames[schedule.shots == 0]) <= 0)
     for _ in range(steps + 3):
         document.undo()
     assert document.project == first
@@ -222,8 +222,7 @@ def test_looping_a_joint_plays_through_the_cut(shaped: MainWindow, qtbot: QtBot)
     document = shaped.document
     cut = float(document.project.starts[1])
     document.move_playhead(Fraction(cut))
-    assert document.plan is not None
-    made = len(document.plan.schedule)
+    made = len(planned(qtbot, shaped).schedule)
     qtbot.waitUntil(lambda: len(shaped.preview.made()) == made, timeout=30_000)
     shaped.pictures.loop_joint()
     seen: list[int] = []
@@ -244,7 +243,7 @@ def test_a_project_is_saved_and_opened_again(shaped: MainWindow, qtbot: QtBot, t
     assert "not saved" in shaped.question.text.text()
     qtbot.mouseClick(shaped.question.buttons[1], Qt.MouseButton.LeftButton)
     assert shaped.document.project == project
-    qtbot.waitUntil(lambda: shaped.document.plan is not None, timeout=10_000)
+    planned(qtbot, shaped)
     assert shaped.files.recent == [film]
     film.write_text('{"format": "chronoxis project", "version": 9}')
     shaped.open_project(film)
@@ -273,7 +272,7 @@ def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, 
     assert window.document.project == project
     assert window.document.plan is None
     window.found("one", tmp_path / "there" / "one.mkv")
-    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    planned(qtbot, window)
     assert [footage.path.parent.name for footage in window.document.project.footage] == ["there", "there"]
     assert not any(card.caution.isVisible() for card in cards)
 
@@ -295,7 +294,7 @@ def test_footage_that_changed_is_said_and_nothing_cut_silently(
     assert window.document.project == project
     qtbot.mouseClick(card.adopt, Qt.MouseButton.LeftButton)
     assert window.document.project.shots[0].out_point == Fraction(40, 25)
-    assert window.document.plan is not None
+    planned(qtbot, window)
     window.document.undo()
     assert window.document.project == project
 
@@ -307,8 +306,7 @@ def test_a_capture_rate_makes_real_time(opened: MainWindow, qtbot: QtBot, record
     qtbot.keyClick(card.capture, Qt.Key.Key_Return)
     project = opened.document.project
     assert project.shots[0].recorded_length == Fraction(SECONDS, 4)
-    assert opened.document.plan is not None
-    frames = opened.document.plan.schedule.frames
+    frames = planned(qtbot, opened).schedule.frames
     assert frames[1] - frames[0] == 40  # ten times real time at 25 fps, of 100 frames a second
 
 
@@ -357,7 +355,7 @@ def test_work_is_offered_again_after_a_kill(
     qtbot.mouseClick(window.question.buttons[0], Qt.MouseButton.LeftButton)
     assert window.document.project.shots[0].backwards
     assert window.document.is_modified
-    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    planned(qtbot, window)
     window.close()
     assert window.isVisible()  # asks first
     assert "not saved" in window.question.text.text()

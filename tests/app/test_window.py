@@ -26,7 +26,7 @@ from chronoxis.core.footage.frame_index import build_index
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo.tower_truth import PASSERS
-from tests.app.driving import ONLY, SECONDS, drag, enter
+from tests.app.driving import ONLY, SECONDS, drag, enter, planned
 from tests.core.test_condense import chronoxis
 from tests.footage_makers import decode_all, make_recording
 
@@ -83,8 +83,7 @@ def test_points_and_transport_by_keyboard(opened: MainWindow, qtbot: QtBot) -> N
     assert document.project.shots[0].in_point == Fraction(50, 25)
     assert document.result_frame == 0
     qtbot.keyClick(opened.weave, Qt.Key.Key_End)
-    assert document.plan is not None
-    assert document.result_frame == len(document.plan.schedule) - 1
+    assert document.result_frame == len(planned(qtbot, opened).schedule) - 1
     qtbot.keyClick(opened.weave, Qt.Key.Key_J)
     assert opened.transport.shuttle == -1
     qtbot.keyClick(opened.weave, Qt.Key.Key_J)
@@ -95,8 +94,7 @@ def test_points_and_transport_by_keyboard(opened: MainWindow, qtbot: QtBot) -> N
 
 def test_playing_shows_every_frame_that_is_made(opened: MainWindow, qtbot: QtBot) -> None:
     enter(qtbot, opened, Quantity.RESULT_LENGTH, "1")
-    plan = opened.document.plan
-    assert plan is not None
+    plan = planned(qtbot, opened)
     qtbot.waitUntil(lambda: len(opened.preview.made()) == len(plan.schedule), timeout=20_000)
     seen: list[int] = []
     opened.document.playhead_moved.connect(lambda _: seen.append(opened.document.result_frame))
@@ -129,8 +127,7 @@ def test_pictures_show_the_very_frames(opened: MainWindow, qtbot: QtBot, recordi
     middle = Fraction(round(((passer.enter + passer.leave) / 2 - 84) * 25), 25)
     opened.document.move_playhead(middle / opened.document.project.passage(ONLY).speed)
     qtbot.waitUntil(lambda: opened.preview.has(opened.document.result_frame), timeout=10_000)
-    plan = opened.document.plan
-    assert plan is not None
+    plan = planned(qtbot, opened)
     number = int(plan.schedule.sources(opened.document.result_frame)[0][0])
     wish = decode_all(recording, "rgb24")
 
@@ -157,9 +154,9 @@ def test_export_is_what_the_plan_says(opened: MainWindow, qtbot: QtBot, tmp_path
     panel.choices.output.setText(str(out))
     qtbot.mouseClick(panel.choices.start, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(panel.done.isVisible, timeout=60_000)
-    assert opened.document.plan is not None
-    assert len(build_index(out)) == len(opened.document.plan.schedule) == 50
-    listed = chronoxis("plan", opened.document.plan.sources[0].path, "--every", 6, "--csv", "-").stdout
+    plan = planned(qtbot, opened)
+    assert len(build_index(out)) == len(plan.schedule) == 50
+    listed = chronoxis("plan", plan.sources[0].path, "--every", 6, "--csv", "-").stdout
     assert len(listed.splitlines()) == 51
     content = out.read_bytes()
     panel.show_choices()
@@ -203,7 +200,7 @@ def test_a_long_file_is_usable_before_it_is_counted(window: MainWindow, qtbot: Q
     with qtbot.waitSignal(window.loader.opened, timeout=5000):
         window.open_recording(path)
     assert window.document.project.shots != ()
-    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    planned(qtbot, window)
     assert window.document.project.footage[0].length == 160
 
 
@@ -226,7 +223,7 @@ def test_a_recording_that_vanishes_while_open_is_said(
     copy = tmp_path / "borrowed.mp4"
     copy.write_bytes(recording.read_bytes())
     window.open_recording(copy)
-    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    planned(qtbot, window)
     copy.unlink()
     enter(qtbot, window, Quantity.SPEED, "3")
     qtbot.waitUntil(lambda: "borrowed.mp4 is not there" in window.message_text, timeout=10_000)
@@ -294,7 +291,7 @@ def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
     qtbot.addWidget(window)
     window.show()
     window.open_recording(recording)
-    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    planned(qtbot, window)
     enter(qtbot, window, Quantity.SPEED, "1/3")
     assert "repeat" in window.bench.caution.text()
     for show in (window.show_bench, window.show_export):

@@ -2,6 +2,7 @@
 
 import os
 import threading
+import time
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -16,6 +17,27 @@ _NICENESS = 10
 def give_way() -> None:
     """Let the interface thread go first: lowers the calling thread, and those it starts from now on."""
     os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICENESS)
+
+
+_QUIET = 0.12  # seconds without a person's doing after which work goes on
+_LOOK = 0.01  # seconds between looks
+_busy_until = 0.0
+
+
+def note_activity() -> None:
+    """Say that a person does something just now that the window must show at once."""
+    global _busy_until  # noqa: PLW0603 - there is one interface thread
+    _busy_until = time.monotonic() + _QUIET
+
+
+def stand_aside() -> None:
+    """Wait while a person drags or edits; work that can wait calls it between its frames.
+
+    Threads share the interpreter's lock: a thread of low priority that holds it keeps the interface
+    waiting, however little it does.
+    """
+    while time.monotonic() < _busy_until:
+        time.sleep(_LOOK)
 
 
 class Latest(QObject):

@@ -30,7 +30,7 @@ class Commands:
 
     def set_point(self, *, begin: bool) -> None:
         """Set the in or out point of the shot under the playhead there."""
-        document, plan = self._document, self._document.plan
+        document, plan = self._document, self._document.planned_now()
         if plan is None:
             return
         number = int(plan.schedule.shots[document.result_frame])

@@ -1,12 +1,13 @@
 """The document: the current project value, what was before it, and what it was made from."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
+from chronoxis.app.background import Latest, note_activity
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import FrameIndex
@@ -14,8 +15,27 @@ from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Footage, Place, Project
 from chronoxis.core.render.export import Plan, changed_on_disk, make_plan
 from chronoxis.core.render.frames import Recording
+from chronoxis.core.timing.schedule import result_frame_count
 
 Edit = Callable[[Project], Project]
+
+
+@dataclass(frozen=True, eq=False)
+class PlanWish:
+    """What a plan is made from; ``known`` counts what became known of the recordings before."""
+
+    project: Project
+    recordings: dict[str, Recording]
+    known: int
+
+    def made(self, _still_wanted: Callable[[], bool]) -> Plan | str:
+        """The plan, or why there is none."""
+        # What the plan keeps of the sound is the export's own affair; without it there is one anyway.
+        silent = replace(self.project, settings=replace(self.project.settings, sound=False))
+        try:
+            return replace(make_plan(silent, self.recordings), project=self.project)
+        except ChronoxisError as error:
+            return str(error)
 
 
 class Document(QObject):
@@ -27,6 +47,7 @@ class Document(QObject):
         playhead_moved: result seconds.
         selection_changed: other passages are selected.
         recording_changed: facts, index or whereabouts of a recording are new.
+        planned: the plan is another one, or there is none any more.
     """
 
     changed = Signal()
@@ -34,6 +55,7 @@ class Document(QObject):
     playhead_moved = Signal(float)
     selection_changed = Signal()
     recording_changed = Signal()
+    planned = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -47,8 +69,19 @@ class Document(QObject):
         self._undo: list[tuple[str, Project]] = []
         self._redo: list[tuple[str, Project]] = []
         self._gesture: tuple[str, Project] | None = None
-        self._plan: tuple[Project, int, Plan | None] | None = None
+        self.plan: Plan | None = None
+        self._planned_from: tuple[Project, int] | None = None
+        self._plan_refusal = ""
         self._known = 0
+        self._planner = Latest(PlanWish.made, "plan")
+        self._planner.answered.connect(self._take_plan)
+        # Once the event loop has drawn the edit: the two would share the interpreter's lock.
+        self._plan_soon = QTimer(self, singleShot=True, interval=0)
+        self._plan_soon.timeout.connect(self._ask_plan)
+
+    def close_workers(self) -> None:
+        """Stop the work in the background."""
+        self._planner.close()
 
     @property
     def is_modified(self) -> bool:
@@ -64,6 +97,7 @@ class Document(QObject):
         self.project = self.saved = project
         self.selection = frozenset([Place(0, 0)]) if project.shots else frozenset()
         self.playhead = Fraction(0)
+        self._replan()
         self.recording_changed.emit()
         self.changed.emit()
         self.selection_changed.emit()
@@ -102,6 +136,7 @@ class Document(QObject):
         self.project = measured(self.project)
         if was_saved:
             self.saved = self.project
+        self._replan()
         self.recording_changed.emit()
         self.changed.emit()
 
@@ -132,28 +167,60 @@ class Document(QObject):
         return "" if same else changed_on_disk(footage, *now)
 
     @property
-    def plan(self) -> Plan | None:
-        """The plan of the current project, or None while there is none to be had."""
+    def is_planned(self) -> bool:
+        """Whether the plan is of the present project: after an edit it is made beside this thread."""
+        made_from = (self.project, self._known)
+        return self.plan is not None and self._planned_from == made_from
+
+    def planned_now(self) -> Plan | None:
+        """The plan of the present project, waited for; None while there is none to be had."""
+        wish = self._plan_wish()
+        if wish is not None and not self.is_planned:
+            self._take_plan(wish, wish.made(lambda: True))
+        return self.plan
+
+    @property
+    def frame_count(self) -> int:
+        """How many frames the result has."""
+        return result_frame_count(self.project.result_length, self.project.rate)
+
+    def _plan_wish(self) -> PlanWish | None:
         used = {shot.footage for shot in self.project.shots}
         known = {f.key: self.recordings.get(f.path) for f in self.project.footage if f.key in used}
         recordings = {key: recording for key, recording in known.items() if recording is not None}
         if not used or len(recordings) < len(known):
             return None
-        if self._plan is None or self._plan[0] is not self.project or self._plan[1] != self._known:
-            try:
-                silent = replace(self.project, settings=replace(self.project.settings, sound=False))
-                made = make_plan(silent, recordings)
-            except ChronoxisError as error:
-                made = None
-                self.refused.emit(str(error))
-            self._plan = (self.project, self._known, made)
-        return self._plan[2]
+        return PlanWish(self.project, recordings, self._known)
+
+    def _replan(self) -> None:
+        if self._plan_wish() is not None:
+            self._plan_soon.start()
+        elif self.plan is not None:
+            self.plan = None
+            self.planned.emit()
+
+    def _ask_plan(self) -> None:
+        wish = self._plan_wish()
+        if wish is not None:
+            self._planner.ask(wish)
+
+    def _take_plan(self, wish: PlanWish, made: Plan | str) -> None:
+        if wish.known != self._known or self._plan_wish() is None or self.is_planned:
+            return
+        self.plan = made if isinstance(made, Plan) else None
+        self._planned_from = wish.project, wish.known
+        refusal = made if isinstance(made, str) else ""
+        if refusal != self._plan_refusal:
+            self._plan_refusal = refusal
+            self.refused.emit(refusal)
+        self.planned.emit()
 
     def apply(self, label: str, edit: Edit) -> bool:
         """Make an edit that can be undone; say so if it cannot be had.
 
         During a gesture every edit starts from the value at the gesture's beginning.
         """
+        note_activity()
         try:
             after = edit(self._gesture[1] if self._gesture else self.project)
         except ChronoxisError as error:
@@ -212,9 +279,10 @@ class Document(QObject):
 
     def _become(self, project: Project) -> None:
         self.project = project
-        there = set(project.places())
-        if not self.selection <= there:
-            self.select(self.selection & there or ([Place(0, 0)] if there else []))
+        there = [place for place in self.selection if project.has(place)]
+        if len(there) < len(self.selection):
+            self.select(there or ([Place(0, 0)] if project.shots else []))
+        self._replan()
         self.changed.emit()
         self.move_playhead(self.playhead)
 
@@ -232,10 +300,8 @@ class Document(QObject):
 
     def move_playhead(self, result_seconds: Fraction) -> None:
         """Put the playhead on the result frame that is on display at a result time."""
-        self.playhead = Fraction(0)
-        if plan := self.plan:
-            frame = int(max(result_seconds, Fraction(0)) * plan.schedule.rate + Fraction(1, 10**6))
-            self.playhead = min(frame, len(plan.schedule) - 1) / plan.schedule.rate
+        frame = int(max(result_seconds, Fraction(0)) * self.project.rate + Fraction(1, 10**6))
+        self.playhead = max(0, min(frame, self.frame_count - 1)) / self.project.rate
         self.playhead_moved.emit(float(self.playhead))
 
     @property

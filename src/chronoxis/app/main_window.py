@@ -35,6 +35,7 @@ from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.shelf.shelf import Shelf
 from chronoxis.app.shortcuts_page import ShortcutsPage
 from chronoxis.app.theme.theme import font, icon
+from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files import interchange, project_file
@@ -50,7 +51,6 @@ from chronoxis.core.timing.timecode import format_time, parse_time
 
 _BENCH_WIDTH = 380
 _SHELF_WIDTH = 222
-_STRIP_HEIGHT = 56
 
 
 class MainWindow(QMainWindow):
@@ -225,8 +225,8 @@ class MainWindow(QMainWindow):
         self.transport.set_shuttle(0)
         for part in (self.loader, self.preview, self.files):
             part.close()
-        for view in (self.weave, self.pictures, self.export_panel):
-            view.close_workers()
+        for owner in (self.document, self.weave, self.pictures, self.export_panel):
+            owner.close_workers()
         super().closeEvent(event)
 
     def _settle_changes(self, then: Callable[[], object]) -> None:
@@ -425,7 +425,7 @@ class MainWindow(QMainWindow):
         self.shelf.wanted.connect(self.choose_recording)
         self.shelf.locate_wanted.connect(self.locate)
         document.changed.connect(self._show)
-        document.changed.connect(self._follow_plan)
+        document.planned.connect(self._follow_plan)
         document.refused.connect(self.export_panel.say)
         self.files.changed.connect(self._show_file)
         self.files.failed.connect(self._say)
@@ -442,7 +442,7 @@ class MainWindow(QMainWindow):
         first = self.pictures.recorded.image is None
         self.document.meet(facts)
         self.shelf.show_thumbnail(facts.path, picture)
-        self.weave.strips.put(facts.path, 0.0, picture.scaledToHeight(_STRIP_HEIGHT))
+        self.weave.strips.put(facts.path, 0.0, picture.scaledToHeight(STRIP))
         if first:
             self.pictures.recorded.show_image(picture)
         self._show_counting(facts.path, 0.0)
@@ -484,6 +484,8 @@ class MainWindow(QMainWindow):
             == (before.project.rate, before.size, before.sources)
         )
         self._followed = plan
+        for widget in (self.export_action, self._export_button):
+            widget.setEnabled(plan is not None)
         if not same:
             self.preview.follow(plan)
 
@@ -493,8 +495,6 @@ class MainWindow(QMainWindow):
         for action in self._needs_shot:
             action.setEnabled(bool(project.shots))
         self.fit_button.setEnabled(bool(project.shots))
-        self.export_action.setEnabled(document.plan is not None)
-        self._export_button.setEnabled(document.plan is not None)
         for action, verb, label in (
             (self.undo_action, "&Undo", document.undo_label),
             (self.redo_action, "&Redo", document.redo_label),
@@ -508,7 +508,7 @@ class MainWindow(QMainWindow):
         recorded, lasting = project.recorded_length, project.result_length
         self._length.setText(format_time(lasting))
         average = format_speed(float(recorded / lasting))
-        single = len(project.places()) == 1
+        single = len(project.rows) == 1
         self._summary.setText(
             f"from {format_time(recorded)} recorded  ·  {average}{'' if single else ' on average'}  ·  "
             f"{format_rate(project.rate)} fps  ·  {result_frame_count(lasting, project.rate):,} frames"

@@ -375,7 +375,7 @@ def _span(project: Project, places: list[Place]) -> str:
 
 
 def _caution(project: Project, places: list[Place]) -> str:
-    short = [place for place in pacing.shortened_ramps(project) if place in places]
+    short = [place for place in places if place.passage in project.shots[place.shot].shortened]
     if short:
         real = float(project.shots[short[0].shot].pace.ramp_lengths[short[0].passage])
         return (

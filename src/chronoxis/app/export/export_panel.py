@@ -78,7 +78,7 @@ class ExportPanel(QFrame):
         job.finished.connect(self._finished)
         job.failed.connect(self._failed)
         job.cancelled.connect(lambda: self._failed("Cancelled; nothing was left behind."))
-        self._document.changed.connect(self._show_project)
+        self._document.planned.connect(self._show_project)
 
     def close_workers(self) -> None:
         """Stop the work in the background and an export that is under way."""

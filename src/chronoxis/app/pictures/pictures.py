@@ -1,5 +1,6 @@
 """The two pictures, what the result frame gathers, and the transport's buttons."""
 
+import numpy as np
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
@@ -11,6 +12,7 @@ from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
 from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.theme.theme import font, icon
 from chronoxis.core.model.playing import result_span
+from chronoxis.core.render.export import Plan
 from chronoxis.core.timing.timecode import format_time
 
 _STRIP_IMAGES = 24
@@ -38,7 +40,7 @@ class Pictures(QWidget):
         self._settle.timeout.connect(lambda: self._ask(with_strip=True))
         self._lay_out()
         document.playhead_moved.connect(lambda _: self._follow())
-        document.changed.connect(self._restart)
+        document.planned.connect(self._follow)
         preview.ready.connect(self._take_ready)
         transport.changed.connect(self._show_transport)
         self._show_transport()
@@ -111,12 +113,6 @@ class Pictures(QWidget):
         row.addWidget(self._state)
         return bar
 
-    def _loop_passage(self, on: bool) -> None:
-        if on:
-            self.loop_selection()
-        else:
-            self._transport.loop_over(None)
-
     def loop_selection(self) -> None:
         """Play the selected passages over and over."""
         project, places = self._document.project, self._document.selection
@@ -129,19 +125,15 @@ class Pictures(QWidget):
     def loop_joint(self) -> None:
         """Play a second either side of the joint or cut nearest to the playhead, over and over."""
         project, here = self._document.project, float(self._document.playhead)
-        joints = [result_span(project, place)[1] for place in project.places()[:-1]]
-        if joints:
-            joint = min(joints, key=lambda moment: abs(moment - here))
+        joints = project.rows.ends[:-1]
+        if len(joints):
+            joint = float(joints[np.argmin(np.abs(joints - here))])
             end = float(project.result_length)
             self._transport.loop_over((max(0.0, joint - 1), min(end, joint + 1)))
 
     def _jump(self, *, to_end: bool) -> None:
-        plan = self._document.plan
-        self._transport.step((len(plan.schedule) if to_end else -len(plan.schedule)) if plan else 0)
-
-    def _restart(self) -> None:
-        self._shown = None
-        self._follow()
+        count = self._document.frame_count
+        self._transport.step(count if to_end else -count)
 
     def _follow(self) -> None:
         plan = self._document.plan
@@ -153,7 +145,7 @@ class Pictures(QWidget):
             self._result_time.setText("")
             self._gathers.setText("")
             return
-        number = self._document.result_frame
+        number = self._frame_of(plan)
         self._preview.want(number)
         frames, _ = plan.schedule.sources(number)
         edges = plan.edges(int(plan.schedule.shots[number]))
@@ -173,10 +165,11 @@ class Pictures(QWidget):
         plan = self._document.plan
         if plan is None:
             return
-        frames = plan.schedule.sources(self._document.result_frame)[0]
+        number = self._frame_of(plan)
+        frames = plan.schedule.sources(number)[0]
         every = max(1, -(-len(frames) // _STRIP_IMAGES))
         strip = tuple(frames[::every].tolist()) if with_strip else ()
-        recording = plan.sources[int(plan.schedule.shots[self._document.result_frame])]
+        recording = plan.sources[int(plan.schedule.shots[number])]
         wish = Wish(recording, int(frames[0]), strip)
         same = self._shown and (self._shown.number, self._shown.recording) == (wish.number, wish.recording)
         if not same or with_strip:
@@ -189,9 +182,13 @@ class Pictures(QWidget):
             return
         self.recorded.show_image(images.picture)
         if wish.strip:
-            frames, weights = plan.schedule.sources(self._document.result_frame)
+            frames, weights = plan.schedule.sources(self._frame_of(plan))
             weight_of = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
             self._strip.show_images([(images.strip.get(n), weight_of.get(n, 0.0)) for n in wish.strip])
+
+    def _frame_of(self, plan: Plan) -> int:
+        """The frame at the playhead; the plan may be a moment older than the project."""
+        return min(self._document.result_frame, len(plan.schedule) - 1)
 
     def _take_ready(self, number: int) -> None:
         if number == self._document.result_frame and (image := self._preview.image(number)) is not None:

@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from chronoxis.app.background import give_way
+from chronoxis.app.background import give_way, stand_aside
 from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.render.export import Plan
@@ -103,6 +103,7 @@ class Preview(QObject):
                     return
                 plan, start, version = self._plan, self._next(), self._version
             assert plan is not None and start is not None
+            stand_aside()
             try:
                 self._make(plan, start, version)
             except ChronoxisError as error:
@@ -132,6 +133,7 @@ class Preview(QObject):
         part = plan.schedule.portion(start, min(start + _STRETCH, len(plan.schedule)))
         with closing(result_frames(plan.sources, part, target)) as frames:
             for number, frame in enumerate(frames, start):
+                stand_aside()
                 packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[
                     1
                 ].tobytes()

@@ -5,12 +5,13 @@ from dataclasses import dataclass
 
 from PySide6.QtGui import QImage
 
+from chronoxis.app.background import stand_aside
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.core.footage.frame_reader import FrameReader
 from chronoxis.core.render.frames import Recording
 
 _PICTURE_HEIGHT = 400
-_STRIP_HEIGHT = 40
+_STRIP_HEIGHT = 110
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,6 +40,9 @@ class RecordedFrames:
 
     def answer(self, wish: Wish, still_wanted: Callable[[], bool]) -> Images | None:
         """Decode what is wished, or None once it is no longer wanted."""
+        stand_aside()
+        if not still_wanted():
+            return None
         reader = self._open(wish.recording)
         facts = wish.recording.facts
         picture, strip = QImage(), {}

@@ -58,8 +58,7 @@ class Transport(QObject):
         """Play at so many times the true rate; negative is backwards, 0 is at rest."""
         if self._document.plan is None:
             shuttle = 0
-        plan = self._document.plan
-        if plan and shuttle > 0 and self._document.result_frame >= len(plan.schedule) - 1:
+        if shuttle > 0 and self._document.result_frame >= self._document.frame_count - 1:
             self._document.move_playhead(Fraction(0))
         self.shuttle = shuttle
         self._restart()
@@ -84,13 +83,12 @@ class Transport(QObject):
 
     def loop_over(self, seconds: tuple[float, float] | None) -> None:
         """Play a part of the result over and over, result seconds; None for all of it."""
-        plan = self._document.plan
         self.span = None
-        if seconds is not None and plan is not None:
-            rate, last = float(plan.schedule.rate), len(plan.schedule)
-            first = min(round(seconds[0] * rate), last - 1)
-            self.span = (first, min(max(round(seconds[1] * rate), first + 1), last))
-            self._document.move_playhead(first / plan.schedule.rate)
+        if seconds is not None and self._document.plan is not None:
+            rate, last = self._document.project.rate, self._document.frame_count
+            first = min(round(seconds[0] * float(rate)), last - 1)
+            self.span = (first, min(max(round(seconds[1] * float(rate)), first + 1), last))
+            self._document.move_playhead(first / rate)
             self.set_shuttle(1)
         self.changed.emit()
 
@@ -104,16 +102,16 @@ class Transport(QObject):
         return self.span[0], min(self.span[1], count)
 
     def _tick(self) -> None:
-        plan = self._document.plan
-        if plan is None:
+        if self._document.plan is None:
             self.set_shuttle(0)
             return
-        first, stop = self._bounds(len(plan.schedule))
-        passed = int((time.monotonic() - self._clock) * float(plan.schedule.rate) * self.shuttle)
+        rate = self._document.project.rate
+        first, stop = self._bounds(self._document.frame_count)
+        passed = int((time.monotonic() - self._clock) * float(rate) * self.shuttle)
         due = self._from + passed
         if not first <= due < stop:
             if not (self.loop or self.span):
-                self._document.move_playhead(Fraction(stop - 1 if due > 0 else 0) / plan.schedule.rate)
+                self._document.move_playhead(Fraction(stop - 1 if due > 0 else 0) / rate)
                 self.set_shuttle(0)
                 return
             due = first + (due - first) % (stop - first)
@@ -125,7 +123,7 @@ class Transport(QObject):
             self._preview.want(due)
             self._from, self._clock = self._document.result_frame, time.monotonic()
         else:
-            self._document.move_playhead(due / plan.schedule.rate)
+            self._document.move_playhead(due / rate)
         if waiting != self.waiting:
             self.waiting = waiting
             self.changed.emit()

@@ -1,6 +1,7 @@
 """The look: colours, type and icons."""
 
 from fractions import Fraction
+from functools import cache
 from importlib.resources import files
 from math import log
 
@@ -53,8 +54,13 @@ def font(size: float = _BASE_SIZE, weight: int = 400, text_scale: float | None =
     """Our type; with a scale of its own, or in proportion to the application's text size."""
     if text_scale is None:
         text_scale = QApplication.font().pointSizeF() / _BASE_SIZE
+    return _font(size * text_scale, weight)
+
+
+@cache
+def _font(points: float, weight: int) -> QFont:
     chosen = QFont(_FAMILY)
-    chosen.setPointSizeF(size * text_scale)
+    chosen.setPointSizeF(points)
     chosen.setWeight(QFont.Weight(weight))
     chosen.setFeature(QFont.Tag("tnum"), 1)
     return chosen
@@ -65,13 +71,13 @@ def speed_colour(speed: Fraction | float) -> QColor:
     value = float(speed)
     previous, colour = _SPEED_COLOURS[0]
     if value <= previous:
-        return colour
+        return QColor(colour)
     for limit, next_colour in _SPEED_COLOURS[1:]:
         if value <= limit:
             share = log(value / previous) / log(limit / previous)
             return _mixed(colour, next_colour, share)
         previous, colour = limit, next_colour
-    return colour
+    return QColor(colour)
 
 
 def icon(name: str, colour: QColor = TEXT, size: int = 16) -> QIcon:

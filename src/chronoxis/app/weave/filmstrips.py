@@ -12,17 +12,17 @@ from av.container import InputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QImage, QPixmap
 
-from chronoxis.app.background import Latest
+from chronoxis.app.background import Latest, stand_aside
 from chronoxis.app.pictures.frame_images import small_image
+from chronoxis.app.weave.rails import STRIP
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.containers import open_container, picture_stream
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_reader import FrameReader
 from chronoxis.core.render.frames import Recording
 
-HEIGHT = 56
 _MOST_IMAGES = 2000
 _COARSE = 2.0  # stored seconds between pictures, above which the nearest key frame serves
 
@@ -61,14 +61,21 @@ class Filmstrips(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._times: dict[Path, list[float]] = {}
-        self._images: dict[tuple[Path, float], QImage] = {}
+        self._images: dict[tuple[Path, float], QPixmap] = {}
         self._latest = Latest(self._decode, "filmstrip")
         self._found.connect(self.put)
 
-    def near(self, path: Path, seconds: float) -> QImage | None:
+    def near(self, path: Path, seconds: float) -> QPixmap | None:
         """The picture nearest to a stored second of a recording, if there is any."""
-        place = self._nearest(path, seconds)
+        place = self.nearest_time(path, seconds)
         return None if place is None else self._images[path, place]
+
+    def nearest_time(self, path: Path, seconds: float) -> float | None:
+        """Stored seconds of the picture nearest to some, if there is any."""
+        times = self._times.get(path, [])
+        place = bisect_left(times, seconds)
+        around = times[max(0, place - 1) : place + 1]
+        return min(around, key=lambda time: abs(time - seconds)) if around else None
 
     def want(
         self, tiles: Sequence[Tile], facts: dict[Path, Facts], recordings: dict[Path, Recording]
@@ -82,7 +89,7 @@ class Filmstrips(QObject):
         """Keep a picture."""
         if (path, seconds) not in self._images:
             insort(self._times.setdefault(path, []), seconds)
-        self._images[path, seconds] = image
+        self._images[path, seconds] = QPixmap.fromImage(image)
         if len(self._images) > _MOST_IMAGES:
             gone, time = next(iter(self._images))
             del self._images[gone, time]
@@ -93,14 +100,8 @@ class Filmstrips(QObject):
         """Stop."""
         self._latest.close()
 
-    def _nearest(self, path: Path, seconds: float) -> float | None:
-        times = self._times.get(path, [])
-        place = bisect_left(times, seconds)
-        around = times[max(0, place - 1) : place + 1]
-        return min(around, key=lambda time: abs(time - seconds)) if around else None
-
     def _has(self, tile: Tile) -> bool:
-        nearest = self._nearest(tile.path, tile.seconds)
+        nearest = self.nearest_time(tile.path, tile.seconds)
         return nearest is not None and abs(nearest - tile.seconds) <= tile.tolerance
 
     def _decode(self, wish: StripWish, still_wanted: Callable[[], bool]) -> None:
@@ -113,11 +114,12 @@ class Filmstrips(QObject):
                 with ExitStack() as stack:
                     fetch = _fetcher(path, recording, tiles, stack)
                     for tile in tiles:
+                        stand_aside()
                         if not still_wanted():
                             return
                         frame = fetch(tile.seconds)
                         if frame is not None:
-                            self._found.emit(path, tile.seconds, small_image(frame, facts, HEIGHT))
+                            self._found.emit(path, tile.seconds, small_image(frame, facts, STRIP))
             except ChronoxisError:
                 continue  # whoever decodes the picture at the playhead says what is wrong with the file
 

@@ -5,12 +5,13 @@ from dataclasses import dataclass
 from enum import Enum
 from fractions import Fraction
 
+import numpy as np
 from PySide6.QtCore import QPointF
 
+from chronoxis.app.weave.pace_curve import curve_speed, curve_y, joint_speed
 from chronoxis.app.weave.rails import GRIP, Rails
-from chronoxis.app.weave.weave_painter import curve_speed, curve_y, joint_speed
 from chronoxis.core.model import arranging, pacing
-from chronoxis.core.model.playing import result_span, result_time_of
+from chronoxis.core.model.playing import place_at, result_span, result_time_of
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
 from chronoxis.core.timing.timecode import format_time
@@ -43,7 +44,7 @@ def grip_at(project: Project, rails: Rails, at: QPointF) -> Held | None:
     if rails.recorded.contains(at):
         return _recorded_grip(project, rails, at.x())
     if rails.result.contains(at):
-        return _nearest(_result_grips(project, rails), at.x())
+        return _nearest(_result_grips(project, rails, at.x(), GRIP), at.x())
     if rails.curve.contains(at):
         return _curve_grip(project, rails, at)
     return None
@@ -63,16 +64,20 @@ def _recorded_grip(project: Project, rails: Rails, x: float) -> Held | None:
     return _nearest(places, x)
 
 
-def _result_grips(project: Project, rails: Rails) -> Iterable[tuple[Held, float]]:
-    for number, shot in enumerate(project.shots):
-        start = float(project.starts[number])
-        for passage, joint in enumerate(shot.pace.joints[1:].tolist()):
-            yield Held(Grip.LENGTH, Place(number, passage)), rails.result_x(start + joint)
+def _result_grips(project: Project, rails: Rails, x: float, near: float) -> list[tuple[Held, float]]:
+    """The ends of passages within so many pixels of a place on the result rail."""
+    rows = project.rows
+    places = rails.result_xs(rows.ends)
+    return [
+        (Held(Grip.LENGTH, Place(int(rows.shots[row]), int(rows.passages[row]))), float(places[row]))
+        for row in np.flatnonzero(np.abs(places - x) <= near).tolist()
+    ]
 
 
 def _curve_grip(project: Project, rails: Rails, at: QPointF) -> Held | None:
     ends, joints = [], []
-    for held, x in _result_grips(project, rails):
+    longest = float(project.rows.ramps.max()) / 2 * rails.result_scale
+    for held, x in _result_grips(project, rails, at.x(), GRIP + longest):
         shot = project.shots[held.place.shot]
         if held.place.passage + 1 == len(shot.passages):
             continue
@@ -85,12 +90,11 @@ def _curve_grip(project: Project, rails: Rails, at: QPointF) -> Held | None:
     if grasped is not None:
         return grasped
     seconds = float(rails.result_time(at.x()))
-    for place in project.places():
-        begin, end = result_span(project, place)
-        level = curve_y(rails.curve, float(project.passage(place).speed))
-        if begin <= seconds < end and abs(level - at.y()) <= GRIP:
-            return Held(Grip.LEVEL, place)
-    return None
+    if seconds >= project.result_length:
+        return None
+    place = place_at(project, seconds)
+    level = curve_y(rails.curve, float(project.passage(place).speed))
+    return Held(Grip.LEVEL, place) if abs(level - at.y()) <= GRIP else None
 
 
 def _nearest(grips: Iterable[tuple[Held, float]], x: float) -> Held | None:

@@ -13,13 +13,15 @@ from chronoxis.core.model.project import Project
 
 _MARGIN = 14
 _RULER = 18
-_STRIP = 50
 _CURVE = 46
 _GAP = 2
 _MIN_THREADS = 40
 _HANDLE_SHARE = 0.12  # of an excerpt: how much of what lies beyond its points is shown, with several shots
 _SPACING = 0.006  # of all recorded time, between two shots
 _LEAST_VIEW = 1 / 500  # seconds: the deepest zoom
+
+STRIP = 50
+"""Height of a filmstrip in pixels."""
 
 GRIP = 7
 """How near in pixels an edge can be grasped."""
@@ -65,10 +67,11 @@ def stretches_of(project: Project) -> tuple[Stretch, ...]:
     A single shot is shown with all of its recording.
     """
     spacing = float(project.recorded_length) * _SPACING
+    lengths = {footage.key: float(footage.length) for footage in project.footage}
     at, made = 0.0, []
     for shot in project.shots:
-        begin, end = float(shot.in_point), float(shot.out_point)
-        length = float(project.footage_of(shot).length)
+        begin, end = sorted((float(shot.rows.enters[0]), float(shot.rows.leaves[-1])))
+        length = lengths[shot.footage]
         room = length if len(project.shots) == 1 else (end - begin) * _HANDLE_SHARE
         made.append(Stretch(at, max(0.0, begin - room), max(end, min(length, end + room))))
         at = made[-1].end + spacing
@@ -101,19 +104,19 @@ class Rails:
     @cached_property
     def recorded(self) -> QRectF:
         """The recorded filmstrip."""
-        return self._row(_RULER, _STRIP)
+        return self._row(_RULER, STRIP)
 
     @cached_property
     def threads(self) -> QRectF:
         """Where the threads run."""
-        top = _RULER + _STRIP + _GAP
-        below = _GAP + _STRIP + _CURVE + _RULER + _GAP
+        top = _RULER + STRIP + _GAP
+        below = _GAP + STRIP + _CURVE + _RULER + _GAP
         return self._row(top, max(_MIN_THREADS, self.height - top - below))
 
     @cached_property
     def result(self) -> QRectF:
         """The result filmstrip."""
-        return self._row(self.threads.bottom() + _GAP, _STRIP)
+        return self._row(self.threads.bottom() + _GAP, STRIP)
 
     @cached_property
     def curve(self) -> QRectF:
@@ -125,12 +128,12 @@ class Rails:
         """Marks of result time."""
         return self._row(self.curve.bottom(), _RULER)
 
-    @property
+    @cached_property
     def recorded_scale(self) -> float:
         """Pixels per recorded second."""
         return self._span / self.recorded_view.length
 
-    @property
+    @cached_property
     def result_scale(self) -> float:
         """Pixels per result second."""
         return self._span / self.result_view.length
@@ -144,21 +147,34 @@ class Rails:
         self, shots: npt.NDArray[np.int64], seconds: npt.NDArray[np.float64]
     ) -> npt.NDArray[np.float64]:
         """Places of recorded times of shots."""
-        offsets = np.array([stretch.at - stretch.first for stretch in self.stretches])
-        along = offsets[shots] + seconds - self.recorded_view.start
+        along = self._offsets[shots] + seconds - self.recorded_view.start
         return np.asarray(_MARGIN + along * self.recorded_scale)
 
     def result_x(self, seconds: float) -> float:
         """Place of a result time."""
         return _MARGIN + (seconds - self.result_view.start) * self.result_scale
 
+    def result_xs(self, seconds: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        """Places of result times."""
+        return np.asarray(_MARGIN + (seconds - self.result_view.start) * self.result_scale)
+
     def shot_at(self, x: float) -> int:
         """The shot whose stretch of the recorded rail is at a place, or the nearest."""
         along = self.recorded_along(x)
-        return min(
-            range(len(self.stretches)),
-            key=lambda n: max(self.stretches[n].at - along, along - self.stretches[n].end),
-        )
+        return int(np.argmin(np.maximum(self._ats - along, along - self._ends)))
+
+    def stretches_shown(self, least: float = 0.0) -> list[int]:
+        """Numbers of the shots that are visible on the recorded rail, at least so many pixels wide."""
+        view = self.recorded_view
+        wide = (self._ends - self._ats) * self.recorded_scale >= least
+        shown = wide & (self._ends >= view.start) & (self._ats <= view.start + view.length)
+        return np.flatnonzero(shown).tolist()
+
+    def visible_part(self, shot: int) -> tuple[float, float]:
+        """The recorded seconds of a shot's stretch that are visible."""
+        stretch, view = self.stretches[shot], self.recorded_view
+        low = stretch.first + view.start - stretch.at
+        return max(stretch.first, low), min(stretch.last, low + view.length)
 
     def recorded_time(self, shot: int, x: float) -> Fraction:
         """Recorded time of a shot at a place, within what its stretch shows."""
@@ -186,10 +202,22 @@ class Rails:
         """The same rails showing other parts."""
         return replace(self, recorded_view=recorded, result_view=result)
 
+    @cached_property
+    def _ats(self) -> npt.NDArray[np.float64]:
+        return np.array([stretch.at for stretch in self.stretches])
+
+    @cached_property
+    def _ends(self) -> npt.NDArray[np.float64]:
+        return np.array([stretch.end for stretch in self.stretches])
+
+    @cached_property
+    def _offsets(self) -> npt.NDArray[np.float64]:
+        return np.array([stretch.at - stretch.first for stretch in self.stretches])
+
     def _rail_x(self, along: float) -> float:
         return _MARGIN + (along - self.recorded_view.start) * self.recorded_scale
 
-    @property
+    @cached_property
     def _span(self) -> float:
         return max(1, self.width - 2 * _MARGIN)
 

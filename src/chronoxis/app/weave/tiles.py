@@ -1,17 +1,17 @@
 """Which small pictures the rails show where."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil, floor
 
 import numpy as np
-from PySide6.QtCore import QRectF
 
 from chronoxis.app.weave.filmstrips import Tile
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
 
-_WIDTH = 62.0  # pixels that a tile has at least
+_WIDTH = 44.0  # pixels between tiles at least
+_LEAST = 10.0  # pixels that a tile cut short by its shot has at least; of smaller shots, only some show
 
 
 @dataclass(frozen=True)
@@ -21,56 +21,64 @@ class PlacedTile:
     tile: Tile
     left: float
     right: float
-    shot: int
 
 
-def recorded_tiles(project: Project, rails: Rails, row: QRectF) -> list[PlacedTile]:
+def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
     """Tiles of the visible part of the recorded rail.
 
     They keep to a grid of powers of two in recorded time, so that scrolling and zooming reuse them.
     """
     spacing = _spacing(rails.recorded_scale)
-    placed = []
-    for number, stretch in enumerate(rails.stretches):
-        footage = project.footage_of(project.shots[number])
-        low = max(stretch.first, stretch.first + rails.recorded_along(row.left()) - stretch.at)
-        high = min(stretch.last, stretch.first + rails.recorded_along(row.right()) - stretch.at)
-        if high <= low:
+    scales = {footage.key: float(footage.scale) for footage in project.footage}
+    paths = {footage.key: footage.path for footage in project.footage}
+    placed: list[PlacedTile] = []
+    for number in rails.stretches_shown():
+        low, high = rails.visible_part(number)
+        left, right = rails.recorded_x(number, low), rails.recorded_x(number, high)
+        if high <= low or (placed and left < placed[-1].left + _LEAST):
             continue
-        scale = float(footage.scale)
+        stretch, key = rails.stretches[number], project.shots[number].footage
         for cell in range(floor(low / spacing), ceil(high / spacing)):
             begin, end = max(cell * spacing, low), min((cell + 1) * spacing, high)
             middle = min(max((cell + 0.5) * spacing, stretch.first), stretch.last)
-            tile = Tile(footage.path, middle / scale, spacing / 2 / scale)
-            placed.append(
-                PlacedTile(tile, rails.recorded_x(number, begin), rails.recorded_x(number, end), number)
-            )
+            tile = Tile(paths[key], middle / scales[key], spacing / 2 / scales[key])
+            placed.append(PlacedTile(tile, rails.recorded_x(number, begin), rails.recorded_x(number, end)))
+        if right - left < _LEAST:
+            placed[-1] = replace(placed[-1], right=left + _LEAST)
     return placed
 
 
-def result_tiles(project: Project, rails: Rails, row: QRectF) -> list[PlacedTile]:
+def result_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
     """Tiles of the visible part of the result rail; a tile keeps to one shot."""
-    length = float(project.result_length)
-    low, high = float(rails.result_time(row.left())), min(float(rails.result_time(row.right())), length)
+    view = rails.result_view
+    low, high = view.start, min(view.start + view.length, float(project.result_length))
     spacing = _spacing(rails.result_scale)
     grid = np.arange(floor(low / spacing), ceil(high / spacing) + 1) * spacing
-    cuts = [float(start) for start in project.starts if low < start < high]
+    cuts = project.shot_rows.begins
     bounds = np.unique(np.clip(np.concatenate((grid, cuts)), low, high))
+    bounds = _apart(bounds, _LEAST / rails.result_scale)
     if len(bounds) < 2:
         return []
-    middles = (bounds[:-1] + bounds[1:]) / 2
-    played = played_at(project, middles)
+    played = played_at(project, (bounds[:-1] + bounds[1:]) / 2)
+    places = rails.result_xs(bounds).tolist()
+    scales = {footage.key: float(footage.scale) for footage in project.footage}
+    paths = {footage.key: footage.path for footage in project.footage}
+    columns = (played.shots, played.recorded, spacing / 2 * played.speeds)
     placed = []
-    for number, middle in enumerate(middles.tolist()):
-        shot = int(played.shots[number])
-        footage = project.footage_of(project.shots[shot])
-        scale = float(footage.scale)
-        covered = spacing * float(played.speeds[number])
-        tile = Tile(footage.path, float(played.recorded[number]) / scale, covered / 2 / scale)
-        left, right = rails.result_x(bounds[number]), rails.result_x(bounds[number + 1])
-        if right - left > 0.5 and middle <= length:
-            placed.append(PlacedTile(tile, left, right, shot))
+    for number, (shot, recorded, around) in enumerate(zip(*(c.tolist() for c in columns), strict=True)):
+        key = project.shots[shot].footage
+        tile = Tile(paths[key], recorded / scales[key], around / scales[key])
+        placed.append(PlacedTile(tile, places[number], places[number + 1]))
     return placed
+
+
+def _apart(bounds: np.ndarray, least: float) -> np.ndarray:
+    """The bounds without those that follow another one too closely; the last one stays."""
+    kept = [bounds[0]]
+    for bound in bounds[1:-1].tolist():
+        if bound - kept[-1] >= least:
+            kept.append(bound)
+    return np.array([*kept, bounds[-1]]) if len(bounds) > 1 else bounds
 
 
 def coarse_first(tiles: list[PlacedTile]) -> list[Tile]:

@@ -15,15 +15,22 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from chronoxis.app.background import note_activity
 from chronoxis.app.document import Document
 from chronoxis.app.theme.theme import DIM, GROUND, font
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
-from chronoxis.app.weave.rails import Rails, View, stretches_of
+from chronoxis.app.weave.rails import Rails, Stretch, View, stretches_of
 from chronoxis.app.weave.tiles import coarse_first, recorded_tiles, result_tiles
-from chronoxis.app.weave.weave_painter import WeavePainter, draw_playheads, draw_readout
+from chronoxis.app.weave.weave_painter import (
+    WeavePainter,
+    draw_playheads,
+    draw_readout,
+    draw_ready,
+    shows_single_threads,
+)
 from chronoxis.core.model.playing import place_at, played_at, result_span
-from chronoxis.core.model.project import Place
+from chronoxis.core.model.project import Place, Project
 
 _WHEEL_STEP = 1.25
 _FRAMES = 40  # result frames that the deepest step of zooming shows
@@ -55,6 +62,7 @@ class Weave(QWidget):
         self._counting: float | None = None
         self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
         self._picture: QPixmap | None = None
+        self._stretches: tuple[Project, tuple[Stretch, ...]] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -71,11 +79,17 @@ class Weave(QWidget):
         for signal in (document.changed, document.selection_changed, document.recording_changed):
             signal.connect(self.redraw)
         document.playhead_moved.connect(lambda _: self.update())
+        document.planned.connect(self._show_plan)
 
     def redraw(self) -> None:
         """Draw everything anew when next there is time."""
         self._picture = None
         self.update()
+
+    def _show_plan(self) -> None:
+        rails = self.rails()
+        if rails is not None and shows_single_threads(rails, float(self._document.project.rate)):
+            self.redraw()
 
     @property
     def readout_text(self) -> str:
@@ -104,7 +118,9 @@ class Weave(QWidget):
             return None
         if self._drag is not None:
             return self._drag.rails
-        stretches = stretches_of(project)
+        if self._stretches is None or self._stretches[0] is not project:
+            self._stretches = project, stretches_of(project)
+        stretches = self._stretches[1]
         wholes = stretches[-1].end, float(project.result_length)
         recorded, result = (
             view.within(whole) if view else View(0.0, whole)
@@ -170,6 +186,7 @@ class Weave(QWidget):
             for view, whole in zip((recorded, result), wholes, strict=True)
         ]
         self._views = (chosen[0], chosen[1])
+        note_activity()
         self.redraw()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -185,9 +202,7 @@ class Weave(QWidget):
         if self._picture is None:
             self._picture = self._drawn(rails)
         painter.drawPixmap(0, 0, self._picture)
-        WeavePainter(
-            painter, rails, self._document.project, self.strips, self._document.selection
-        ).draw_ready(self._ready_frames())
+        draw_ready(painter, rails, float(self._document.project.rate), self._ready_frames())
         draw_playheads(painter, rails, *self._playhead_places(rails))
         if self._readout:
             draw_readout(painter, rails, *self._readout)
@@ -199,17 +214,13 @@ class Weave(QWidget):
         picture.fill(GROUND)
         painter = QPainter(picture)
         document = self._document
+        above, below = recorded_tiles(document.project, rails), result_tiles(document.project, rails)
         drawing = WeavePainter(painter, rails, document.project, self.strips, document.selection)
-        drawing.draw(document.plan, self._counting)
+        drawing.draw(document.plan, above, below, self._counting)
         painter.end()
-        self._want_tiles(rails)
-        return picture
-
-    def _want_tiles(self, rails: Rails) -> None:
-        project, document = self._document.project, self._document
-        tiles = recorded_tiles(project, rails, rails.recorded), result_tiles(project, rails, rails.result)
-        wished = [*coarse_first(tiles[0]), *coarse_first(tiles[1])]
+        wished = [*coarse_first(above), *coarse_first(below)]
         self.strips.want(wished, document.facts, document.recordings)
+        return picture
 
     def _playhead_places(self, rails: Rails) -> tuple[float, float]:
         seconds = float(self._document.playhead)

@@ -1,30 +1,35 @@
 """Drawing the Weave from the document's values."""
 
-from collections.abc import Callable
-from functools import partial
-from math import exp2, log2
+from math import ceil
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPixmap
 
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, font, speed_colour
 from chronoxis.app.weave.filmstrips import Filmstrips
-from chronoxis.app.weave.rails import Rails, ruler_step
-from chronoxis.app.weave.tiles import PlacedTile, recorded_tiles, result_tiles
+from chronoxis.app.weave.laid import lay
+from chronoxis.app.weave.pace_curve import draw_curve
+from chronoxis.app.weave.rails import Rails
+from chronoxis.app.weave.rulers import draw_recorded_ruler, draw_result_ruler
+from chronoxis.app.weave.tiles import PlacedTile
 from chronoxis.core.model.playing import played_at
-from chronoxis.core.model.project import Marker, Place, Project
+from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.export import Plan
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
 _THREAD_SPACING = 9.0
 _BADGE_ROOM = 30.0
-_CURVE_RANGE = (log2(1 / 16), log2(4000))
+_LEAST_BADGE = 6.0  # pixels of a passage below which no badge finds room
 _SHADE = QColor(22, 24, 27, 196)
 _SINGLE_FRAMES = 7.0  # pixels a result frame must have for its own threads to be drawn
 _RECORDED_FRAMES = 5.0  # pixels a recorded frame must have for its edges to be drawn
 _HANDLE_TEXT = 46.0
+_LEAST_SHOT = 3.0  # pixels below which a shot is drawn without a cut of its own
+_LEAST_SHEET = 4.0  # pixels on either rail below which a passage has no ground of its own
+_LEAST_FRAME = 8.0  # pixels below which a shot is drawn without a frame
+_GRIP_ROOM = 16.0  # pixels between two edges below which their grips are left out
 
 
 class WeavePainter:
@@ -40,50 +45,63 @@ class WeavePainter:
     ) -> None:
         self._painter, self._rails, self._project = painter, rails, project
         self._strips, self._selection = strips, selection
-        self._spans = _visible_passages(project, rails)
+        self._laid = lay(project, rails, selection)
+        self._selected_shots = {place.shot for place in selection}
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
 
-    def draw(self, plan: Plan | None, counting: float | None) -> None:
-        """Draw all of it; without a plan, without threads."""
+    def draw(
+        self,
+        plan: Plan | None,
+        recorded: list[PlacedTile],
+        result: list[PlacedTile],
+        counting: float | None,
+    ) -> None:
+        """Draw all of it, with these tiles on the rails; without a plan, without single threads."""
         rails = self._rails
-        self._draw_recorded(counting)
+        draw_recorded_ruler(self._painter, rails, self._project)
+        self._draw_recorded(recorded, counting)
         self._painter.save()
         self._painter.setClipRect(rails.threads)
         self._draw_sheets()
-        if plan is not None:
-            self._draw_threads(plan)
+        self._draw_threads(plan)
         self._draw_badges()
         self._painter.restore()
-        self._draw_result()
-        self._draw_curve()
+        self._draw_result(result)
+        draw_result_ruler(self._painter, rails, self._project)
+        draw_curve(self._painter, rails, self._project, self._laid)
 
-    def _draw_recorded(self, counting: float | None) -> None:
+    def _draw_recorded(self, tiles: list[PlacedTile], counting: float | None) -> None:
         rails, painter, row = self._rails, self._painter, self._rails.recorded
-        self._draw_recorded_ruler()
         painter.fillRect(row, GROUND)
         painter.save()
         painter.setClipRect(row)
-        self._draw_tiles(recorded_tiles(self._project, rails, row), row)
-        for number, shot in enumerate(self._project.shots):
-            stretch = rails.stretches[number]
-            left, right = rails.recorded_x(number, stretch.first), rails.recorded_x(number, stretch.last)
-            if right < row.left() or left > row.right():
-                continue
-            begin = rails.recorded_x(number, float(shot.in_point))
-            end = rails.recorded_x(number, float(shot.out_point))
-            painter.fillRect(QRectF(left, row.top(), begin - left, row.height()), _SHADE)
-            painter.fillRect(QRectF(end, row.top(), right - end, row.height()), _SHADE)
-            if shot.backwards:
-                self._hatch(QRectF(begin, row.top(), end - begin, row.height()))
-            self._draw_room(number, begin, end)
-            if end - begin > 2:
-                self._draw_shot_frame(number, begin, end)
+        self._draw_tiles(tiles, row)
+        rows = self._laid.rows
+        firsts = np.flatnonzero(rows.passages == 0)
+        lasts = np.append(firsts[1:], len(rows)) - 1
+        ends = np.sort(np.stack([self._laid.enter[firsts], self._laid.leave[lasts]], axis=1)).tolist()
+        for number in rails.stretches_shown(_LEAST_SHOT):
+            self._draw_shot(number, *ends[number])
         self._draw_recorded_frames()
         painter.restore()
         self._draw_joints_above()
         if counting is not None:
             self._draw_text(row.adjusted(14, 0, -8, 0), f"counting frames… {counting:.0%}", TEXT, 9)
+
+    def _draw_shot(self, number: int, begin: float, end: float) -> None:
+        """What lies beyond a shot's points dimmed, and its frame."""
+        rails, painter, row = self._rails, self._painter, self._rails.recorded
+        shot, stretch = self._project.shots[number], rails.stretches[number]
+        left, right = rails.recorded_x(number, stretch.first), rails.recorded_x(number, stretch.last)
+        painter.fillRect(QRectF(left, row.top(), begin - left, row.height()), _SHADE)
+        painter.fillRect(QRectF(end, row.top(), right - end, row.height()), _SHADE)
+        if shot.backwards:
+            self._hatch(QRectF(begin, row.top(), end - begin, row.height()))
+        if end - begin > _HANDLE_TEXT:
+            self._draw_room(number, begin, end)
+        if end - begin > _LEAST_FRAME:
+            self._draw_shot_frame(number, begin, end)
 
     def _draw_shot_frame(self, number: int, begin: float, end: float) -> None:
         painter, row = self._painter, self._rails.recorded
@@ -91,10 +109,12 @@ class WeavePainter:
         first, last = (passages[0].speed, passages[-1].speed)
         if self._project.shots[number].backwards:
             first, last = last, first
-        chosen = any(place.shot == number for place in self._selection)
+        chosen = number in self._selected_shots
         painter.setPen(QPen(LIVE if chosen else DIM, 1.5 if chosen else 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(begin, row.top() + 1, end - begin, row.height() - 2))
+        if end - begin < _GRIP_ROOM:
+            return
         for x, inward, speed in ((begin, 1, first), (end, -1, last)):
             self._draw_grip(x, row, inward, speed_colour(speed))
 
@@ -111,66 +131,55 @@ class WeavePainter:
             self._draw_text(QRectF(end + 6, row.top(), 58, row.height()), f"+{format_time(right)}", DIM, 8)
 
     def _draw_joints_above(self) -> None:
-        rails, painter, row = self._rails, self._painter, self._rails.recorded
+        laid, painter, row = self._laid, self._painter, self._rails.recorded
+        there = laid.inner & (laid.leave >= row.left()) & (laid.leave <= row.right())
+        wide = there & (np.abs(laid.leave - laid.enter) > _LEAST_SHOT)
         painter.setPen(QPen(TEXT, 1))
-        for place, _, _ in self._spans:
-            shot = self._project.shots[place.shot]
-            if place.passage + 1 < len(shot.passages):
-                joint = shot.recorded_time(shot.joints[place.passage + 1])
-                x = rails.recorded_x(place.shot, float(joint))
-                if row.left() <= x <= row.right():
-                    painter.drawLine(QPointF(x, row.top()), QPointF(x, row.bottom()))
-                    painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
+        painter.drawLines([QLineF(x, row.top(), x, row.bottom()) for x in laid.leave[wide].tolist()])
+        for x in laid.leave[wide & (np.abs(laid.leave - laid.enter) > _LEAST_BADGE)].tolist():
+            painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
 
     def _draw_recorded_frames(self) -> None:
         rails, row = self._rails, self._rails.recorded
         self._painter.setPen(QPen(GROUND, 1))
-        for number, shot in enumerate(self._project.shots):
-            rate = float(self._project.footage_of(shot).rate)
+        for number in rails.stretches_shown():
+            rate = float(self._project.footage_of(self._project.shots[number]).rate)
             if rails.recorded_scale / rate < _RECORDED_FRAMES:
                 continue
-            stretch = rails.stretches[number]
-            low = max(stretch.first, stretch.first + rails.recorded_along(row.left()) - stretch.at)
-            high = min(stretch.last, stretch.first + rails.recorded_along(row.right()) - stretch.at)
-            for frame in range(int(low * rate), int(high * rate) + 1):
+            low, high = rails.visible_part(number)
+            for frame in range(ceil(low * rate - 1e-6), int(high * rate) + 1):
                 x = rails.recorded_x(number, frame / rate)
                 self._painter.drawLine(QPointF(x, row.top()), QPointF(x, row.bottom()))
 
     def _draw_sheets(self) -> None:
         """The coloured ground of each passage."""
-        rails, painter = self._rails, self._painter
-        for place, left, right in self._spans:
-            shot = self._project.shots[place.shot]
-            ends = (shot.recorded_time(shot.joints[n]) for n in (place.passage, place.passage + 1))
-            above = [rails.recorded_x(place.shot, float(end)) for end in ends]
-            if right - left < 2 and abs(above[1] - above[0]) < 2:
-                continue
-            ground = speed_colour(shot.passages[place.passage].speed)
-            ground.setAlpha(78 if place in self._selection and len(self._project.places()) > 1 else 46)
-            sheet = self._thread(above[0], left)
-            sheet.lineTo(right, rails.threads.bottom())
-            sheet.connectPath(self._thread(above[1], right).toReversed())
-            painter.fillPath(sheet, ground)
+        laid = self._laid
+        wide = (laid.widths >= _LEAST_SHEET) | (np.abs(laid.leave - laid.enter) >= _LEAST_SHEET)
+        corners = np.stack([laid.enter, laid.leave, laid.left, laid.right], axis=1).tolist()
+        stand_out = laid.selected if len(laid.rows) > 1 else np.zeros(1, np.bool_)
+        for row in np.flatnonzero(laid.shown & wide).tolist():
+            ground = speed_colour(laid.rows.speeds[row])
+            ground.setAlpha(78 if stand_out[row] else 46)
+            self._painter.fillPath(self._sheet(*corners[row]), ground)
 
-    def _draw_threads(self, plan: Plan) -> None:
+    def _draw_threads(self, plan: Plan | None) -> None:
         """Threads from result frames up to the recorded frames they are made of."""
-        rails, area, rate = self._rails, self._rails.threads, float(plan.schedule.rate)
+        rails, area, rate = self._rails, self._rails.threads, float(self._project.rate)
         self._painter.setBrush(Qt.BrushStyle.NoBrush)
         first = int(max(0.0, float(rails.result_time(area.left()))) * rate)
-        last = min(len(plan.schedule) - 1, int(float(rails.result_time(area.right())) * rate) + 1)
-        if last < first:
-            return
-        if rails.result_scale / rate >= _SINGLE_FRAMES:
-            self._draw_single_threads(plan, range(first, last + 1))
+        end = min(float(rails.result_time(area.right())), float(self._project.result_length))
+        if shows_single_threads(rails, rate):
+            if plan is not None:
+                self._draw_single_threads(plan, range(first, min(len(plan.schedule), int(end * rate) + 1)))
             return
         step = max(1, round(_THREAD_SPACING / (rails.result_scale / rate)))
-        numbers = np.arange(first - first % step, last + 1, step)
-        self._draw_thread_lines(numbers / rate)
+        times = np.arange(first - first % step, end * rate, step) / rate
+        self._draw_thread_lines(times)
 
     def _draw_thread_lines(self, times: np.ndarray) -> None:
         played = played_at(self._project, times)
         above = self._rails.recorded_xs(played.shots, played.recorded).tolist()
-        below = [self._rails.result_x(t) for t in times.tolist()]
+        below = self._rails.result_xs(times).tolist()
         for x, y, speed in zip(above, below, played.speeds.tolist(), strict=True):
             self._painter.setPen(QPen(speed_colour(speed), 1))
             self._painter.drawPath(self._thread(x, y))
@@ -199,16 +208,16 @@ class WeavePainter:
 
     def _draw_badges(self) -> None:
         """Each passage's speed as a number, where there is room."""
-        area = self._rails.threads
-        for place, left, right in self._spans:
-            shot = self._project.shots[place.shot]
-            ends = (shot.recorded_time(shot.joints[n]) for n in (place.passage, place.passage + 1))
-            above = [self._rails.recorded_x(place.shot, float(end)) for end in ends]
-            begin, end = max(left, area.left()), min(right, area.right())
-            at = QPointF(0.25 * (above[0] + above[1]) / 2 + 0.75 * (begin + end) / 2, area.bottom() - 26)
-            text = format_speed(shot.passages[place.passage].speed)
-            text = f"◂ {text}" if shot.backwards else text
-            self._draw_badge(at, text, end - begin, speed_colour(shot.passages[place.passage].speed))
+        area, laid = self._rails.threads, self._laid
+        begins, ends = np.maximum(laid.left, area.left()), np.minimum(laid.right, area.right())
+        middles = 0.25 * (laid.enter + laid.leave) / 2 + 0.75 * (begins + ends) / 2
+        for row in np.flatnonzero(laid.shown & (ends - begins >= _LEAST_BADGE)).tolist():
+            place = laid.place(row)
+            speed = self._project.passage(place).speed
+            text = format_speed(speed)
+            text = f"◂ {text}" if self._project.shots[place.shot].backwards else text
+            at = QPointF(middles[row], area.bottom() - 26)
+            self._draw_badge(at, text, float(ends[row] - begins[row]), speed_colour(speed))
 
     def _draw_badge(self, at: QPointF, text: str, room: float, colour: QColor) -> None:
         painter = self._painter
@@ -223,221 +232,61 @@ class WeavePainter:
         painter.setPen(colour)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _draw_result(self) -> None:
-        rails, painter, row = self._rails, self._painter, self._rails.result
+    def _draw_result(self, tiles: list[PlacedTile]) -> None:
+        painter, row = self._painter, self._rails.result
         painter.fillRect(row, GROUND)
         painter.save()
         painter.setClipRect(row)
-        self._draw_tiles(result_tiles(self._project, rails, row), row)
-        for number, shot in enumerate(self._project.shots):
-            left = rails.result_x(float(self._project.starts[number]))
-            right = rails.result_x(float(self._project.starts[number + 1]))
-            if shot.backwards and right > row.left() and left < row.right():
-                self._hatch(QRectF(left, row.top(), right - left, row.height()))
-            painter.fillRect(QRectF(right - 1, row.top(), 2, row.height()), GROUND)
-        for place, left, right in self._spans:
-            if place.passage + 1 < len(self._project.shots[place.shot].passages) and right - left > 3:
-                painter.fillRect(QRectF(right - 0.5, row.top(), 1, row.height()), TEXT)
-                painter.fillRect(QRectF(right - 2, row.center().y() - 7, 4, 14), TEXT)
-            elif right - left > 8:
-                self._draw_grip(right - 1, row, -1, DIM)
+        self._draw_tiles(tiles, row)
+        self._draw_cuts(row)
+        laid = self._laid
+        wide = laid.shown & (laid.widths > _LEAST_SHOT)
+        for x in laid.right[wide & laid.inner].tolist():
+            painter.fillRect(QRectF(x - 0.5, row.top(), 1, row.height()), TEXT)
+            painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
+        for x in laid.right[wide & ~laid.inner & (laid.widths > _GRIP_ROOM / 2)].tolist():
+            self._draw_grip(x - 1, row, -1, DIM)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(LIVE, 2))
         for left, right in self._selected_runs():
             painter.drawRect(QRectF(left + 1, row.top() + 1, right - left - 2, row.height() - 2))
         painter.restore()
-        self._draw_result_ruler()
+
+    def _draw_cuts(self, row: QRectF) -> None:
+        """Between shots a gap; over those that play backwards a hatch."""
+        begins = self._project.shot_rows.begins
+        edges = self._rails.result_xs(np.append(begins, float(self._project.result_length)))
+        shown = (edges[1:] > row.left()) & (edges[:-1] < row.right()) & (np.diff(edges) > _LEAST_SHOT)
+        places = edges.tolist()
+        for number in np.flatnonzero(shown).tolist():
+            left, right = places[number], places[number + 1]
+            if self._project.shots[number].backwards:
+                self._hatch(QRectF(left, row.top(), right - left, row.height()))
+            self._painter.fillRect(QRectF(right - 1, row.top(), 2, row.height()), GROUND)
 
     def _selected_runs(self) -> list[tuple[float, float]]:
-        """The selected passages, neighbours together."""
-        runs: list[tuple[float, float]] = []
-        for place, left, right in self._spans:
-            if place in self._selection:
-                if runs and abs(runs[-1][1] - left) < 0.5:
-                    runs[-1] = (runs[-1][0], right)
-                else:
-                    runs.append((left, right))
-        return runs
-
-    def draw_ready(self, made: list[int]) -> None:
-        """A line under the result's frames that are ready to play."""
-        if not made:
-            return
-        numbers = np.array(made)
-        breaks = np.flatnonzero(np.diff(numbers) > 1)
-        firsts, lasts = numbers[np.r_[0, breaks + 1]], numbers[np.r_[breaks, len(numbers) - 1]]
-        row, frame = self._rails.result, 1 / float(self._project.rate)
-        for first, last in zip(firsts.tolist(), lasts.tolist(), strict=True):
-            left, right = self._rails.result_x(first * frame), self._rails.result_x((last + 1) * frame)
-            left, right = max(left, row.left()), min(right, row.right())
-            if right > left:
-                self._painter.fillRect(QRectF(left, row.bottom() - 3, right - left, 2), TEXT)
-
-    def _draw_curve(self) -> None:
-        row, painter = self._rails.curve, self._painter
-        painter.fillRect(row, PANEL)
-        painter.setPen(QPen(LINE, 1, Qt.PenStyle.DashLine))
-        real_time = curve_y(row, 1.0)
-        painter.drawLine(QPointF(row.left(), real_time), QPointF(row.right(), real_time))
-        self._draw_text(QRectF(row.left() + 4, real_time - 15, 30, 15), "1×", DIM, 8)
-        painter.save()
-        painter.setClipRect(row)
-        self._draw_curve_line(row)
-        self._draw_curve_joints(row)
-        painter.restore()
-
-    def _draw_curve_line(self, row: QRectF) -> None:
-        """The speeds, in pieces of like colour, broken at abrupt changes."""
-        low, high = float(self._rails.result_time(row.left())), float(self._rails.result_time(row.right()))
-        high = min(high, float(self._project.result_length))
-        if high <= low:
-            return
-        times = np.linspace(low, high - (high - low) * 1e-9, max(2, int(row.width() / 1.5)))
-        played = played_at(self._project, times)
-        ys = [curve_y(row, speed) for speed in played.speeds.tolist()]
-        points = [QPointF(self._rails.result_x(t), y) for t, y in zip(times.tolist(), ys, strict=True)]
-        bands = np.floor(np.log2(played.speeds) * 4).astype(int)
-        breaks = np.flatnonzero((np.diff(bands) != 0) | (np.diff(played.shots) != 0)) + 1
-        for begin, end in zip([0, *breaks.tolist()], [*breaks.tolist(), len(points)], strict=True):
-            self._painter.setPen(QPen(speed_colour(float(exp2((bands[begin] + 0.5) / 4))), 2))
-            self._painter.drawPolyline(QPolygonF(points[begin : end + 1]))
-
-    def _draw_curve_joints(self, row: QRectF) -> None:
-        """Each joint as a lozenge, the ends of its ramp as ticks."""
-        painter = self._painter
-        for place, left, right in self._spans:
-            if place in self._selection and right - left > 6:
-                chosen = QColor(LIVE)
-                chosen.setAlpha(26)
-                painter.fillRect(QRectF(left, row.top(), right - left, row.height()), chosen)
-            shot = self._project.shots[place.shot]
-            if place.passage + 1 >= len(shot.passages) or right - left < 4:
-                continue
-            y = curve_y(row, joint_speed(self._project, place))
-            half = float(shot.pace.ramp_lengths[place.passage]) / 2 * self._rails.result_scale
-            painter.setPen(QPen(DIM, 1))
-            if half > 3:
-                for x in (right - half, right + half):
-                    painter.drawLine(QPointF(x, row.top() + 3), QPointF(x, row.bottom() - 3))
-            painter.setPen(QPen(TEXT, 1.3))
-            painter.setBrush(GROUND)
-            painter.drawPolygon(
-                QPolygonF(
-                    [
-                        QPointF(right, y - 5),
-                        QPointF(right + 5, y),
-                        QPointF(right, y + 5),
-                        QPointF(right - 5, y),
-                    ]
-                )
-            )
-
-    def _draw_recorded_ruler(self) -> None:
-        rails, row = self._rails, self._rails.recorded_ruler
-        step = ruler_step(rails.recorded_view.length, row.width())
-        left = row.left() + self._draw_name(row, "RECORDED")
-        for number, stretch in enumerate(rails.stretches):
-            begin = rails.recorded_x(number, stretch.first)
-            if begin > row.right() or rails.recorded_x(number, stretch.last) < row.left():
-                continue
-            if len(rails.stretches) > 1:
-                self._draw_line(max(begin, row.left()), row, height=row.height())
-            low = max(stretch.first, stretch.first + rails.recorded_along(row.left()) - stretch.at)
-            high = min(stretch.last, stretch.first + rails.recorded_along(row.right()) - stretch.at)
-            stop = min(rails.recorded_x(number, stretch.last), row.right())
-            place = partial(rails.recorded_x, number)
-            footage = self._project.footage_of(self._project.shots[number])
-            taken = self._draw_markers(footage.markers, row, place, low, high)
-            self._draw_marks(row, low, high, step, place, [*taken, (0, max(left, begin)), (stop, 1e9)])
-
-    def _draw_result_ruler(self) -> None:
-        rails, row = self._rails, self._rails.result_ruler
-        left = row.left() + self._draw_name(row, "RESULT")
-        low = float(rails.result_time(row.left()))
-        high = min(float(rails.result_time(row.right())), float(self._project.result_length))
-        step = ruler_step(rails.result_view.length, row.width())
-        taken = self._draw_markers(self._project.markers, row, rails.result_x, low, high)
-        taken += [(0, left), (row.right(), 1e9)]
-        self._draw_marks(row, low, high, step, rails.result_x, taken, below=True)
-
-    def _draw_name(self, row: QRectF, name: str) -> float:
-        self._draw_text(row.adjusted(2, 0, 0, 0), name, DIM, 8, 600)
-        return self._painter.fontMetrics().horizontalAdvance(name) + 14.0
-
-    def _draw_marks(
-        self,
-        row: QRectF,
-        low: float,
-        high: float,
-        step: float,
-        place: Callable[[float], float],
-        taken: list[tuple[float, float]],
-        *,
-        below: bool = False,
-    ) -> None:
-        """Marks at every step; written where nothing else is."""
-        painter = self._painter
-        painter.setFont(font(8))
-        decimals = 0 if step >= 1 else 3 if step < 0.01 else 2 if step < 0.1 else 1
-        for number in range(int(np.ceil(low / step - 1e-9)), int(high / step + 1e-9) + 1):
-            x = place(number * step)
-            self._draw_line(x, row, below=below)
-            text = format_time(number * step, decimals)
-            width = painter.fontMetrics().horizontalAdvance(text)
-            if all(x + 5 + width < begin or x > end for begin, end in taken):
-                self._draw_text(QRectF(x + 5, row.top(), width + 4, row.height()), text, DIM, 8)
-
-    def _draw_markers(
-        self,
-        markers: tuple[Marker, ...],
-        row: QRectF,
-        place: Callable[[float], float],
-        low: float,
-        high: float,
-    ) -> list[tuple[float, float]]:
-        """Draw markers and return where their names stand."""
-        painter, taken = self._painter, []
-        for marker in markers:
-            if not low <= float(marker.at) <= high:
-                continue
-            x = place(float(marker.at))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(LIVE)
-            painter.drawPolygon(
-                QPolygonF(
-                    [
-                        QPointF(x, row.bottom()),
-                        QPointF(x - 4, row.bottom() - 8),
-                        QPointF(x + 4, row.bottom() - 8),
-                    ]
-                )
-            )
-            painter.setFont(font(8, 500))
-            width = painter.fontMetrics().horizontalAdvance(marker.name)
-            box = QRectF(x + 5, row.top() + 1, width + 6, row.height() - 2)
-            taken.append((x - 5, box.right()))
-            self._draw_text(box.adjusted(3, 0, 0, 0), marker.name, LIVE, 8, 500)
-        return taken
-
-    def _draw_line(self, x: float, row: QRectF, *, below: bool = False, height: float = 5.0) -> None:
-        self._painter.setPen(QPen(LINE, 1))
-        edge = row.top() if below else row.bottom()
-        self._painter.drawLine(QPointF(x, edge), QPointF(x, edge + (height if below else -height)))
+        """The selected passages on the result rail, neighbours together."""
+        edges = np.diff(self._laid.selected.astype(np.int8), prepend=0, append=0)
+        firsts, lasts = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1) - 1
+        return list(zip(self._laid.left[firsts].tolist(), self._laid.right[lasts].tolist(), strict=True))
 
     def _draw_tiles(self, tiles: list[PlacedTile], row: QRectF) -> None:
+        top, height = round(row.top()), round(row.height())
         for placed in tiles:
-            cell = QRectF(placed.left, row.top(), max(1.0, placed.right - placed.left), row.height())
-            self._painter.fillRect(cell, PANEL)
+            left, right = round(placed.left), round(placed.right)
+            cell = QRect(left, top, max(1, right - left - 1), height)
             image = self._strips.near(placed.tile.path, placed.tile.seconds)
-            if image is not None:
+            if image is None:
+                self._painter.fillRect(cell, PANEL)
+            else:
                 self._draw_filling(image, cell)
-            self._painter.fillRect(QRectF(cell.right() - 0.5, row.top(), 1, row.height()), GROUND)
 
-    def _draw_filling(self, image: QImage, cell: QRectF) -> None:
-        scale = max(cell.width() / image.width(), cell.height() / image.height())
-        width, height = cell.width() / scale, cell.height() / scale
-        part = QRectF((image.width() - width) / 2, (image.height() - height) / 2, width, height)
-        self._painter.drawImage(cell, image, part)
+    def _draw_filling(self, image: QPixmap, cell: QRect) -> None:
+        # Pictures are kept as high as the row: where they are wide enough they need not be scaled.
+        scale = max(1.0, cell.width() / image.width(), cell.height() / image.height())
+        width, height = round(cell.width() / scale), round(cell.height() / scale)
+        part = QRect((image.width() - width) // 2, (image.height() - height) // 2, width, height)
+        self._painter.drawPixmap(cell, image, part)
 
     def _hatch(self, area: QRectF) -> None:
         colour = QColor(TEXT)
@@ -452,6 +301,17 @@ class WeavePainter:
     def _thread(self, above: float, below: float) -> QPainterPath:
         return thread(self._rails, above, below)
 
+    def _sheet(self, enter: float, leave: float, left: float, right: float) -> QPainterPath:
+        """What lies between the threads at both ends of a passage."""
+        area = self._rails.threads
+        top, middle, bottom = area.top(), area.center().y(), area.bottom()
+        sheet = QPainterPath()
+        sheet.moveTo(enter, top)
+        sheet.cubicTo(enter, middle, left, middle, left, bottom)
+        sheet.lineTo(right, bottom)
+        sheet.cubicTo(right, middle, leave, middle, leave, top)
+        return sheet
+
     def _draw_text(
         self,
         box: QRectF,
@@ -464,6 +324,26 @@ class WeavePainter:
         self._painter.setFont(font(size, weight))
         self._painter.setPen(colour)
         self._painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | align, text)
+
+
+def shows_single_threads(rails: Rails, rate: float) -> bool:
+    """Whether the result frames are far enough apart for every thread of each to be drawn."""
+    return rails.result_scale / rate >= _SINGLE_FRAMES
+
+
+def draw_ready(painter: QPainter, rails: Rails, rate: float, made: list[int]) -> None:
+    """A line under the result's frames that are ready to play."""
+    if not made:
+        return
+    numbers = np.array(made)
+    breaks = np.flatnonzero(np.diff(numbers) > 1)
+    firsts, lasts = numbers[np.r_[0, breaks + 1]], numbers[np.r_[breaks, len(numbers) - 1]]
+    row = rails.result
+    for first, last in zip(firsts.tolist(), lasts.tolist(), strict=True):
+        left, right = rails.result_x(first / rate), rails.result_x((last + 1) / rate)
+        left, right = max(left, row.left()), min(right, row.right())
+        if right > left:
+            painter.fillRect(QRectF(left, row.bottom() - 3, right - left, 2), TEXT)
 
 
 def draw_playheads(painter: QPainter, rails: Rails, above: float, below: float) -> None:
@@ -498,47 +378,8 @@ def draw_readout(painter: QPainter, rails: Rails, at: QPointF, text: str) -> Non
 def thread(rails: Rails, above: float, below: float) -> QPainterPath:
     """A thread from a place on the recorded rail to one on the result rail."""
     area = rails.threads
-    half = area.height() / 2
-    path = QPainterPath(QPointF(above, area.top()))
-    path.cubicTo(
-        QPointF(above, area.top() + half), QPointF(below, area.bottom() - half), QPointF(below, area.bottom())
-    )
+    middle = area.center().y()
+    path = QPainterPath()
+    path.moveTo(above, area.top())
+    path.cubicTo(above, middle, below, middle, below, area.bottom())
     return path
-
-
-def curve_y(row: QRectF, speed: float) -> float:
-    """Height of a speed in the pace curve."""
-    low, high = _CURVE_RANGE
-    share = (min(max(log2(speed), low), high) - low) / (high - low)
-    return float(row.bottom() - 4 - share * (row.height() - 8))
-
-
-def curve_speed(row: QRectF, y: float) -> float:
-    """The speed at a height in the pace curve."""
-    low, high = _CURVE_RANGE
-    share = (row.bottom() - 4 - y) / (row.height() - 8)
-    return float(exp2(low + share * (high - low)))
-
-
-def joint_speed(project: Project, place: Place) -> float:
-    """The speed at the joint behind a passage: in a ramp's middle, else between the two."""
-    passages = project.shots[place.shot].passages
-    before, after = passages[place.passage], passages[place.passage + 1]
-    share = float(before.ramp.shape.share(np.array(0.5)))
-    return float(float(before.speed) ** (1 - share) * float(after.speed) ** share)
-
-
-def _visible_passages(project: Project, rails: Rails) -> list[tuple[Place, float, float]]:
-    """The passages that show on either rail, with where they begin and end on the result rail."""
-    row, found = rails.result, []
-    for number, shot in enumerate(project.shots):
-        start = rails.result_x(float(project.starts[number]))
-        end = rails.result_x(float(project.starts[number + 1]))
-        stretch = rails.stretches[number]
-        above = rails.recorded_x(number, stretch.first), rails.recorded_x(number, stretch.last)
-        hidden_above = above[1] < row.left() or above[0] > row.right()
-        if (end < row.left() or start > row.right()) and hidden_above:
-            continue
-        joints = (start + shot.pace.joints * rails.result_scale).tolist()
-        found += [(Place(number, n), joints[n], joints[n + 1]) for n in range(len(shot.passages))]
-    return found

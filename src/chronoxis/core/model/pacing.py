@@ -254,17 +254,6 @@ def paste_pace(project: Project, numbers: Iterable[int], pace: CopiedPace) -> Pr
     return project
 
 
-def shortened_ramps(project: Project) -> list[Place]:
-    """The places before whose end a ramp could not have its wished length."""
-    return [
-        Place(number, joint)
-        for number, shot in enumerate(project.shots)
-        for joint, real in enumerate(shot.pace.ramp_lengths.tolist())
-        if shot.passages[joint].speed != shot.passages[joint + 1].speed
-        and real < float(shot.passages[joint].ramp.length) * (1 - 1e-9)
-    ]
-
-
 def _last(project: Project, place: Place, wish: Fraction, *, speed_stays: bool | None = None) -> Project:
     """Make a ramped passage last so long: by its speed, or, if that stays, by its footage."""
     passage = project.passage(place)

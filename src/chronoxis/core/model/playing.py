@@ -29,28 +29,18 @@ class Played:
 def played_at(project: Project, result_t: npt.ArrayLike) -> Played:
     """Look up ascending result seconds; times outside the result belong to its first or last shot."""
     t = np.asarray(result_t, np.float64)
-    starts = np.array(project.starts, np.float64)
-    shots = np.clip(np.searchsorted(starts, t, "right") - 1, 0, len(project.shots) - 1)
-    recorded, speeds = np.empty_like(t), np.empty_like(t)
-    for number in np.unique(shots).tolist():
-        shot, chosen = project.shots[number], shots == number
-        since = t[chosen] - starts[number]
-        covered = shot.pace.recorded_at(since)
-        recorded[chosen] = (
-            float(shot.out_point) - covered if shot.backwards else float(shot.in_point) + covered
-        )
-        speeds[chosen] = shot.pace.speed_at(since)
-    return Played(shots, recorded, speeds)
+    rows = project.shot_rows
+    shots = np.maximum(np.searchsorted(rows.begins, t, "right") - 1, 0)
+    covered = project.pace.recorded_at(t) - rows.covered[shots]
+    recorded = rows.origins[shots] + rows.directions[shots] * covered
+    return Played(shots, recorded, project.pace.speed_at(t))
 
 
 def place_at(project: Project, result_t: float) -> Place:
-    """The passage that plays at a result time. Raises PlanError if there is no shot."""
-    number = int(np.clip(np.searchsorted(np.array(project.starts, np.float64), result_t, "right") - 1,
-                         0, len(project.shots) - 1))  # fmt: skip
-    joints = project.shots[number].pace.joints
-    since = result_t - float(project.starts[number])
-    passage = int(np.clip(np.searchsorted(joints, since, "right") - 1, 0, len(joints) - 2))
-    return Place(number, passage)
+    """The passage that plays at a result time. Raises IndexError if there is no shot."""
+    rows = project.rows
+    row = max(int(np.searchsorted(rows.begins, result_t, "right")) - 1, 0)
+    return Place(int(rows.shots[row]), int(rows.passages[row]))
 
 
 def result_time_of(project: Project, shot: int, recorded: float) -> float:

@@ -6,9 +6,12 @@ from functools import cached_property
 from pathlib import Path
 from typing import NamedTuple
 
+import numpy as np
+
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.timing.pace import PacePiece, PaceProfile, running_sums
+from chronoxis.core.timing.pace import PacePiece, PaceProfile, grid_sums, off_grid, running_sums
 from chronoxis.core.timing.ramps import ABRUPT, Ramp
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import EachFrame
@@ -126,7 +129,7 @@ class Shot:
         """Recorded seconds between in and out."""
         return sum((passage.recorded_length for passage in self.passages), Fraction(0))
 
-    @property
+    @cached_property
     def out_point(self) -> Fraction:
         """Recorded seconds."""
         return self.in_point + self.recorded_length
@@ -135,6 +138,30 @@ class Shot:
     def joints(self) -> tuple[Fraction, ...]:
         """Recorded seconds covered when each passage begins, and when the last one ends."""
         return tuple(running_sums(passage.recorded_length for passage in self.passages))
+
+    @cached_property
+    def shutters(self) -> tuple[float, ...]:
+        """The shutter angle of each passage that counts."""
+        return tuple(passage.open_angle for passage in self.passages)
+
+    @cached_property
+    def shortened(self) -> tuple[int, ...]:
+        """Numbers of the passages whose ramp at their end could not have its wished length."""
+        return tuple(
+            number
+            for number, real in enumerate(self.pace.ramp_lengths.tolist())
+            if self.passages[number].speed != self.passages[number + 1].speed
+            and real < float(self.passages[number].ramp.length) * (1 - 1e-9)
+        )
+
+    @cached_property
+    def rows(self) -> PassageRows:
+        """Its passages as columns of numbers, as if the shot stood alone."""
+        covered = np.array([float(joint) for joint in self.joints])
+        begin, end = float(self.in_point), float(self.out_point)
+        recorded = end - covered if self.backwards else begin + covered
+        speeds = np.array([float(passage.speed) for passage in self.passages])
+        return PassageRows.of_shot(self.pace.joints, recorded, speeds, self.pace.ramp_lengths)
 
     def recorded_time(self, covered: Fraction) -> Fraction:
         """Recorded seconds in the footage once so much of the shot has played."""
@@ -168,12 +195,34 @@ class Project:
         """Result seconds at which each shot begins, and at which the last one ends."""
         return tuple(running_sums(shot.pace.result_length for shot in self.shots))
 
+    @cached_property
+    def pace(self) -> PaceProfile:
+        """How recorded time is covered throughout the result. Raises ValueError if there is no shot."""
+        return PaceProfile.joined([shot.pace for shot in self.shots])
+
+    @cached_property
+    def shot_rows(self) -> ShotRows:
+        """All shots as columns of numbers."""
+        covered = grid_sums(shot.recorded_length for shot in self.shots)[:-1]
+        origins = [shot.out_point if shot.backwards else shot.in_point for shot in self.shots]
+        return ShotRows(
+            np.array([float(start) for start in self.starts[:-1]]),
+            off_grid(covered),
+            np.array([float(seconds) for seconds in origins]),
+            np.array([-1.0 if shot.backwards else 1.0 for shot in self.shots]),
+        )
+
+    @cached_property
+    def rows(self) -> PassageRows:
+        """All passages as columns of numbers."""
+        return PassageRows.end_to_end([shot.rows for shot in self.shots], self.starts)
+
     @property
     def result_length(self) -> Fraction:
         """Result seconds, before rounding up to whole frames."""
         return self.starts[-1]
 
-    @property
+    @cached_property
     def recorded_length(self) -> Fraction:
         """Recorded seconds of all shots together."""
         return sum((shot.recorded_length for shot in self.shots), Fraction(0))
@@ -196,6 +245,10 @@ class Project:
     def places(self) -> list[Place]:
         """The places of all passages, in playing order."""
         return [Place(s, p) for s, shot in enumerate(self.shots) for p in range(len(shot.passages))]
+
+    def has(self, place: Place) -> bool:
+        """Whether there is a passage at a place."""
+        return place.shot < len(self.shots) and place.passage < len(self.shots[place.shot].passages)
 
     def is_ramped(self, place: Place) -> bool:
         """Whether a ramp takes part of the passage."""

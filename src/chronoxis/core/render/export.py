@@ -27,6 +27,7 @@ from chronoxis.core.timing.schedule import Schedule, ShotTiming, make_schedule
 from chronoxis.core.timing.timecode import format_time
 
 _RGB, _BT709 = 0, 1
+_ROUNDING = 1e-6  # seconds by which a point may lie beyond a recording
 _LOSSLESS_FORMATS = frozenset(
     {"yuv420p", "yuv422p", "yuv444p", "yuv410p", "yuv411p", "yuv440p", "gray"}
     | {f"yuv{chroma}p{bits}le" for chroma in ("420", "422", "444") for bits in (9, 10, 12, 14, 16)}
@@ -65,7 +66,7 @@ class Plan:
 
     def edges(self, shot: int) -> Seconds:
         """When each recorded frame of a shot's recording is on display; recorded seconds."""
-        return recorded_edges(self.project, self.project.shots[shot], self.sources[shot])
+        return recorded_edges(self.project.footage_of(self.project.shots[shot]), self.sources[shot])
 
 
 @dataclass(frozen=True)
@@ -116,7 +117,12 @@ def make_plan(project: Project, recordings: Mapping[str, Recording]) -> Plan:
     sources = tuple(recordings[shot.footage] for shot in project.shots)
     if project.settings.sound:
         _check_sound(project, sources[0])
-    schedule = make_schedule([_timing(project, *pair) for pair in enumerate(sources)], project.rate)
+    edges = {
+        key: recorded_edges(project.footage_named(key), recordings[key])
+        for key in {shot.footage for shot in project.shots}
+    }
+    timings = [_timing(project, number, edges[shot.footage]) for number, shot in enumerate(project.shots)]
+    schedule = make_schedule(timings, project.rate, project.pace)
     size = result_size(sources[0].facts, project.settings)
     check_size(project.settings.format, size)
     return Plan(project, sources, schedule, size)
@@ -131,22 +137,20 @@ def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:
     )
 
 
-def recorded_edges(project: Project, shot: Shot, recording: Recording) -> Seconds:
+def recorded_edges(footage: Footage, recording: Recording) -> Seconds:
     """When each recorded frame is on display; recorded seconds, shape (frames + 1,)."""
-    scale = project.footage_of(shot).scale
-    return recording.index.edges if scale == 1 else recording.index.edges * float(scale)
+    return recording.index.edges if footage.scale == 1 else recording.index.edges * float(footage.scale)
 
 
-def _timing(project: Project, number: int, recording: Recording) -> ShotTiming:
+def _timing(project: Project, number: int, edges: Seconds) -> ShotTiming:
     shot = project.shots[number]
-    edges = recorded_edges(project, shot, recording)
-    if shot.out_point > Fraction(float(edges[-1])) + Fraction(1, 10**6):
+    name = project.footage_of(shot).path.name
+    if float(shot.out_point) > edges[-1] + _ROUNDING:
         raise PlanError(
-            f"{recording.path.name} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches to "
+            f"{name} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches to "
             f"{format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
         )
-    shutters = tuple(passage.open_angle for passage in shot.passages)
-    return ShotTiming(shot.pace, edges, shot.in_point, shutters, shot.backwards)
+    return ShotTiming(shot.pace, edges, shot.in_point, shot.shutters, shot.backwards)
 
 
 def _check_sound(project: Project, recording: Recording) -> None:

@@ -8,18 +8,21 @@ from itertools import accumulate
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.timing.ramps import ABRUPT, FittedRamps, Ramp, RampCurve, fit_ramps
+from chronoxis.core.timing.ramps import ABRUPT, FittedRamps, Ramp, RampCurve, RampCurves, fit_ramps
 from chronoxis.core.timing.speed import checked_speed
 
 Seconds = npt.NDArray[np.float64]
 Numbers = npt.NDArray[np.intp]
 
-# Starts are summed as whole numbers of this part of a second, and rounded once.
-_GRID_BITS = 80
+GRID_BITS = 80
+"""Many parts are summed as whole numbers of 2^-80 s, and rounded once."""
+
 # Sums stay exact rationals until their denominator outgrows this; from there on they keep to the grid.
 _MOST_EXACT = 1 << 256
 # A plateau shorter than this, in recorded seconds, is what rounding left of one that ramps used up.
 _NOTHING = Fraction(1, 10**12)
+# Plateaus and ramps are mapped one by one while each has many of the times, else all at once.
+_MANY_TIMES = 48
 
 
 @dataclass(frozen=True)
@@ -37,12 +40,12 @@ class PacePiece:
 
 @dataclass(frozen=True)
 class _Segment:
-    """A plateau or a ramp: recorded and result seconds, the speed at its beginning, the ramp's curve."""
+    """A plateau or a ramp: recorded and result seconds, and the speed at its beginning."""
 
     recorded: Fraction
     result: Fraction
     speed: float
-    curve: RampCurve | None = None
+    is_ramp: bool = False
 
 
 class PaceProfile:
@@ -78,23 +81,45 @@ class PaceProfile:
             [ramp.shape for ramp in ramps],
         )
         segments, joints = _lay_out(pieces, fitted)
-        recorded_starts = _grid_sums(segment.recorded for segment in segments)
-        result_starts = _grid_sums(segment.result for segment in segments)
+        recorded_starts = grid_sums(segment.recorded for segment in segments)
+        result_starts = grid_sums(segment.result for segment in segments)
         self.ramp_lengths = fitted.lengths
         self.recorded_length = sum((piece.recorded_length for piece in pieces), Fraction(0))
         self.result_length = running_sums(segment.result for segment in segments)[-1]
-        self.joints = np.array(
-            [(result_starts[number] + half) / (1 << _GRID_BITS) for number, half in joints]
-        )
-        self._recorded_starts = _off_grid(recorded_starts)
-        self._result_starts = _off_grid(result_starts)
+        self.joints = np.array([(result_starts[number] + half) / (1 << GRID_BITS) for number, half in joints])
+        self._recorded_starts = off_grid(recorded_starts)
+        self._result_starts = off_grid(result_starts)
         self._speeds = np.array([segment.speed for segment in segments])
-        self._curves = {n: segment.curve for n, segment in enumerate(segments) if segment.curve}
+        self._ramped = np.array([segment.is_ramp for segment in segments])
+        self._curves = fitted.curves
 
     @classmethod
     def constant(cls, recorded_length: Fraction, speed: Fraction) -> "PaceProfile":
         """The pace of a shot with one speed throughout."""
         return cls([PacePiece(recorded_length, speed)])
+
+    @classmethod
+    def joined(cls, profiles: "Sequence[PaceProfile]") -> "PaceProfile":
+        """The pace of shots that follow one another, abruptly. Raises ValueError if there is none."""
+        if not profiles:
+            raise ValueError("nothing to join")
+        if len(profiles) == 1:
+            return profiles[0]
+        whole = cls.__new__(cls)
+        recorded = grid_sums(profile.recorded_length for profile in profiles)
+        result = grid_sums(profile.result_length for profile in profiles)
+        whole.recorded_length, whole.result_length = (
+            Fraction(sums[-1], 1 << GRID_BITS) for sums in (recorded, result)
+        )
+        ramps = [column for profile in profiles for column in (profile.ramp_lengths, [0.0])]
+        whole.ramp_lengths = np.concatenate(ramps[:-1])
+        whole.joints = _end_to_end([profile.joints for profile in profiles], result)
+        whole._recorded_starts = _end_to_end([profile._recorded_starts for profile in profiles], recorded)
+        whole._result_starts = _end_to_end([profile._result_starts for profile in profiles], result)
+        whole._speeds = np.concatenate([profile._speeds for profile in profiles])
+        whole._ramped = np.concatenate([profile._ramped for profile in profiles])
+        whole._curves = RampCurves.joined([profile._curves for profile in profiles])
+        return whole
 
     def recorded_at(self, result_t: npt.ArrayLike) -> Seconds:
         """Recorded seconds since the start, for result seconds of any shape; ascending ones go faster.
@@ -102,41 +127,39 @@ class PaceProfile:
         Times before the start or past the end go on at the first or last speed.
         """
 
-        def plateau(t: Seconds, segment: Numbers) -> Seconds:
+        def plateau(t: Seconds, segment: Numbers | int) -> Seconds:
             mapped = t - self._result_starts[segment]
             mapped *= self._speeds[segment]
             mapped += self._recorded_starts[segment]
             return mapped
 
-        def ramp(t: Seconds, segment: int) -> Seconds:
-            curve = self._curves[segment]
-            return np.asarray(
-                curve.recorded(t - self._result_starts[segment]) + self._recorded_starts[segment]
-            )
+        def ramp(t: Seconds, segment: Numbers | int, curve: RampCurve) -> Seconds:
+            covered = curve.recorded(t - self._result_starts[segment])
+            return np.asarray(covered + self._recorded_starts[segment])
 
         return self._mapped(result_t, self._result_starts, plateau, ramp)
 
     def result_at(self, recorded_t: npt.ArrayLike) -> Seconds:
         """Result seconds, for recorded seconds since the start: the inverse of `recorded_at`."""
 
-        def plateau(r: Seconds, segment: Numbers) -> Seconds:
+        def plateau(r: Seconds, segment: Numbers | int) -> Seconds:
             since = r - self._recorded_starts[segment]
             return np.asarray(self._result_starts[segment] + since / self._speeds[segment])
 
-        def ramp(r: Seconds, segment: int) -> Seconds:
-            passed = self._curves[segment].result(r - self._recorded_starts[segment])
+        def ramp(r: Seconds, segment: Numbers | int, curve: RampCurve) -> Seconds:
+            passed = curve.result(r - self._recorded_starts[segment])
             return np.asarray(passed + self._result_starts[segment])
 
-        return self._mapped(recorded_t, self._recorded_starts, plateau, ramp)
+        return self._mapped(recorded_t, self._recorded_starts, plateau, ramp, one_by_one=True)
 
     def speed_at(self, result_t: npt.ArrayLike) -> Seconds:
         """Speed at result seconds; at an abrupt joint, the speed that follows."""
 
-        def plateau(_t: Seconds, segment: Numbers) -> Seconds:
+        def plateau(_t: Seconds, segment: Numbers | int) -> Seconds:
             return np.asarray(self._speeds[segment])
 
-        def ramp(t: Seconds, segment: int) -> Seconds:
-            return self._curves[segment].speed(t - self._result_starts[segment])
+        def ramp(t: Seconds, segment: Numbers | int, curve: RampCurve) -> Seconds:
+            return curve.speed(t - self._result_starts[segment])
 
         return self._mapped(result_t, self._result_starts, plateau, ramp)
 
@@ -144,10 +167,12 @@ class PaceProfile:
         self,
         times: npt.ArrayLike,
         starts: Seconds,
-        plateau: Callable[[Seconds, Numbers], Seconds],
-        ramp: Callable[[Seconds, int], Seconds],
+        plateau: Callable[[Seconds, Numbers | int], Seconds],
+        ramp: Callable[[Seconds, Numbers | int, RampCurve], Seconds],
+        *,
+        one_by_one: bool = False,
     ) -> Seconds:
-        """Map times all at once as if on plateaus, then those on ramps, ramp by ramp."""
+        """Map times segment by segment, or all at once: first as if on plateaus, then those on ramps."""
         given = np.asarray(times, np.float64)
         t = given.ravel()
         if len(self._speeds) == 1:
@@ -158,11 +183,22 @@ class PaceProfile:
             t = t[order]
         cuts = np.concatenate(([0], np.searchsorted(t, starts[1:-1]), [len(t)]))
         counts = np.diff(cuts)
-        mapped = plateau(t, np.repeat(np.arange(len(counts)), counts))
-        for segment in np.flatnonzero(counts).tolist():
-            if segment in self._curves:
+        curve_of = np.cumsum(self._ramped) - 1
+        hit = np.flatnonzero(counts)
+        if one_by_one or len(t) >= _MANY_TIMES * len(hit):
+            mapped = np.empty_like(t)
+            for segment in hit.tolist():
                 part = slice(cuts[segment], cuts[segment + 1])
-                mapped[part] = ramp(t[part], segment)
+                if self._ramped[segment]:
+                    mapped[part] = ramp(t[part], segment, self._curves.one(curve_of[segment]))
+                else:
+                    mapped[part] = plateau(t[part], segment)
+        else:
+            segments = np.repeat(np.arange(len(counts)), counts)
+            mapped = plateau(t, segments)
+            there = np.flatnonzero(self._ramped[segments])
+            curves = self._curves.many(curve_of[segments[there]])
+            mapped[there] = ramp(t[there], segments[there], curves)
         if order is not None:
             unsorted = np.empty_like(mapped)
             unsorted[order] = mapped
@@ -188,9 +224,17 @@ def _lay_out(
         joints.append((len(segments), _on_grid(lengths[number]) // 2))
         if lengths[number]:
             taken = before[number] + after[number]
-            segments.append(_Segment(taken, lengths[number], float(piece.speed), fitted.curves[number]))
+            segments.append(_Segment(taken, lengths[number], float(piece.speed), is_ramp=True))
         entered = after[number]
     return segments, joints
+
+
+def _end_to_end(columns: Sequence[Seconds], begins: Sequence[int]) -> Seconds:
+    """Starts within each profile, and its end, as starts within all of them; ``begins`` on the grid."""
+    seconds = off_grid(begins)
+    moved = np.concatenate([column[:-1] for column in columns])
+    moved += np.repeat(seconds[:-1], [len(column) - 1 for column in columns])
+    return np.append(moved, seconds[-1])
 
 
 def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:
@@ -200,16 +244,18 @@ def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:
 
 def _added(total: Fraction, part: Fraction) -> Fraction:
     total += part
-    return total if total.denominator <= _MOST_EXACT else Fraction(_on_grid(total), 1 << _GRID_BITS)
+    return total if total.denominator <= _MOST_EXACT else Fraction(_on_grid(total), 1 << GRID_BITS)
 
 
-def _grid_sums(parts: Iterable[Fraction]) -> list[int]:
+def grid_sums(parts: Iterable[Fraction]) -> list[int]:
+    """0 and the sums of the first one, two, … parts, in parts of the grid: quicker than `running_sums`."""
     return list(accumulate(map(_on_grid, parts), initial=0))
 
 
-def _off_grid(parts: Iterable[int]) -> Seconds:
-    return np.array([part / (1 << _GRID_BITS) for part in parts])
+def off_grid(parts: Iterable[int]) -> Seconds:
+    """Parts of the grid in seconds."""
+    return np.array([part / (1 << GRID_BITS) for part in parts])
 
 
 def _on_grid(seconds: Fraction) -> int:
-    return (seconds.numerator << _GRID_BITS) // seconds.denominator
+    return (seconds.numerator << GRID_BITS) // seconds.denominator

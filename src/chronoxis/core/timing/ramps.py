@@ -9,6 +9,7 @@ faster than any power. With `_COUNT` terms it is right to 1e-13 of the ramp's re
 even between the slowest and the fastest speed there are.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
@@ -19,6 +20,7 @@ import numpy.typing as npt
 from numpy.polynomial import chebyshev
 
 Floats = npt.NDArray[np.float64]
+Coefficient = float | Floats
 
 _COUNT = 64
 _NEGLIGIBLE = 4e-16  # of the largest term: below it is rounding
@@ -42,17 +44,26 @@ class RampShape(StrEnum):
         """The shape of the same ramp run backwards."""
         return {RampShape.EARLY: RampShape.LATE, RampShape.LATE: RampShape.EARLY}.get(self, self)
 
+    @property
+    def bends(self) -> tuple[float, float, float]:
+        """The coefficients of σ in u, u² and u³."""
+        return _BENDS[self]
+
     def share(self, u: Floats) -> Floats:
         """σ(u): the share of the change that is done, 0 to 1."""
-        match self:
-            case RampShape.EVEN:
-                return u
-            case RampShape.SMOOTH:
-                return u * u * (3 - 2 * u)
-            case RampShape.EARLY:
-                return u * (2 - u)
-            case RampShape.LATE:
-                return u * u
+        return _share(u, *self.bends)
+
+
+_BENDS = {
+    RampShape.EVEN: (1.0, 0.0, 0.0),
+    RampShape.SMOOTH: (0.0, 3.0, -2.0),
+    RampShape.EARLY: (2.0, -1.0, 0.0),
+    RampShape.LATE: (0.0, 1.0, 0.0),
+}
+
+
+def _share(u: Floats, first: Coefficient, second: Coefficient, third: Coefficient) -> Floats:
+    return np.asarray(u * (first + u * (second + u * third)))
 
 
 @dataclass(frozen=True)
@@ -105,13 +116,15 @@ class FittedRamps:
         lengths: result seconds of each ramp, at most as wished; float64, one per joint.
         before: recorded seconds that each takes of the passage before its joint.
         after: recorded seconds that each takes of the passage after it.
-        curves: by joint, the curve of each ramp that has a length.
+        joints: numbers of the joints whose ramp has a length.
+        curves: of those.
     """
 
     lengths: Floats
     before: Floats
     after: Floats
-    curves: "dict[int, RampCurve]"
+    joints: npt.NDArray[np.intp]
+    curves: "RampCurves"
 
 
 def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[RampShape]) -> FittedRamps:
@@ -128,53 +141,111 @@ def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[Ram
     """
     halves = np.zeros((len(wished), 2))
     real = np.flatnonzero((wished > 0) & (speeds[1:] != speeds[:-1]))
-    if not len(real):
-        return FittedRamps(np.zeros(len(wished)), halves[:, 0], halves[:, 1], {})
     values = speeds_at_points(speeds[real], speeds[real + 1], [shapes[joint] for joint in real.tolist()])
     halves[real] = values @ _TO_HALVES * wished[real, None]
     asked = np.zeros(len(recorded))
     asked[:-1] += halves[:, 0]
     asked[1:] += halves[:, 1]
-    share = np.minimum(1.0, recorded / np.maximum(asked, 1e-300))
+    share = np.minimum(1.0, recorded / np.maximum(asked, 1e-200))
     least = np.minimum(share[:-1], share[1:])
     lengths = np.where(halves[:, 0] > 0, wished * least, 0.0)
-    series = values @ _TO_SERIES * lengths[real, None]
-    curves = {
-        joint: RampCurve(speeds[joint], speeds[joint + 1], lengths[joint], shapes[joint], row)
-        for joint, row in zip(real.tolist(), series, strict=True)
-    }
-    return FittedRamps(lengths, halves[:, 0] * least, halves[:, 1] * least, curves)
+    values, real = values[lengths[real] > 0], real[lengths[real] > 0]
+    bends = np.array([shapes[joint].bends for joint in real.tolist()]).reshape(-1, 3)
+    curves = RampCurves(
+        speeds[real],
+        np.log(speeds[real + 1] / speeds[real]),
+        lengths[real],
+        bends,
+        values @ _TO_SERIES * lengths[real, None],
+    )
+    return FittedRamps(lengths, halves[:, 0] * least, halves[:, 1] * least, real, curves)
 
 
+@dataclass(frozen=True, eq=False)
+class RampCurves:
+    """The curves of several ramps, one a row.
+
+    Attributes:
+        before: speed at the beginning, shape (ramps,).
+        ratio: natural logarithm of the speed at the end over that at the beginning.
+        length: result seconds.
+        bends: coefficients of the shapes, shape (ramps, 3).
+        series: of the recorded time, over -1..1; shape (ramps, terms).
+    """
+
+    before: Floats
+    ratio: Floats
+    length: Floats
+    bends: Floats
+    series: Floats
+
+    @classmethod
+    def joined(cls, parts: "Sequence[RampCurves]") -> "RampCurves":
+        """The ramps of several collections, one after the other."""
+        columns = zip(*((p.before, p.ratio, p.length, p.bends, p.series) for p in parts), strict=True)
+        return cls(*(np.concatenate(column) for column in columns))
+
+    @cached_property
+    def _terms(self) -> npt.NDArray[np.intp]:
+        """How many terms of each series are more than rounding."""
+        sizes = np.abs(self.series)
+        kept = sizes > _NEGLIGIBLE * sizes.max(axis=1, keepdims=True)
+        return np.asarray(kept.shape[1] - np.argmax(kept[:, ::-1], axis=1))
+
+    def one(self, ramp: int) -> "RampCurve":
+        """One ramp's curve, for any times."""
+        return RampCurve(
+            float(self.before[ramp]),
+            float(self.ratio[ramp]),
+            float(self.length[ramp]),
+            tuple(self.bends[ramp].tolist()),
+            self.series[ramp, : self._terms[ramp]],
+        )
+
+    def many(self, ramps: npt.NDArray[np.intp]) -> "RampCurve":
+        """The curves of several ramps as if they were one, for as many times: one of each."""
+        terms = self._terms[ramps].max(initial=1)
+        return RampCurve(
+            self.before[ramps],
+            self.ratio[ramps],
+            self.length[ramps],
+            tuple(self.bends[ramps].T),
+            self.series[ramps, :terms].T,
+        )
+
+
+@dataclass(frozen=True, eq=False)
 class RampCurve:
-    """One ramp's recorded time over its result time and back; both begin at 0."""
+    """A ramp's recorded time over its result time and back; both begin at 0.
 
-    def __init__(self, before: float, after: float, length: float, shape: RampShape, series: Floats) -> None:
-        """``length`` in result seconds; ``series`` of the recorded time, over -1..1."""
-        self._before, self._ratio = before, np.log(after / before)
-        self._length, self._shape = length, shape
-        sizes = np.abs(series)
-        self._series = series[: np.flatnonzero(sizes > _NEGLIGIBLE * sizes.max())[-1] + 1]
+    The values may also be arrays: of different ramps, one for each of the times that are asked for.
+    """
+
+    before: Coefficient
+    ratio: Coefficient
+    length: Coefficient
+    bends: tuple[Coefficient, ...]
+    series: Floats
 
     @cached_property
     def _table(self) -> Floats:
-        return np.asarray(chebyshev.chebval(2 * _TABLE_PLACES - 1, self._series))
+        return np.asarray(chebyshev.chebval(2 * _TABLE_PLACES - 1, self.series))
 
     def speed(self, result_t: Floats) -> Floats:
         """Speed at result seconds since the ramp's beginning."""
-        share = self._shape.share(result_t / self._length)
-        return np.asarray(self._before * np.exp(self._ratio * share))
+        share = _share(result_t / self.length, *self.bends)
+        return np.asarray(self.before * np.exp(self.ratio * share))
 
     def recorded(self, result_t: Floats) -> Floats:
         """Recorded seconds covered; outside the ramp, its first and last speed go on."""
-        inside = np.clip(result_t, 0.0, self._length)
-        covered = np.asarray(chebyshev.chebval(inside * (2 / self._length) - 1, self._series))
+        inside = np.clip(result_t, 0.0, self.length)
+        covered = chebyshev.chebval(inside * (2 / self.length) - 1, self.series, tensor=False)
         return np.asarray(covered + (result_t - inside) * self.speed(inside))
 
     def result(self, recorded_t: Floats) -> Floats:
-        """Result seconds at which so much is covered, by Newton's method from a table."""
+        """Result seconds at which so much is covered, by Newton's method from a table; of one ramp."""
         inside = np.clip(recorded_t, 0.0, self._table[-1])
-        t = np.interp(inside, self._table, _TABLE_PLACES) * self._length
+        t = np.interp(inside, self._table, _TABLE_PLACES) * self.length
         for _ in range(4):
-            t = np.clip(t - (self.recorded(t) - inside) / self.speed(t), 0.0, self._length)
+            t = np.clip(t - (self.recorded(t) - inside) / self.speed(t), 0.0, self.length)
         return np.asarray(t + (recorded_t - inside) / self.speed(t))

@@ -8,13 +8,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
+from functools import cached_property
 from math import ceil
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.timing.pace import PaceProfile, Seconds, running_sums
+from chronoxis.core.timing.pace import GRID_BITS, PaceProfile, Seconds, grid_sums, off_grid
 
 Frames = npt.NDArray[np.int64]
 
@@ -24,6 +26,10 @@ MAX_RESULT_FRAMES = 20_000_000
 # Mapped times are right to far less than this, and no display interval is as short: a time this close
 # before a frame's start is that start, rounded.
 _SAME_TIME = 1e-6
+
+
+# A part of a result frame as small as this comes of rounding, and makes no frame.
+_MOST_OVERHANG = 1_000_000
 
 
 class EachFrame(StrEnum):
@@ -52,6 +58,11 @@ class ShotTiming:
     in_point: Fraction
     shutters: tuple[float, ...]
     backwards: bool = False
+
+    @cached_property
+    def span(self) -> tuple[float, float]:
+        """The in and the out point."""
+        return float(self.in_point), float(self.in_point + self.pace.recorded_length)
 
 
 @dataclass(frozen=True, eq=False)
@@ -108,10 +119,10 @@ def result_frame_count(result_length: Fraction, rate: Fraction) -> int:
 
     A part of a frame at the end counts, as keeping every tenth of 6001 frames keeps 601.
     """
-    return ceil(result_length * rate - Fraction(1, 1_000_000))
+    return ceil(result_length * rate - Fraction(1, _MOST_OVERHANG))
 
 
-def make_schedule(shots: Sequence[ShotTiming], rate: Fraction) -> Schedule:
+def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfile | None = None) -> Schedule:
     """Work out the schedule of shots that follow one another.
 
     Result frame k opens at ``k / rate``. *One frame* takes the recorded frame on display then; *long
@@ -119,82 +130,140 @@ def make_schedule(shots: Sequence[ShotTiming], rate: Fraction) -> Schedule:
     ``shutter / 360 / rate`` result seconds, weighted by the overlap in recorded time. The window does
     not reach out of its shot. A shot that plays backwards shows at an edge the frame before it.
 
+    Args:
+        shots: in playing order.
+        rate: result frames per second.
+        joined: the pace of all shots together, if it is at hand.
+
     Raises:
         PlanError: the result would have no frame or absurdly many, a shutter is out of range, or a
             shot lies outside its recording.
     """
-    starts = running_sums(shot.pace.result_length for shot in shots)
-    firsts = [result_frame_count(start, rate) for start in starts]
+    starts = grid_sums(shot.pace.result_length for shot in shots)
+    frame = rate.denominator << GRID_BITS  # so that first frames are found in whole numbers
+    firsts = [-((frame // _MOST_OVERHANG - start * rate.numerator) // frame) for start in starts]
     if firsts[-1] < 1:
         raise PlanError("The result would have no frame; choose a longer stretch or a lower speed.")
     if firsts[-1] > MAX_RESULT_FRAMES:
         raise PlanError(f"The result would have {firsts[-1]:,} frames; the limit is {MAX_RESULT_FRAMES:,}.")
-    parts = []
-    for shot, start, first, stop in zip(shots, starts, firsts, firsts[1:], strict=False):
-        opens = np.maximum(float(first - start * rate) + np.arange(stop - first), 0.0) / float(rate)
-        parts.append(_rows(shot, opens, rate))
-    counts, frames, weights = (np.concatenate(column) for column in zip(*parts, strict=True))
+    for shot in shots:
+        _check(shot)
+    edges = _Edges([shot.edges for shot in shots])
+    pace = joined or PaceProfile.joined([shot.pace for shot in shots])
     numbers = np.repeat(np.arange(len(shots)), np.diff(firsts))
+    opens = np.arange(firsts[-1]) * rate.denominator / rate.numerator
+    shutters = _shutters(shots, pace, numbers, opens)
+    windows = _windows(shots, pace, numbers, opens, shutters / 360 / float(rate))
+    rows = _rows(shots, edges, numbers, *windows, shutters > 0)
+    counts, frames, weights = _weighted(edges, numbers, *windows, *rows)
     return Schedule(rate, numbers, np.concatenate(([0], np.cumsum(counts))), frames, weights)
 
 
-def _rows(shot: ShotTiming, opens: Seconds, rate: Fraction) -> tuple[Frames, Frames, Seconds]:
-    """How many recorded frames each result frame of a shot has, which, and with what weight.
-
-    ``opens`` are result seconds since the shot's start.
-    """
+def _check(shot: ShotTiming) -> None:
     if not all(0 <= shutter <= MAX_SHUTTER for shutter in shot.shutters):
         raise PlanError(f"A shutter lies between 0° and {MAX_SHUTTER}°.")
-    edges, pace = shot.edges, shot.pace
-    begin, end = float(shot.in_point), float(shot.in_point + pace.recorded_length)
-    if begin < 0 or end > edges[-1] + _SAME_TIME:
+    begin, end = shot.span
+    if begin < 0 or end > shot.edges[-1] + _SAME_TIME:
         raise PlanError("The stretch reaches outside the recording.")
-    shutters = np.array(shot.shutters)
-    if len(shutters) > 1:
-        shutters = shutters[np.clip(np.searchsorted(pace.joints, opens, "right") - 1, 0, len(shutters) - 1)]
-    covered = pace.recorded_at(opens)
-    gathers = np.broadcast_to(shutters > 0, opens.shape)
+
+
+def _shutters(shots: Sequence[ShotTiming], pace: PaceProfile, numbers: Frames, opens: Seconds) -> Seconds:
+    """The shutter of each result frame, in degrees."""
+    degrees = np.array([shutter for shot in shots for shutter in shot.shutters])
+    bases = np.concatenate(([0], np.cumsum([len(shot.shutters) for shot in shots])))
+    passages = np.searchsorted(pace.joints, opens, "right") - 1
+    return np.asarray(degrees[np.clip(passages, bases[numbers], bases[numbers + 1] - 1)])
+
+
+def _windows(
+    shots: Sequence[ShotTiming], pace: PaceProfile, numbers: Frames, opens: Seconds, lasting: Seconds
+) -> tuple[Seconds, Seconds]:
+    """The recorded times between which each result frame is open, in its shot's recording."""
+    begins, ends = np.array([shot.span for shot in shots]).T
+    before = off_grid(grid_sums(shot.pace.recorded_length for shot in shots)[:-1])[numbers]
+    covered = np.maximum(pace.recorded_at(opens) - before, 0.0)
     until = covered
-    if gathers.any():
-        length = float(pace.recorded_length)
-        until = np.minimum(pace.recorded_at(opens + shutters / 360 / float(rate)), length)
-    if shot.backwards:
-        opened, closed = end - until, end - covered
-        final = np.maximum(_last_before(edges, closed), _on_display(edges, np.array([begin]))[0])
-        first = np.where(gathers, np.minimum(_on_display(edges, opened), final), final)
-    else:
-        opened, closed = begin + covered, begin + until
-        last = max(_last_before(edges, np.array([end]))[0], _on_display(edges, np.array([begin]))[0])
-        first = np.minimum(_on_display(edges, opened), last)
-        final = np.where(gathers, np.clip(_last_before(edges, closed), first, last), first)
-    if not gathers.any():
-        return np.ones(len(first), np.int64), first, np.ones(len(first))
-    return _weighted(edges, opened, closed, first, final)
+    if lasting.any():
+        until = np.clip(pace.recorded_at(opens + lasting) - before, covered, (ends - begins)[numbers])
+    backwards = np.array([shot.backwards for shot in shots])[numbers]
+    begin, end = begins[numbers], ends[numbers]
+    return np.where(backwards, end - until, begin + covered), np.where(
+        backwards, end - covered, begin + until
+    )
+
+
+def _rows(
+    shots: Sequence[ShotTiming],
+    edges: "_Edges",
+    numbers: Frames,
+    opened: Seconds,
+    closed: Seconds,
+    gathers: npt.NDArray[np.bool_],
+) -> tuple[Frames, Frames]:
+    """The first and the last recorded frame of each result frame."""
+    every, backwards = np.arange(len(shots)), np.array([shot.backwards for shot in shots])
+    begins, ends = np.array([shot.span for shot in shots]).T
+    least = edges.on_display(every, begins)
+    most = np.maximum(edges.last_before(every, ends), least)
+    first = np.minimum(edges.on_display(numbers, opened), most[numbers])
+    if not gathers.any() and not backwards.any():
+        return first, first
+    final = np.maximum(edges.last_before(numbers, closed), least[numbers])
+    back = backwards[numbers]
+    # Forwards the window's first frame is the one that is shown if it is not gathered, backwards its last.
+    final = np.where(back, final, np.where(gathers, np.clip(final, first, most[numbers]), first))
+    return np.where(back, np.where(gathers, np.minimum(first, final), final), first), final
 
 
 def _weighted(
-    edges: Seconds, opened: Seconds, closed: Seconds, first: Frames, final: Frames
+    edges: "_Edges", numbers: Frames, opened: Seconds, closed: Seconds, first: Frames, final: Frames
 ) -> tuple[Frames, Frames, Seconds]:
+    """How many recorded frames each result frame has, which, and with what weight."""
     lengths = final - first + 1
+    if np.all(lengths == 1):
+        return lengths, first, np.ones(len(first))
     offsets = np.concatenate(([0], np.cumsum(lengths)))
     rows = np.repeat(np.arange(len(first)), lengths)
     frames = np.arange(offsets[-1]) - offsets[rows] + first[rows]
-    overlap = np.minimum(edges[frames + 1], closed[rows]) - np.maximum(edges[frames], opened[rows])
+    begins, ends = edges.display(numbers[rows], frames)
+    overlap = np.minimum(ends, closed[rows]) - np.maximum(begins, opened[rows])
     overlap = np.where(lengths[rows] == 1, 1.0, overlap)
     kept = overlap > _SAME_TIME  # two frames may carry one stamp: the first is then never on display
     counts = np.bincount(rows[kept], minlength=len(first))
     weights = overlap[kept]
     weights /= np.repeat(np.add.reduceat(weights, np.cumsum(counts) - counts), counts)
-    return counts.astype(np.int64), frames[kept].astype(np.int64), weights
+    return counts.astype(np.int64), frames[kept], weights
 
 
-def _on_display(edges: Seconds, t: Seconds) -> Frames:
-    """Number of the frame on display at t; a time at an edge belongs to the frame that begins there."""
-    number = np.searchsorted(edges, t + _SAME_TIME, "right") - 1
-    return np.clip(number, 0, len(edges) - 2).astype(np.int64)
+class _Edges:
+    """The display intervals of every shot's recording; shots of one recording share them."""
 
+    def __init__(self, of_shots: Sequence[Seconds]) -> None:
+        distinct = {id(edges): edges for edges in of_shots}
+        seats = {name: number for number, name in enumerate(distinct)}
+        self._recordings = list(distinct.values())
+        self._of_shot = np.array([seats[id(edges)] for edges in of_shots])
+        self._all = self._recordings[0] if len(distinct) == 1 else np.concatenate(self._recordings)
+        self._bases = np.concatenate(([0], np.cumsum([len(edges) for edges in self._recordings])))
 
-def _last_before(edges: Seconds, t: Seconds) -> Frames:
-    """Number of the last frame that is on display before t."""
-    number = np.searchsorted(edges, t - _SAME_TIME, "left") - 1
-    return np.clip(number, 0, len(edges) - 2).astype(np.int64)
+    def display(self, shots: Frames, frames: Frames) -> tuple[Seconds, Seconds]:
+        """When frames of the shots' recordings begin and end."""
+        places = frames + self._bases[self._of_shot[shots]]
+        return self._all[places], self._all[places + 1]
+
+    def on_display(self, shots: Frames, t: Seconds) -> Frames:
+        """Numbers of the frames on display at t; a time at an edge is of the frame that begins there."""
+        return self._frames_at(shots, t + _SAME_TIME, "right")
+
+    def last_before(self, shots: Frames, t: Seconds) -> Frames:
+        """Numbers of the last frames that are on display before t."""
+        return self._frames_at(shots, t - _SAME_TIME, "left")
+
+    def _frames_at(self, shots: Frames, t: Seconds, side: Literal["left", "right"]) -> Frames:
+        found = np.empty(t.shape, np.int64)
+        recordings = self._of_shot[shots]
+        for number in np.unique(recordings).tolist():
+            edges, chosen = self._recordings[number], recordings == number
+            frames = np.searchsorted(edges, t[chosen], side) - 1
+            found[chosen] = np.clip(frames, 0, len(edges) - 2)
+        return found

@@ -1,0 +1,107 @@
+"""The rulers of both rails, and the markers on them."""
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from chronoxis.app.theme.theme import DIM, LINE, LIVE, font
+from chronoxis.app.weave.rails import Rails, ruler_step
+from chronoxis.core.model.project import Marker, Project
+from chronoxis.core.timing.timecode import format_time
+
+_LEAST_STRETCH = 8.0  # pixels a shot must have on the recorded rail for its marks to be drawn
+_TICK = 5.0
+
+Place = Callable[[float], float]
+
+
+def draw_recorded_ruler(painter: QPainter, rails: Rails, project: Project) -> None:
+    """Marks of recorded time, shot by shot, and the markers of their footage."""
+    row = rails.recorded_ruler
+    step = ruler_step(rails.recorded_view.length, row.width())
+    left = row.left() + _draw_name(painter, row, "RECORDED")
+    for number in rails.stretches_shown(_LEAST_STRETCH):
+        stretch = rails.stretches[number]
+        place: Place = partial(rails.recorded_x, number)
+        begin, stop = place(stretch.first), min(place(stretch.last), row.right())
+        if len(rails.stretches) > 1:
+            painter.setPen(QPen(LINE, 1))
+            x = max(begin, row.left())
+            painter.drawLine(QPointF(x, row.top()), QPointF(x, row.bottom()))
+        low, high = rails.visible_part(number)
+        markers = project.footage_of(project.shots[number]).markers
+        taken = _draw_markers(painter, markers, row, place, low, high)
+        taken += [(0, max(left, begin)), (stop, 1e9)]
+        _draw_marks(painter, row, low, high, step, place, taken)
+
+
+def draw_result_ruler(painter: QPainter, rails: Rails, project: Project) -> None:
+    """Marks of result time and the markers there."""
+    row = rails.result_ruler
+    left = row.left() + _draw_name(painter, row, "RESULT")
+    low = float(rails.result_time(row.left()))
+    high = min(float(rails.result_time(row.right())), float(project.result_length))
+    step = ruler_step(rails.result_view.length, row.width())
+    taken = _draw_markers(painter, project.markers, row, rails.result_x, low, high)
+    taken += [(0, left), (row.right(), 1e9)]
+    _draw_marks(painter, row, low, high, step, rails.result_x, taken, below=True)
+
+
+def _draw_name(painter: QPainter, row: QRectF, name: str) -> float:
+    _draw_text(painter, row.adjusted(2, 0, 0, 0), name, DIM, 600)
+    return painter.fontMetrics().horizontalAdvance(name) + 14.0
+
+
+def _draw_marks(
+    painter: QPainter,
+    row: QRectF,
+    low: float,
+    high: float,
+    step: float,
+    place: Place,
+    taken: list[tuple[float, float]],
+    *,
+    below: bool = False,
+) -> None:
+    """Marks at every step; written where nothing else is."""
+    painter.setFont(font(8))
+    decimals = 0 if step >= 1 else 3 if step < 0.01 else 2 if step < 0.1 else 1
+    edge, tick = (row.top(), _TICK) if below else (row.bottom(), -_TICK)
+    for number in range(int(np.ceil(low / step - 1e-9)), int(high / step + 1e-9) + 1):
+        x = place(number * step)
+        painter.setPen(QPen(LINE, 1))
+        painter.drawLine(QPointF(x, edge), QPointF(x, edge + tick))
+        text = format_time(number * step, decimals)
+        width = painter.fontMetrics().horizontalAdvance(text)
+        if all(x + 5 + width < begin or x > end for begin, end in taken):
+            _draw_text(painter, QRectF(x + 5, row.top(), width + 4, row.height()), text, DIM, 400)
+
+
+def _draw_markers(
+    painter: QPainter, markers: tuple[Marker, ...], row: QRectF, place: Place, low: float, high: float
+) -> list[tuple[float, float]]:
+    """Draw markers and return where their names stand."""
+    taken = []
+    for marker in markers:
+        if not low <= float(marker.at) <= high:
+            continue
+        x = place(float(marker.at))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(LIVE)
+        corners = ((0, 0), (-4, -8), (4, -8))
+        painter.drawPolygon(QPolygonF([QPointF(x + dx, row.bottom() + dy) for dx, dy in corners]))
+        painter.setFont(font(8, 500))
+        width = painter.fontMetrics().horizontalAdvance(marker.name)
+        box = QRectF(x + 8, row.top() + 1, width + 3, row.height() - 2)
+        taken.append((x - 5, box.right()))
+        _draw_text(painter, box, marker.name, LIVE, 500)
+    return taken
+
+
+def _draw_text(painter: QPainter, box: QRectF, text: str, colour: QColor, weight: int) -> None:
+    painter.setFont(font(8, weight))
+    painter.setPen(colour)
+    painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
