@@ -19,6 +19,8 @@ from chronoxis.core.timing.schedule import result_frame_count
 
 Edit = Callable[[Project], Project]
 
+_DRAWN = 20  # milliseconds in which an edit is drawn
+
 
 @dataclass(frozen=True, eq=False)
 class PlanWish:
@@ -75,8 +77,8 @@ class Document(QObject):
         self._known = 0
         self._planner = Latest(PlanWish.made, "plan")
         self._planner.answered.connect(self._take_plan)
-        # Once the event loop has drawn the edit: the two would share the interpreter's lock.
-        self._plan_soon = QTimer(self, singleShot=True, interval=0)
+        # Once the edit is drawn: the two would share the interpreter's lock.
+        self._plan_soon = QTimer(self, singleShot=True, interval=_DRAWN)
         self._plan_soon.timeout.connect(self._ask_plan)
 
     def close_workers(self) -> None:
@@ -194,7 +196,8 @@ class Document(QObject):
 
     def _replan(self) -> None:
         if self._plan_wish() is not None:
-            self._plan_soon.start()
+            if not self._plan_soon.isActive():
+                self._plan_soon.start()
         elif self.plan is not None:
             self.plan = None
             self.planned.emit()

@@ -94,8 +94,9 @@ class WeavePainter:
         rails, painter, row = self._rails, self._painter, self._rails.recorded
         shot, stretch = self._project.shots[number], rails.stretches[number]
         left, right = rails.recorded_x(number, stretch.first), rails.recorded_x(number, stretch.last)
-        painter.fillRect(QRectF(left, row.top(), begin - left, row.height()), _SHADE)
-        painter.fillRect(QRectF(end, row.top(), right - end, row.height()), _SHADE)
+        if right - left > end - begin + 2:
+            painter.fillRect(QRectF(left, row.top(), begin - left, row.height()), _SHADE)
+            painter.fillRect(QRectF(end, row.top(), right - end, row.height()), _SHADE)
         if shot.backwards:
             self._hatch(QRectF(begin, row.top(), end - begin, row.height()))
         if end - begin > _HANDLE_TEXT:

@@ -23,6 +23,7 @@ _MOST_EXACT = 1 << 256
 _NOTHING = Fraction(1, 10**12)
 # Plateaus and ramps are mapped one by one while each has many of the times, else all at once.
 _MANY_TIMES = 48
+_NO_RAMP = np.zeros(1)
 
 
 @dataclass(frozen=True)
@@ -87,10 +88,15 @@ class PaceProfile:
         self.recorded_length = sum((piece.recorded_length for piece in pieces), Fraction(0))
         self.result_length = running_sums(segment.result for segment in segments)[-1]
         self.joints = np.array([(result_starts[number] + half) / (1 << GRID_BITS) for number, half in joints])
-        self._recorded_starts = off_grid(recorded_starts)
-        self._result_starts = off_grid(result_starts)
-        self._speeds = np.array([segment.speed for segment in segments])
-        self._ramped = np.array([segment.is_ramp for segment in segments])
+        self._grid_lengths = recorded_starts[-1], result_starts[-1]
+        self._segments = np.stack(
+            [
+                off_grid(recorded_starts[:-1]),
+                off_grid(result_starts[:-1]),
+                [segment.speed for segment in segments],
+                [segment.is_ramp for segment in segments],
+            ]
+        )
         self._curves = fitted.curves
 
     @classmethod
@@ -106,20 +112,41 @@ class PaceProfile:
         if len(profiles) == 1:
             return profiles[0]
         whole = cls.__new__(cls)
-        recorded = grid_sums(profile.recorded_length for profile in profiles)
-        result = grid_sums(profile.result_length for profile in profiles)
-        whole.recorded_length, whole.result_length = (
-            Fraction(sums[-1], 1 << GRID_BITS) for sums in (recorded, result)
+        recorded, result = (
+            list(accumulate(column, initial=0))
+            for column in zip(*(profile._grid_lengths for profile in profiles), strict=True)
         )
-        ramps = [column for profile in profiles for column in (profile.ramp_lengths, [0.0])]
+        whole._grid_lengths = recorded[-1], result[-1]
+        whole.recorded_length, whole.result_length = (
+            Fraction(length, 1 << GRID_BITS) for length in whole._grid_lengths
+        )
+        ramps = [column for profile in profiles for column in (profile.ramp_lengths, _NO_RAMP)]
         whole.ramp_lengths = np.concatenate(ramps[:-1])
-        whole.joints = _end_to_end([profile.joints for profile in profiles], result)
-        whole._recorded_starts = _end_to_end([profile._recorded_starts for profile in profiles], recorded)
-        whole._result_starts = _end_to_end([profile._result_starts for profile in profiles], result)
-        whole._speeds = np.concatenate([profile._speeds for profile in profiles])
-        whole._ramped = np.concatenate([profile._ramped for profile in profiles])
+        begins = np.stack([off_grid(recorded[:-1]), off_grid(result[:-1])])
+        whole.joints = np.concatenate([profile.joints[:-1] for profile in profiles])
+        whole.joints += np.repeat(begins[1], [len(profile.joints) - 1 for profile in profiles])
+        whole.joints = np.append(whole.joints, off_grid(result[-1:]))
+        whole._segments = np.concatenate([profile._segments for profile in profiles], axis=1)
+        counts = [profile._segments.shape[1] for profile in profiles]
+        whole._segments[:2] += np.repeat(begins, counts, axis=1)
         whole._curves = RampCurves.joined([profile._curves for profile in profiles])
         return whole
+
+    @property
+    def _recorded_starts(self) -> Seconds:
+        return np.asarray(self._segments[0])
+
+    @property
+    def _result_starts(self) -> Seconds:
+        return np.asarray(self._segments[1])
+
+    @property
+    def _speeds(self) -> Seconds:
+        return np.asarray(self._segments[2])
+
+    @property
+    def _ramped(self) -> npt.NDArray[np.bool_]:
+        return np.asarray(self._segments[3] > 0)
 
     def recorded_at(self, result_t: npt.ArrayLike) -> Seconds:
         """Recorded seconds since the start, for result seconds of any shape; ascending ones go faster.
@@ -175,28 +202,29 @@ class PaceProfile:
         """Map times segment by segment, or all at once: first as if on plateaus, then those on ramps."""
         given = np.asarray(times, np.float64)
         t = given.ravel()
-        if len(self._speeds) == 1:
+        if self._segments.shape[1] == 1:
             return plateau(t, np.zeros(t.shape, np.intp)).reshape(given.shape)
         order = None
         if np.any(t[1:] < t[:-1]):
             order = np.argsort(t, kind="stable")
             t = t[order]
-        cuts = np.concatenate(([0], np.searchsorted(t, starts[1:-1]), [len(t)]))
+        cuts = np.concatenate(([0], np.searchsorted(t, starts[1:]), [len(t)]))
         counts = np.diff(cuts)
-        curve_of = np.cumsum(self._ramped) - 1
+        ramped = self._ramped
+        curve_of = np.cumsum(ramped) - 1
         hit = np.flatnonzero(counts)
         if one_by_one or len(t) >= _MANY_TIMES * len(hit):
             mapped = np.empty_like(t)
             for segment in hit.tolist():
                 part = slice(cuts[segment], cuts[segment + 1])
-                if self._ramped[segment]:
+                if ramped[segment]:
                     mapped[part] = ramp(t[part], segment, self._curves.one(curve_of[segment]))
                 else:
                     mapped[part] = plateau(t[part], segment)
         else:
             segments = np.repeat(np.arange(len(counts)), counts)
             mapped = plateau(t, segments)
-            there = np.flatnonzero(self._ramped[segments])
+            there = np.flatnonzero(ramped[segments])
             curves = self._curves.many(curve_of[segments[there]])
             mapped[there] = ramp(t[there], segments[there], curves)
         if order is not None:
@@ -227,14 +255,6 @@ def _lay_out(
             segments.append(_Segment(taken, lengths[number], float(piece.speed), is_ramp=True))
         entered = after[number]
     return segments, joints
-
-
-def _end_to_end(columns: Sequence[Seconds], begins: Sequence[int]) -> Seconds:
-    """Starts within each profile, and its end, as starts within all of them; ``begins`` on the grid."""
-    seconds = off_grid(begins)
-    moved = np.concatenate([column[:-1] for column in columns])
-    moved += np.repeat(seconds[:-1], [len(column) - 1 for column in columns])
-    return np.append(moved, seconds[-1])
 
 
 def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:

@@ -24,6 +24,7 @@ Coefficient = float | Floats
 
 _COUNT = 64
 _NEGLIGIBLE = 4e-16  # of the largest term: below it is rounding
+_SERIES = 6  # columns of `RampCurves.rows` before the series
 _TABLE_PLACES = np.linspace(0.0, 1.0, 65)
 
 
@@ -116,14 +117,12 @@ class FittedRamps:
         lengths: result seconds of each ramp, at most as wished; float64, one per joint.
         before: recorded seconds that each takes of the passage before its joint.
         after: recorded seconds that each takes of the passage after it.
-        joints: numbers of the joints whose ramp has a length.
-        curves: of those.
+        curves: of the ramps that have a length, in order.
     """
 
     lengths: Floats
     before: Floats
     after: Floats
-    joints: npt.NDArray[np.intp]
     curves: "RampCurves"
 
 
@@ -151,14 +150,12 @@ def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[Ram
     lengths = np.where(halves[:, 0] > 0, wished * least, 0.0)
     values, real = values[lengths[real] > 0], real[lengths[real] > 0]
     bends = np.array([shapes[joint].bends for joint in real.tolist()]).reshape(-1, 3)
-    curves = RampCurves(
-        speeds[real],
-        np.log(speeds[real + 1] / speeds[real]),
-        lengths[real],
-        bends,
-        values @ _TO_SERIES * lengths[real, None],
+    ratios = np.log(speeds[real + 1] / speeds[real])
+    series = values @ _TO_SERIES * lengths[real, None]
+    columns = (speeds[real], ratios, lengths[real], bends, series)
+    return FittedRamps(
+        lengths, halves[:, 0] * least, halves[:, 1] * least, RampCurves(np.column_stack(columns))
     )
-    return FittedRamps(lengths, halves[:, 0] * least, halves[:, 1] * least, real, curves)
 
 
 @dataclass(frozen=True, eq=False)
@@ -166,52 +163,37 @@ class RampCurves:
     """The curves of several ramps, one a row.
 
     Attributes:
-        before: speed at the beginning, shape (ramps,).
-        ratio: natural logarithm of the speed at the end over that at the beginning.
-        length: result seconds.
-        bends: coefficients of the shapes, shape (ramps, 3).
-        series: of the recorded time, over -1..1; shape (ramps, terms).
+        rows: speed at the beginning; natural logarithm of the speed at the end over that; result
+            seconds; the three coefficients of the shape; the series of the recorded time, over -1..1.
     """
 
-    before: Floats
-    ratio: Floats
-    length: Floats
-    bends: Floats
-    series: Floats
+    rows: Floats
 
     @classmethod
     def joined(cls, parts: "Sequence[RampCurves]") -> "RampCurves":
         """The ramps of several collections, one after the other."""
-        columns = zip(*((p.before, p.ratio, p.length, p.bends, p.series) for p in parts), strict=True)
-        return cls(*(np.concatenate(column) for column in columns))
+        return cls(np.concatenate([part.rows for part in parts]))
+
+    @property
+    def _series(self) -> Floats:
+        return self.rows[:, _SERIES:]
 
     @cached_property
     def _terms(self) -> npt.NDArray[np.intp]:
         """How many terms of each series are more than rounding."""
-        sizes = np.abs(self.series)
+        sizes = np.abs(self._series)
         kept = sizes > _NEGLIGIBLE * sizes.max(axis=1, keepdims=True)
         return np.asarray(kept.shape[1] - np.argmax(kept[:, ::-1], axis=1))
 
     def one(self, ramp: int) -> "RampCurve":
         """One ramp's curve, for any times."""
-        return RampCurve(
-            float(self.before[ramp]),
-            float(self.ratio[ramp]),
-            float(self.length[ramp]),
-            tuple(self.bends[ramp].tolist()),
-            self.series[ramp, : self._terms[ramp]],
-        )
+        before, ratio, length, *bends = self.rows[ramp, :_SERIES].tolist()
+        return RampCurve(before, ratio, length, tuple(bends), self._series[ramp, : self._terms[ramp]])
 
     def many(self, ramps: npt.NDArray[np.intp]) -> "RampCurve":
         """The curves of several ramps as if they were one, for as many times: one of each."""
-        terms = self._terms[ramps].max(initial=1)
-        return RampCurve(
-            self.before[ramps],
-            self.ratio[ramps],
-            self.length[ramps],
-            tuple(self.bends[ramps].T),
-            self.series[ramps, :terms].T,
-        )
+        chosen = self.rows[ramps].T
+        return RampCurve(chosen[0], chosen[1], chosen[2], tuple(chosen[3:_SERIES]), chosen[_SERIES:])
 
 
 @dataclass(frozen=True, eq=False)
