@@ -1,0 +1,71 @@
+"""What a kill in the middle of a save leaves behind: always a whole project."""
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from fractions import Fraction
+from itertools import count
+from pathlib import Path
+
+from chronoxis.core.files.autosave import Autosave, left_behind
+from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.model import arranging
+from chronoxis.core.model.project import Project
+
+KILLS = 200
+
+
+def variants(folder: Path) -> list[Project]:
+    """Projects of quite different sizes, so that a mixture of two would not pass for either."""
+    whole = arranging.begin_with(Project(), folder / "take.mkv", Fraction(25), Fraction(900))
+    return [replace(whole, shots=whole.shots * many) for many in (1, 30, 150, 400)]
+
+
+def save_for_ever(folder: Path) -> None:
+    """Save one variant after another, and keep and clear an autosave as a window does."""
+    projects, autosave = variants(folder), Autosave(folder / "autosave")
+    for number in count():
+        project = projects[number % len(projects)]
+        autosave.keep(project, folder / "film.chronoxis")
+        save_project(project, folder / "film.chronoxis")
+        if number % 5 == 4:
+            autosave.clear()
+
+
+def kill_and_look(folder: Path) -> int:
+    """Kill a saving process at random moments; return how often an autosave was left behind.
+
+    Raises:
+        AssertionError: what a kill left is not one of the projects.
+    """
+    projects, chance = variants(folder), random.Random(11)
+    save_project(projects[0], folder / "film.chronoxis")
+    kept = 0
+    for _ in range(KILLS):
+        child = os.fork()
+        if not child:
+            save_for_ever(folder)
+        time.sleep(chance.uniform(0.001, 0.03))
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        assert load_project(folder / "film.chronoxis") in projects
+        for found in left_behind(folder / "autosave"):
+            assert found.project in projects
+            assert found.saved_as == folder / "film.chronoxis"
+            found.discard()
+            kept += 1
+    assert not list((folder / "autosave").glob("*.unreadable"))
+    return kept
+
+
+def test_no_kill_loses_or_damages_a_project(tmp_path: Path) -> None:
+    # In a process with one thread, since a fork copies only the thread that calls it.
+    code = f"import sys; from {__name__} import *; print(kill_and_look(Path(sys.argv[1])))"
+    command = [sys.executable, "-c", code, str(tmp_path)]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert int(done.stdout) > KILLS / 4  # the kills did come amid the work
