@@ -51,10 +51,15 @@ class Latest(QObject):
     answered = Signal(object, object)
     failed = Signal(str)
 
-    def __init__(self, answer: Callable[[Any, Callable[[], bool]], Any], name: str) -> None:
-        """``answer`` takes a request and a function that tells whether it is still the newest."""
+    def __init__(
+        self, answer: Callable[[Any, Callable[[], bool]], Any], name: str, *, urgent: bool = False
+    ) -> None:
+        """``answer`` takes a request and a function that tells whether it is still the newest.
+
+        What is ``urgent`` does not give way to the interface thread: it waits for the answer.
+        """
         super().__init__()
-        self._answer = answer
+        self._answer, self._urgent = answer, urgent
         self._condition = threading.Condition()
         self._request: Any = None
         self._number = 0
@@ -79,7 +84,8 @@ class Latest(QObject):
         self._thread.join(5)
 
     def _run(self) -> None:
-        give_way()
+        if not self._urgent:
+            give_way()
         while True:
             with self._condition:
                 self._condition.wait_for(lambda: self._closed or self._waits)

@@ -75,7 +75,7 @@ class Document(QObject):
         self._planned_from: tuple[Project, int] | None = None
         self._plan_refusal = ""
         self._known = 0
-        self._planner = Latest(PlanWish.made, "plan")
+        self._planner = Latest(PlanWish.made, "plan", urgent=True)
         self._planner.answered.connect(self._take_plan)
         # Once the edit is drawn: the two would share the interpreter's lock.
         self._plan_soon = QTimer(self, singleShot=True, interval=_DRAWN)

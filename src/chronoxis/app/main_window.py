@@ -34,7 +34,7 @@ from chronoxis.app.project_files import ProjectFiles
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.shelf.shelf import Shelf
 from chronoxis.app.shortcuts_page import ShortcutsPage
-from chronoxis.app.theme.theme import font, icon
+from chronoxis.app.theme.theme import font, icon, scaled
 from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.errors import PlanError
@@ -258,7 +258,7 @@ class MainWindow(QMainWindow):
         for page in (self.bench, self.export_panel):
             self._right.addWidget(page)
         self._right.setFixedWidth(_BENCH_WIDTH)
-        self.shelf.setFixedWidth(_SHELF_WIDTH)
+        self.shelf.setFixedWidth(scaled(_SHELF_WIDTH))
         below = QHBoxLayout()
         below.setContentsMargins(14, 4, 14, 12)
         below.setSpacing(10)
@@ -295,7 +295,7 @@ class MainWindow(QMainWindow):
             label.setProperty("dim", True)
         self.fit_field = QLineEdit()
         self.fit_field.setPlaceholderText("0:30")
-        self.fit_field.setFixedWidth(72)
+        self.fit_field.setFixedWidth(scaled(72))
         self.fit_field.setAccessibleName("Wished result length")
         self.fit_field.setToolTip("The length that the whole result should have: 30, 0:30, 1m30s")
         self.fit_field.returnPressed.connect(self.fit_to_length)

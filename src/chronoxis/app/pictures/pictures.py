@@ -140,7 +140,8 @@ class Pictures(QWidget):
         if plan is None:
             if not self._document.facts:
                 self.recorded.show_image(None)
-            self.result.show_image(None, "The result's picture appears once the frames are counted.")
+            self.result.show_image(None, self._why_none())
+            self._strip.show_images([])
             self._recorded_time.setText("")
             self._result_time.setText("")
             self._gathers.setText("")
@@ -160,6 +161,11 @@ class Pictures(QWidget):
         self._ask(with_strip=False)
         if not self._transport.playing:
             self._settle.start()
+
+    def _why_none(self) -> str:
+        if self._document.missing:
+            return "The result's picture appears once every recording is found: see Footage, on the left."
+        return "The result's picture appears once the frames are counted."
 
     def _ask(self, *, with_strip: bool) -> None:
         plan = self._document.plan

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.document import Document
-from chronoxis.app.theme.theme import GROUND, font
+from chronoxis.app.theme.theme import GROUND, font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.model import arranging
@@ -47,7 +47,7 @@ class Shelf(QFrame):
         self._counting: dict[Path, float] = {}
         self.cards: dict[str, FootageCard] = {}
         self.setProperty("panel", True)
-        self.setMinimumWidth(200)
+        self.setMinimumWidth(scaled(200))
         title = QLabel("Footage")
         title.setFont(font(10.5, 600))
         add = QPushButton("&Add…")
@@ -136,13 +136,13 @@ class FootageCard(QFrame):
         self.capture = QLineEdit()
         self.capture.setAccessibleName("Capture rate")
         self.capture.setToolTip("Frames per second as they were shot, if not as stored: then 1× is real time")
-        self.capture.setFixedWidth(64)
+        self.capture.setFixedWidth(scaled(64))
         self.capture.editingFinished.connect(self._enter_capture)
-        shot_at = QLabel("Shot at")
-        shot_at.setProperty("dim", True)
-        shot_at.setFont(font(8.5))
+        self._shot_at = QLabel("Shot at")
+        self._shot_at.setProperty("dim", True)
+        self._shot_at.setFont(font(8.5))
         row = QHBoxLayout()
-        row.addWidget(shot_at)
+        row.addWidget(self._shot_at)
         row.addWidget(self.capture)
         row.addStretch()
         row.addWidget(self.use)
@@ -167,7 +167,7 @@ class FootageCard(QFrame):
         """Show a footage value, its picture, and how far its counting is."""
         self.footage = footage
         facts = self._document.facts.get(footage.path)
-        missing = self._document.missing.get(footage.path, "")
+        missing = self._document.missing.get(footage.path, "").replace(str(footage.path), footage.path.name)
         altered = self._document.altered(footage)
         self._picture.show_image(image)
         self._name.setText(footage.name)
@@ -177,6 +177,7 @@ class FootageCard(QFrame):
             self.capture.setText(f"{format_rate(footage.rate)} fps")
         caution = missing or altered or (_cut_off(facts) if facts else "")
         self.caution.setText(caution)
+        self.caution.setToolTip(str(footage.path))
         self.caution.setVisible(bool(caution))
         self._progress.setVisible(counting is not None)
         self._progress.setValue(round(100 * (counting or 0.0)))
@@ -184,6 +185,8 @@ class FootageCard(QFrame):
         self.locate.setVisible(bool(missing or altered))
         self.adopt.setVisible(bool(altered and not missing))
         self.use.setVisible(counting is None and not missing)
+        self._shot_at.setVisible(not missing)
+        self.capture.setVisible(not missing)
 
     def _adopt(self) -> None:
         index = self._document.recordings[self.footage.path].index

@@ -4,6 +4,7 @@ from fractions import Fraction
 from functools import cache
 from importlib.resources import files
 from math import log
+from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
@@ -47,7 +48,9 @@ def apply_theme(application: QApplication, text_scale: float = 1.0) -> None:
     palette.setColor(QPalette.ColorGroup.Disabled, roles.Text, DIM)
     palette.setColor(QPalette.ColorGroup.Disabled, roles.ButtonText, DIM)
     application.setPalette(palette)
-    application.setStyleSheet((files("chronoxis.app.theme") / "theme.qss").read_text())
+    theme = files("chronoxis.app.theme")
+    style = (theme / "theme.qss").read_text()
+    application.setStyleSheet(style.replace("@icons", Path(str(theme / "icons")).as_posix()))
 
 
 def font(size: float = _BASE_SIZE, weight: int = 400, text_scale: float | None = None) -> QFont:
@@ -55,6 +58,11 @@ def font(size: float = _BASE_SIZE, weight: int = 400, text_scale: float | None =
     if text_scale is None:
         text_scale = QApplication.font().pointSizeF() / _BASE_SIZE
     return _font(size * text_scale, weight)
+
+
+def scaled(pixels: int) -> int:
+    """A width that holds text, in proportion to the application's text size."""
+    return round(pixels * QApplication.font().pointSizeF() / _BASE_SIZE)
 
 
 @cache

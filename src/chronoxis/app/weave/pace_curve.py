@@ -25,16 +25,22 @@ def draw_curve(painter: QPainter, rails: Rails, project: Project, laid: Laid) ->
     painter.setPen(QPen(LINE, 1, Qt.PenStyle.DashLine))
     real_time = curve_y(row, 1.0)
     painter.drawLine(QPointF(row.left(), real_time), QPointF(row.right(), real_time))
-    painter.setFont(font(8))
-    painter.setPen(DIM)
-    box = QRectF(row.left() + 4, real_time - 15, 30, 15)
-    painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, "1×")
     painter.save()
     painter.setClipRect(row)
     _draw_selection(painter, row, laid)
     _draw_line(painter, rails, project)
     _draw_joints(painter, rails, project, laid)
     painter.restore()
+    _draw_real_time(painter, row, real_time)
+
+
+def _draw_real_time(painter: QPainter, row: QRectF, y: float) -> None:
+    """What the dashed line means, beside it and clear of the curve."""
+    box = QRectF(row.left() + 2, min(y + 1, row.bottom() - 13), 18, 12)
+    painter.fillRect(box, PANEL)
+    painter.setFont(font(8))
+    painter.setPen(DIM)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "1×")
 
 
 def _draw_selection(painter: QPainter, row: QRectF, laid: Laid) -> None:

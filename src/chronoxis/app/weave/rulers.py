@@ -14,6 +14,7 @@ from chronoxis.core.timing.timecode import format_time
 
 _LEAST_STRETCH = 8.0  # pixels a shot must have on the recorded rail for its marks to be drawn
 _TICK = 5.0
+_MARKER_GAP = 18.0  # pixels of a marker's own, and between its name and the next one
 
 Place = Callable[[float], float]
 
@@ -85,19 +86,20 @@ def _draw_markers(
 ) -> list[tuple[float, float]]:
     """Draw markers and return where their names stand."""
     taken = []
-    for marker in markers:
-        if not low <= float(marker.at) <= high:
-            continue
-        x = place(float(marker.at))
+    shown = [marker for marker in markers if low <= float(marker.at) <= high]
+    places = [place(float(marker.at)) for marker in shown]
+    for marker, x, following in zip(shown, places, [*places, 1e9][1:], strict=True):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(LIVE)
         corners = ((0, 0), (-4, -8), (4, -8))
         painter.drawPolygon(QPolygonF([QPointF(x + dx, row.bottom() + dy) for dx, dy in corners]))
         painter.setFont(font(8, 500))
-        width = painter.fontMetrics().horizontalAdvance(marker.name)
+        room = max(0, int(min(following - x - _MARKER_GAP, 1e6)))
+        name = painter.fontMetrics().elidedText(marker.name, Qt.TextElideMode.ElideRight, room)
+        width = painter.fontMetrics().horizontalAdvance(name)
         box = QRectF(x + 8, row.top() + 1, width + 3, row.height() - 2)
         taken.append((x - 5, box.right()))
-        _draw_text(painter, box, marker.name, LIVE, 500)
+        _draw_text(painter, box, name, LIVE, 500)
     return taken
 
 

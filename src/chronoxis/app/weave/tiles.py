@@ -10,7 +10,10 @@ from chronoxis.app.weave.rails import Rails
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
 
-_WIDTH = 44.0  # pixels between tiles at least
+TILE = 44.0
+"""Pixels between tiles at least."""
+
+_FEW_FRAMES = 32  # of a tile: with fewer, tiles end where frames do
 _LEAST = 10.0  # pixels that a tile cut short by its shot has at least; of smaller shots, only some show
 
 
@@ -26,9 +29,11 @@ class PlacedTile:
 def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
     """Tiles of the visible part of the recorded rail.
 
-    They keep to a grid of powers of two in recorded time, so that scrolling and zooming reuse them.
+    They keep to a grid in recorded time, so that scrolling and zooming reuse them: of powers of two
+    seconds, or of frames where a tile stands for a few.
     """
-    spacing = _spacing(rails.recorded_scale)
+    coarse = _spacing(rails.recorded_scale)
+    rates = {footage.key: float(footage.rate) for footage in project.footage}
     scales = {footage.key: float(footage.scale) for footage in project.footage}
     paths = {footage.key: footage.path for footage in project.footage}
     placed: list[PlacedTile] = []
@@ -38,6 +43,9 @@ def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
         if high <= low or (placed and left < placed[-1].left + _LEAST):
             continue
         stretch, key = rails.stretches[number], project.shots[number].footage
+        spacing = coarse
+        if coarse * rates[key] < _FEW_FRAMES:
+            spacing = max(1.0, _spacing(rails.recorded_scale / rates[key])) / rates[key]
         for cell in range(floor(low / spacing), ceil(high / spacing)):
             begin, end = max(cell * spacing, low), min((cell + 1) * spacing, high)
             middle = min(max((cell + 0.5) * spacing, stretch.first), stretch.last)
@@ -91,4 +99,5 @@ def coarse_first(tiles: list[PlacedTile]) -> list[Tile]:
 
 
 def _spacing(scale: float) -> float:
-    return float(2.0 ** ceil(np.log2(_WIDTH / scale)))
+    """The power of two that is just wide enough, for so many pixels per unit."""
+    return float(2.0 ** ceil(np.log2(TILE / scale)))

@@ -190,17 +190,17 @@ class Weave(QWidget):
         self.redraw()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
         rails = self.rails()
-        if rails is None:
+        if rails is not None and self._picture is None:
+            self._picture = self._drawn(rails)
+        painter = QPainter(self)
+        if rails is None or self._picture is None:
             painter.fillRect(self.rect(), GROUND)
             painter.setPen(DIM)
             painter.setFont(font(11))
             text = "Recorded time above, result time below: both appear when a recording is open."
             painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, text)
             return
-        if self._picture is None:
-            self._picture = self._drawn(rails)
         painter.drawPixmap(0, 0, self._picture)
         draw_ready(painter, rails, float(self._document.project.rate), self._ready_frames())
         draw_playheads(painter, rails, *self._playhead_places(rails))
@@ -212,12 +212,14 @@ class Weave(QWidget):
         picture = QPixmap(self.size() * ratio)
         picture.setDevicePixelRatio(ratio)
         picture.fill(GROUND)
-        painter = QPainter(picture)
         document = self._document
         above, below = recorded_tiles(document.project, rails), result_tiles(document.project, rails)
-        drawing = WeavePainter(painter, rails, document.project, self.strips, document.selection)
-        drawing.draw(document.plan, above, below, self._counting)
-        painter.end()
+        painter = QPainter(picture)
+        try:
+            drawing = WeavePainter(painter, rails, document.project, self.strips, document.selection)
+            drawing.draw(document.plan, above, below, self._counting)
+        finally:
+            painter.end()  # Qt ends the program if the picture goes before its painter does
         wished = [*coarse_first(above), *coarse_first(below)]
         self.strips.want(wished, document.facts, document.recordings)
         return picture

@@ -12,7 +12,7 @@ from chronoxis.app.weave.laid import lay
 from chronoxis.app.weave.pace_curve import draw_curve
 from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.rulers import draw_recorded_ruler, draw_result_ruler
-from chronoxis.app.weave.tiles import PlacedTile
+from chronoxis.app.weave.tiles import TILE, PlacedTile
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.export import Plan
@@ -25,6 +25,8 @@ _LEAST_BADGE = 6.0  # pixels of a passage below which no badge finds room
 _SHADE = QColor(22, 24, 27, 196)
 _SINGLE_FRAMES = 7.0  # pixels a result frame must have for its own threads to be drawn
 _RECORDED_FRAMES = 5.0  # pixels a recorded frame must have for its edges to be drawn
+_MOST_THREADS = 400  # at about which a result frame's threads are thinned out
+_FRAME_TICK = 7.0
 _HANDLE_TEXT = 46.0
 _LEAST_SHOT = 3.0  # pixels below which a shot is drawn without a cut of its own
 _LEAST_SHEET = 4.0  # pixels on either rail below which a passage has no ground of its own
@@ -141,16 +143,19 @@ class WeavePainter:
             painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
 
     def _draw_recorded_frames(self) -> None:
+        """The edges of single recorded frames: ticks, or all of the way where frames are as wide as tiles."""
         rails, row = self._rails, self._rails.recorded
         self._painter.setPen(QPen(GROUND, 1))
         for number in rails.stretches_shown():
             rate = float(self._project.footage_of(self._project.shots[number]).rate)
-            if rails.recorded_scale / rate < _RECORDED_FRAMES:
+            width = rails.recorded_scale / rate
+            if width < _RECORDED_FRAMES:
                 continue
             low, high = rails.visible_part(number)
+            top = row.top() if width >= TILE else row.bottom() - _FRAME_TICK
             for frame in range(ceil(low * rate - 1e-6), int(high * rate) + 1):
                 x = rails.recorded_x(number, frame / rate)
-                self._painter.drawLine(QPointF(x, row.top()), QPointF(x, row.bottom()))
+                self._painter.drawLine(QPointF(x, top), QPointF(x, row.bottom()))
 
     def _draw_sheets(self) -> None:
         """The coloured ground of each passage."""
@@ -170,7 +175,7 @@ class WeavePainter:
         first = int(max(0.0, float(rails.result_time(area.left()))) * rate)
         end = min(float(rails.result_time(area.right())), float(self._project.result_length))
         if shows_single_threads(rails, rate):
-            if plan is not None:
+            if plan is not None and len(plan.project.shots) == len(self._project.shots):
                 self._draw_single_threads(plan, range(first, min(len(plan.schedule), int(end * rate) + 1)))
             return
         step = max(1, round(_THREAD_SPACING / (rails.result_scale / rate)))
@@ -187,25 +192,28 @@ class WeavePainter:
 
     def _draw_single_threads(self, plan: Plan, numbers: range) -> None:
         """Each thread of each result frame, as strong as its weight."""
-        rails, schedule = self._rails, plan.schedule
-        half = 0.5 / float(schedule.rate)
-        most = 400 // max(1, len(numbers))
-        for number in numbers:
-            shot = int(schedule.shots[number])
-            edges = plan.edges(shot)
+        rails, schedule, rate = self._rails, plan.schedule, float(plan.schedule.rate)
+        if not numbers:
+            return
+        most = max(2, _MOST_THREADS // len(numbers))
+        opened = np.arange(numbers.start, numbers.stop) / rate
+        below = rails.result_xs(opened + 0.5 / rate).tolist()
+        colours = [speed_colour(speed) for speed in self._project.pace.speed_at(opened).tolist()]
+        shots = schedule.shots[numbers.start : numbers.stop]
+        edges = {shot: plan.edges(shot) for shot in np.unique(shots).tolist()}
+        for number, shot, x, colour in zip(numbers, shots.tolist(), below, colours, strict=True):
             frames, weights = schedule.sources(number)
-            keep = np.unique(np.linspace(0, len(frames) - 1, min(len(frames), max(most, 2))).astype(int))
-            opened = number / float(schedule.rate)
-            place = float(played_at(self._project, np.array([opened])).speeds[0])
-            for frame, weight in zip(frames[keep].tolist(), weights[keep].tolist(), strict=True):
-                colour = speed_colour(place)
-                colour.setAlphaF(0.25 + 0.75 * min(1.0, weight / weights.max()))
-                middle = float(edges[frame] + edges[frame + 1]) / 2
-                width = 1 + 1.5 * weight
-                self._painter.setPen(QPen(colour, width))
-                self._painter.drawPath(
-                    self._thread(rails.recorded_x(shot, middle), rails.result_x(opened + half))
-                )
+            if len(frames) > most:
+                kept = np.linspace(0, len(frames) - 1, most).astype(int)
+                frames, weights = frames[kept], weights[kept]
+            middles = (edges[shot][frames] + edges[shot][frames + 1]) / 2
+            strengths = np.minimum(1.0, weights / weights.max())
+            for middle, weight, strength in zip(
+                middles.tolist(), weights.tolist(), strengths.tolist(), strict=True
+            ):
+                colour.setAlphaF(0.25 + 0.75 * strength)
+                self._painter.setPen(QPen(colour, 1 + 1.5 * weight))
+                self._painter.drawPath(self._thread(rails.recorded_x(shot, middle), x))
 
     def _draw_badges(self) -> None:
         """Each passage's speed as a number, where there is room."""
