@@ -24,7 +24,11 @@ from chronoxis.core.footage.frame_reader import FrameReader
 from chronoxis.core.render.frames import Recording
 
 _MOST_IMAGES = 2000
+_MOST_OPEN = 4
 _COARSE = 2.0  # stored seconds between pictures, above which the nearest key frame serves
+
+
+Fetch = Callable[[float], VideoFrame | None]
 
 
 @dataclass(frozen=True)
@@ -62,7 +66,10 @@ class Filmstrips(QObject):
         super().__init__()
         self._times: dict[Path, list[float]] = {}
         self._images: dict[tuple[Path, float], QPixmap] = {}
+        self._under_way: StripWish | None = None
+        self._sources = _Sources()
         self._latest = Latest(self._decode, "filmstrip")
+        self._latest.answered.connect(self._end)
         self._found.connect(self.put)
 
     def near(self, path: Path, seconds: float) -> QPixmap | None:
@@ -82,8 +89,15 @@ class Filmstrips(QObject):
     ) -> None:
         """Decode the tiles that no kept picture is near enough to; earlier wishes are dropped."""
         lacking = [tile for tile in tiles if tile.path in facts and not self._has(tile)]
-        if lacking:
-            self._latest.ask(StripWish(lacking, dict(facts), dict(recordings)))
+        under_way = self._under_way
+        if not lacking or (
+            under_way is not None
+            and under_way.recordings.keys() == recordings.keys()
+            and set(lacking) <= set(under_way.tiles)
+        ):
+            return
+        self._under_way = StripWish(lacking, dict(facts), dict(recordings))
+        self._latest.ask(self._under_way)
 
     def put(self, path: Path, seconds: float, image: QImage) -> None:
         """Keep a picture."""
@@ -104,45 +118,66 @@ class Filmstrips(QObject):
         nearest = self.nearest_time(tile.path, tile.seconds)
         return nearest is not None and abs(nearest - tile.seconds) <= tile.tolerance
 
+    def _end(self, wish: StripWish, _answer: None) -> None:
+        if wish is self._under_way:
+            self._under_way = None
+
     def _decode(self, wish: StripWish, still_wanted: Callable[[], bool]) -> None:
-        by_path: dict[Path, list[Tile]] = {}
         for tile in wish.tiles:
-            by_path.setdefault(tile.path, []).append(tile)
-        for path, tiles in by_path.items():
-            facts, recording = wish.facts[path], wish.recordings.get(path)
+            stand_aside()
+            if not still_wanted():
+                return
+            path, facts = tile.path, wish.facts[tile.path]
+            recording = wish.recordings.get(path) if tile.tolerance * 2 < _COARSE else None
             try:
-                with ExitStack() as stack:
-                    fetch = _fetcher(path, recording, tiles, stack)
-                    for tile in tiles:
-                        stand_aside()
-                        if not still_wanted():
-                            return
-                        frame = fetch(tile.seconds)
-                        if frame is not None:
-                            self._found.emit(path, tile.seconds, small_image(frame, facts, STRIP))
+                frame = self._sources.frame(path, recording, tile.seconds)
+                if frame is not None:
+                    self._found.emit(path, tile.seconds, small_image(frame, facts, STRIP))
             except ChronoxisError:
                 continue  # whoever decodes the picture at the playhead says what is wrong with the file
 
 
-def _fetcher(
-    path: Path, recording: Recording | None, tiles: list[Tile], stack: ExitStack
-) -> Callable[[float], VideoFrame | None]:
-    """How to come by a frame near a stored second: exactly, or by key frames."""
-    if recording is not None and min(tile.tolerance for tile in tiles) * 2 < _COARSE:
-        reader = stack.enter_context(FrameReader(path, recording.index))
-        index = recording.index
-        return lambda seconds: reader.frame(index.frame_at(seconds))
-    container = stack.enter_context(open_container(path))
-    stream = picture_stream(container, path)
-    stream.thread_type = "SLICE"  # one frame at a time comes out sooner without frame threads
-    stream.codec_context.skip_frame = "NONKEY"
-    return lambda seconds: _key_frame(container, stream, seconds)
+class _Sources:
+    """Open files to take frames from; the ones used last stay open. For one thread."""
+
+    def __init__(self) -> None:
+        self._open: dict[tuple[Path, Recording | None], tuple[Fetch, ExitStack]] = {}
+
+    def frame(self, path: Path, recording: Recording | None, seconds: float) -> VideoFrame | None:
+        """The frame on display at a stored second, or without an index the key frame before it.
+
+        Raises:
+            FootageError: the file cannot be opened or decoded.
+        """
+        wanted = path, recording
+        fetch, stack = self._open.pop(wanted) if wanted in self._open else _opened(path, recording)
+        self._open[wanted] = fetch, stack
+        if len(self._open) > _MOST_OPEN:
+            _, oldest = self._open.pop(next(iter(self._open)))
+            oldest.close()
+        return fetch(seconds)
+
+
+def _opened(path: Path, recording: Recording | None) -> tuple[Fetch, ExitStack]:
+    with ExitStack() as stack:
+        if recording is not None:
+            reader, index = stack.enter_context(FrameReader(path, recording.index)), recording.index
+            return lambda seconds: reader.frame(index.frame_at(seconds)), stack.pop_all()
+        container = stack.enter_context(open_container(path))
+        stream = picture_stream(container, path)
+        stream.thread_type = "SLICE"  # one frame at a time comes out sooner without frame threads
+        stream.codec_context.skip_frame = "NONKEY"
+        return lambda seconds: _key_frame(container, stream, seconds), stack.pop_all()
 
 
 def _key_frame(container: InputContainer, stream: VideoStream, seconds: float) -> VideoFrame | None:
-    ticks = int(seconds / Fraction(stream.time_base or 1))
+    ticks, context = int(seconds / Fraction(stream.time_base or 1)), stream.codec_context
     try:
         container.seek((stream.start_time or 0) + ticks, stream=stream, backward=True)
-        return next(container.decode(stream))
+        packet = next(packet for packet in container.demux(stream) if packet.is_keyframe)
+        # Told that nothing follows, the decoder gives the frame at once, and not after the next ones.
+        frames = context.decode(packet) or context.decode(None)
+        context.flush_buffers()
     except (StopIteration, av.FFmpegError):
         return None  # a hole in a damaged file; its neighbours stand in
+    return frames[0] if frames else None
