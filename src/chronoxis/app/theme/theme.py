@@ -3,7 +3,7 @@
 from fractions import Fraction
 from functools import cache
 from importlib.resources import files
-from math import log
+from math import exp2, log, log2
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QRectF, Qt
@@ -24,6 +24,7 @@ _SPEED_COLOURS = (
     (100.0, QColor("#DB3F60")),
     (1000.0, QColor("#A52A90")),
 )
+_STEPS = 96  # of colour in each doubling of speed: more than can be told apart
 _FAMILY = "IBM Plex Sans"
 _BASE_SIZE = 10
 
@@ -76,16 +77,19 @@ def _font(points: float, weight: int) -> QFont:
 
 def speed_colour(speed: Fraction | float) -> QColor:
     """The colour of a speed, on a log scale between the named ones."""
-    value = float(speed)
+    return QColor(_colour_at(round(log2(speed) * _STEPS)))
+
+
+@cache
+def _colour_at(step: int) -> QColor:
+    value = exp2(step / _STEPS)
     previous, colour = _SPEED_COLOURS[0]
-    if value <= previous:
-        return QColor(colour)
     for limit, next_colour in _SPEED_COLOURS[1:]:
         if value <= limit:
-            share = log(value / previous) / log(limit / previous)
+            share = log(max(value, previous) / previous) / log(limit / previous)
             return _mixed(colour, next_colour, share)
         previous, colour = limit, next_colour
-    return QColor(colour)
+    return colour
 
 
 def icon(name: str, colour: QColor = TEXT, size: int = 16) -> QIcon:

@@ -38,9 +38,11 @@ def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
     paths = {footage.key: footage.path for footage in project.footage}
     placed: list[PlacedTile] = []
     for number in rails.stretches_shown():
+        if placed and rails.recorded_x(number, rails.stretches[number].first) < placed[-1].left + _LEAST:
+            continue
         low, high = rails.visible_part(number)
         left, right = rails.recorded_x(number, low), rails.recorded_x(number, high)
-        if high <= low or (placed and left < placed[-1].left + _LEAST):
+        if high <= low:
             continue
         stretch, key = rails.stretches[number], project.shots[number].footage
         spacing = coarse
