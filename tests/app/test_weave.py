@@ -218,6 +218,24 @@ def test_zooming_stays_about_the_pointer_and_goes_down_to_frames(shaped: MainWin
     assert weave.rails() == whole
 
 
+def test_marks_are_set_and_named_on_both_rails(shaped: MainWindow, qtbot: QtBot) -> None:
+    document = shaped.document
+    document.move_playhead(Fraction(2))
+    qtbot.keyClick(shaped.weave, Qt.Key.Key_M)
+    assert [float(mark.at) for mark in document.project.markers] == [2.0]
+    document.move_playhead(Fraction(1))
+    qtbot.keyClick(shaped.weave, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
+    for playhead, name in ((Fraction(1), "lift-off"), (Fraction(2), "cheers")):
+        document.move_playhead(playhead)
+        qtbot.keyClick(shaped.weave, Qt.Key.Key_N)
+        assert shaped.question.field is not None
+        qtbot.keyClicks(shaped.question.field, name)
+        qtbot.keyClick(shaped.question.field, Qt.Key.Key_Return)
+        assert not shaped.question.isVisible()
+    assert [mark.name for mark in document.project.markers] == ["cheers"]
+    assert "lift-off" in [mark.name for footage in document.project.footage for mark in footage.markers]
+
+
 def test_looping_a_joint_plays_through_the_cut(shaped: MainWindow, qtbot: QtBot) -> None:
     document = shaped.document
     cut = float(document.project.starts[1])

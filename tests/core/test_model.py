@@ -334,6 +334,15 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
         load_project(tmp_path / "none.chronoxis")
 
 
+def test_the_documented_example_is_a_project(tmp_path: Path) -> None:
+    page = (Path(__file__).parents[2] / "docs" / "project-file.md").read_text()
+    path = tmp_path / "example.chronoxis"
+    path.write_text(page.split("```json")[1].split("```")[0])
+    example = load_project(path)
+    assert [passage.speed for passage in example.shots[0].passages] == [16, 1]
+    assert example.shots[0].out_point == 64
+
+
 def test_a_project_finds_its_footage_beside_it_or_where_it_was(tmp_path: Path) -> None:
     (tmp_path / "a" / "footage").mkdir(parents=True)
     film = tmp_path / "a" / "footage" / "take.mp4"

@@ -296,6 +296,84 @@ def test_shots_follow_one_another_on_whole_frames() -> None:
     assert np.array_equal(again.frames, made.frames)
 
 
+@settings(deadline=None, max_examples=60)
+@given(st.lists(paces(6), min_size=1, max_size=6), st.integers(2, 400))
+def test_a_joined_pace_is_each_pace_in_its_turn(
+    made: list[tuple[list[PacePiece], list[Ramp]]], points: int
+) -> None:
+    alone = [PaceProfile(*parts) for parts in made]
+    joined = PaceProfile.joined(alone)
+    starts = np.cumsum([0.0, *(float(pace.result_length) for pace in alone)])
+    assert float(joined.result_length) == pytest.approx(starts[-1], rel=1e-12)
+    times = np.linspace(0, starts[-1], points, endpoint=False)
+    covered, speeds = joined.recorded_at(times), joined.speed_at(times)
+    before = 0.0
+    for number, pace in enumerate(alone):
+        inside = (times >= starts[number]) & (times < starts[number + 1])
+        own = times[inside] - starts[number]
+        # At an abrupt joint a rounding of the time decides which speed it is.
+        clear = np.abs(own[:, None] - pace.joints).min(axis=1) > 1e-6
+        wish = before + pace.recorded_at(own)
+        rounding = np.spacing(starts[-1]) * 4 * MAX_SPEED + np.spacing(before) * 8 + 1e-7
+        assert np.all(np.abs(covered[inside] - wish) < float(rounding))
+        assert np.allclose(speeds[inside][clear], pace.speed_at(own)[clear], rtol=1e-5)
+        before += float(pace.recorded_length)
+
+
+@st.composite
+def shot_lists(draw: st.DrawFn) -> list[ShotTiming]:
+    """Shots of two recordings of other rates, some of them backwards, with ramps and long exposures."""
+    recordings = [np.arange(401) / 25, np.append(0, np.cumsum(np.tile([0.02, 0.03, 0.05], 100)))]
+    shots = []
+    for _ in range(draw(st.integers(1, 6))):
+        edges = recordings[draw(st.integers(0, 1))]
+        lengths = draw(st.lists(st.fractions(Fraction(1, 5), 2, max_denominator=20), min_size=1, max_size=3))
+        speeds = st.fractions(Fraction(1, 3), 20, max_denominator=12)
+        pieces = [PacePiece(length, draw(speeds)) for length in lengths]
+        ramps = [Ramp(draw(st.fractions(0, 1, max_denominator=10)), draw(st.sampled_from(list(RampShape))))
+                 for _ in lengths[1:]]  # fmt: skip
+        shutters = tuple(draw(st.sampled_from([0.0, 0.0, 180.0, 360.0])) for _ in lengths)
+        begin = draw(st.fractions(0, 3, max_denominator=25))
+        shots.append(ShotTiming(PaceProfile(pieces, ramps), edges, begin, shutters, draw(st.booleans())))
+    return shots
+
+
+@settings(deadline=None, max_examples=80)
+@given(shot_lists(), RATES)
+def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fraction) -> None:
+    made = make_schedule(shots, rate)
+    start, number = Fraction(0), 0
+    for seat, shot in enumerate(shots):
+        begin, end = shot.span
+        while number < len(made) and made.shots[number] == seat:
+            since = max(float(number / rate - start), 0.0)
+            passage = max(int(np.searchsorted(shot.pace.joints, since, "right")) - 1, 0)
+            shutter = shot.shutters[min(passage, len(shot.shutters) - 1)]
+            covered, until = shot.pace.recorded_at([since, since + shutter / 360 / float(rate)]).tolist()
+            until = min(until, end - begin)
+            opened, closed = (
+                (end - until, end - covered) if shot.backwards else (begin + covered, begin + until)
+            )
+            frames, weights = made.sources(number)
+            assert weights.sum() == pytest.approx(1)
+            overlap = np.minimum(shot.edges[1:], closed) - np.maximum(shot.edges[:-1], opened)
+            moment = closed if shot.backwards else opened
+            if np.abs(shot.pace.joints - since).min() < 1e-5:
+                pass  # a rounding of the time decides which passage it is in
+            elif shutter == 0:
+                assert len(frames) == 1
+                assert shot.edges[frames[0]] - 1e-5 <= moment <= shot.edges[frames[0] + 1] + 1e-5
+            else:
+                dense = np.zeros(len(shot.edges) - 1)
+                dense[frames] = weights
+                wish = np.clip(overlap, 0, None)
+                assert np.abs(dense - wish / wish.sum()).max() < 1e-3
+            number += 1
+        start += shot.pace.result_length
+        assert number == len(made) or float(number / rate) >= float(start) - 1e-6
+    assert number == len(made)
+
+
 @given(
     rate=RATES,
     step=st.integers(1, 500),

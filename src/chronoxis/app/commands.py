@@ -13,7 +13,7 @@ from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.pacing import CopiedPace
 from chronoxis.core.model.playing import place_at, played_at, result_span
-from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.project import Marker, Place, Project
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 
@@ -181,12 +181,26 @@ class Commands:
         there = any(marker.at == at for marker in footage.markers)
         self._toggle_marker(footage.key, at, f"R{len(footage.markers) + 1}", there)
 
-    def rename_marker(self, name: str) -> None:
-        """Name the mark of the result at or next before the playhead."""
-        before = [m for m in self._document.project.markers if m.at <= self._document.playhead]
-        if before:
-            at = before[-1].at
-            self._document.apply("Name marker", lambda p: arranging.add_marker(p, None, at, name))
+    def nearest_marker(self) -> tuple[str | None, Marker] | None:
+        """The mark nearest to the playhead, of the result (no key) or of the recording that plays."""
+        project, here = self._document.project, float(self._document.playhead)
+        if not project.shots:
+            return None
+        played = played_at(project, [here])
+        footage = project.footage_of(project.shots[int(played.shots[0])])
+        moment, speed = float(played.recorded[0]), float(played.speeds[0])
+        near: list[tuple[float, str | None, Marker]] = [
+            (abs(float(mark.at) - here), None, mark) for mark in project.markers
+        ]
+        near += [(abs(float(mark.at) - moment) / speed, footage.key, mark) for mark in footage.markers]
+        if not near:
+            return None
+        _, key, marker = min(near, key=lambda each: each[0])
+        return key, marker
+
+    def rename_marker(self, key: str | None, at: Fraction, name: str) -> None:
+        """Give a mark of a recording, or of the result, another name."""
+        self._document.apply("Name marker", lambda p: arranging.add_marker(p, key, at, name))
 
     def _toggle_marker(self, key: str | None, at: Fraction, name: str, there: bool) -> None:
         if there:

@@ -11,7 +11,6 @@ from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIm
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
@@ -385,7 +384,7 @@ class MainWindow(QMainWindow):
             self._add(view, "Show &all", "Shift+Z", weave.fit_all),
             self._add(view, "&Mark the result here", "M", do.mark_result),
             self._add(view, "Mark the &recording here", "Shift+M", do.mark_recording),
-            self._add(view, "&Name the last mark…", "N", self._name_marker),
+            self._add(view, "&Name the nearest mark…", "N", self._name_marker),
             self._add(play, "&Play or pause", "Space", transport.toggle),
             self._add(play, "Play &backwards", "J", lambda: transport.faster(-1)),
             self._add(play, "&Rest", "K", lambda: transport.set_shuttle(0)),
@@ -553,9 +552,17 @@ class MainWindow(QMainWindow):
         self.fit_field.selectAll()
 
     def _name_marker(self) -> None:
-        name, given = QInputDialog.getText(self, "Name the mark", "What happens here?")
-        if given and name.strip():
-            self.commands.rename_marker(name.strip())
+        found = self.commands.nearest_marker()
+        if found is None:
+            self._refuse("There is no mark yet: M marks the result at the playhead, Shift+M the recording.")
+            return
+        key, marker = found
+        where = self.document.project.footage_named(key).name if key else "the result"
+        self.question.ask_name(
+            f"What happens at {format_time(marker.at, 2)} of {where}?",
+            marker.name,
+            lambda name: self.commands.rename_marker(key, marker.at, name),
+        )
 
     def _scrub(self, seconds: Fraction) -> None:
         if self.transport.playing:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton
 
 Answer = tuple[str, Callable[[], object]]
 
@@ -16,6 +16,7 @@ class QuestionBar(QFrame):
         self.text = QLabel()
         self.text.setWordWrap(True)
         self.buttons: list[QPushButton] = []
+        self.field: QLineEdit | None = None
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(12, 6, 8, 6)
         self._row.addWidget(self.text, 1)
@@ -35,12 +36,35 @@ class QuestionBar(QFrame):
         self.show()
         self.buttons[0].setFocus()
 
+    def ask_name(self, text: str, name: str, act: Callable[[str], object]) -> None:
+        """Ask for a name; ``act`` takes the one that is given, if it is not empty."""
+
+        def take() -> None:
+            given = field.text().strip()
+            self.drop()
+            if given:
+                act(given)
+
+        field = QLineEdit(name)
+        field.setAccessibleName(text)
+        field.setToolTip("Enter takes the name")
+        field.returnPressed.connect(take)
+        self.ask(text, [("&Name it", take), ("&Leave it", lambda: None)])
+        self._row.insertWidget(1, field)
+        self.field = field
+        field.selectAll()
+        field.setFocus()
+
     def drop(self) -> None:
         """Take the question back."""
         for button in self.buttons:
             button.hide()
             button.deleteLater()
         self.buttons = []
+        if self.field is not None:
+            self.field.hide()
+            self.field.deleteLater()
+            self.field = None
         self.hide()
 
     def _answer(self, act: Callable[[], object]) -> None:
