@@ -23,10 +23,11 @@ def measure(runs: int) -> None:
         for run in range(1, runs + 1):
             print(f"making frames, run {run}")
             _measure_speed(footage)
-            for name, path in (("180 s", footage), ("720 s", fourfold)):
-                for each in ("one", "long-exposure"):
-                    peak = condense(path, "--every", "100", "--each", each, ending="mp4")
-                    report(f"peak memory, {each}, {name} (under 600)", peak, "MB")
+        print("memory while making frames")
+        for name, path in (("180 s", footage), ("720 s", fourfold)):
+            for each in ("one", "long-exposure"):
+                peak = condense(path, "--every", "100", "--each", each, ending="mp4")
+                report(f"peak memory, {each}, {name} (under 600)", peak, "MB")
 
 
 def _measure_speed(footage: Path) -> None:

@@ -20,6 +20,7 @@ from chronoxis.core.model.project import Footage, Project, Shot
 from chronoxis.core.model.settings import ResultFormat, ResultSettings, Size
 from chronoxis.core.render.encoder import SOUND_FORMATS, Encoder, check_size, interleave
 from chronoxis.core.render.frames import Recording, Target, result_frames
+from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
@@ -229,6 +230,7 @@ def export(
         Cancelled: ``progress`` raised it. Nothing is left behind in any of these cases.
     """
     check_output(plan, output, overwrite=overwrite)
+    return_large_blocks()
     temporary = temporary_beside(output)
     try:
         try:
