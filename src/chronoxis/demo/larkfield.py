@@ -26,7 +26,7 @@ FIELD_NAME = "Field-from-the-tower.mp4"
 WALK_NAME = "Walk-down-the-line.mp4"
 PROJECT_NAME = "larkfield.chronoxis"
 
-_FOLDER = "larkfield-2"  # counts up when the drawing changes
+_FOLDER = "larkfield-3"  # counts up when the drawing changes
 _SOUND_CHUNK = 1024
 _BT709, _BT601 = 1, 6
 

@@ -98,6 +98,7 @@ def blend(
     behind = cv2.multiply(part, cv2.bitwise_not(cover), scale=1 / 255)
     cv2.addWeighted(behind, 1.0, colour, light * gain, 0.0, part)
     if heat.any():
-        fall = np.interp(np.arange(top, bottom), spots[[0, 2], 1], (0.15, 1.0)).astype(np.float32)
-        warm = cover * (fall[:, None, None] * heat * (gain / 255))
-        cv2.add(part, warm.astype(np.uint8), part)
+        fall = np.interp(np.arange(top, bottom), spots[[0, 2], 1], (0.15, 1.0))
+        rows = np.rint(fall[:, None, None] * heat * gain).astype(np.uint8)
+        glow = cv2.resize(rows, (int(right - left), len(rows)), interpolation=cv2.INTER_NEAREST)
+        cv2.add(part, cv2.multiply(cover, glow, scale=1 / 255), part)

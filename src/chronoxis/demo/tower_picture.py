@@ -24,6 +24,7 @@ from chronoxis.demo.tower_truth import (
 )
 
 _BACKDROP_SECONDS = 8
+_RUN = 5  # frames drawn over one backdrop
 _HEADROOM = 128  # backdrops are held in 1/128 code, so that slow light moves without steps
 _CORES = os.cpu_count() or 1
 cv2.setNumThreads(1)  # whole frames are shared out among the cores instead
@@ -48,20 +49,29 @@ _FIELD_NIGHT, _FIELD_DAY = (22, 30, 30), (104, 140, 66)
 def frames(size: tuple[int, int], count: int, start: int = 0) -> Iterator[npt.NDArray[np.uint8]]:
     """Draw frames ``start`` to ``start + count``: uint8 R′G′B′, shape (height, width, 3)."""
     with ThreadPoolExecutor(_CORES) as pool:
-        under_way: deque[Future[npt.NDArray[np.uint8]]] = deque()
-        for number in range(start, start + count):
-            under_way.append(pool.submit(_frame, size, number))
-            if len(under_way) > 2 * _CORES:
-                yield under_way.popleft().result()
+        under_way: deque[Future[list[npt.NDArray[np.uint8]]]] = deque()
+        stop = start + count
+        for first in range(start // _RUN * _RUN, stop, _RUN):
+            if first % (_BACKDROP_SECONDS * RATE) == 0:
+                # While one core paints the one after next, nobody waits for it.
+                pool.submit(_backdrop, size, first // (_BACKDROP_SECONDS * RATE) + 2)
+            under_way.append(pool.submit(_run, size, range(max(first, start), min(first + _RUN, stop))))
+            if len(under_way) > _CORES:
+                yield from under_way.popleft().result()
         while under_way:
-            yield under_way.popleft().result()
+            yield from under_way.popleft().result()
 
 
-def _frame(size: tuple[int, int], number: int) -> npt.NDArray[np.uint8]:
-    seconds = number / RATE
+def _run(size: tuple[int, int], numbers: range) -> list[npt.NDArray[np.uint8]]:
+    """A few frames under one backdrop: in so short a time the light grows by less than can be seen."""
+    backdrop = _backdrop_at(size, numbers.start // _RUN * _RUN / RATE)
+    return [_frame(backdrop, number / RATE) for number in numbers]
+
+
+def _frame(backdrop: npt.NDArray[np.uint16], seconds: float) -> npt.NDArray[np.uint8]:
     # Half a code down, since the scaling rounds; what exceeds white saturates.
     canvas = np.asarray(
-        cv2.convertScaleAbs(_backdrop_at(size, seconds), alpha=1 / _HEADROOM, beta=-0.5), np.uint8
+        cv2.convertScaleAbs(backdrop, alpha=flicker(seconds) / _HEADROOM, beta=-0.5), np.uint8
     )
     for balloon in sorted(BALLOONS, key=lambda each: each.ground_y):
         _draw_balloon(canvas, balloon, place(balloon, seconds), seconds)
@@ -80,9 +90,8 @@ def _grain(size: tuple[int, int]) -> npt.NDArray[np.uint16]:
 
 def _backdrop_at(size: tuple[int, int], seconds: float) -> npt.NDArray[np.uint16]:
     slot, share = divmod(seconds / _BACKDROP_SECONDS, 1.0)
-    gain = flicker(seconds)
     return cv2.addWeighted(  # type: ignore[return-value]
-        _backdrop(size, int(slot)), (1 - share) * gain, _backdrop(size, int(slot) + 1), share * gain, 0
+        _backdrop(size, int(slot)), 1 - share, _backdrop(size, int(slot) + 1), share, 0
     )
 
 
