@@ -490,7 +490,11 @@ class MainWindow(QMainWindow):
 
     def _show(self) -> None:
         document, project = self.document, self.document.project
-        self._pages.setCurrentIndex(1 if project.footage else 0)
+        page = 1 if project.footage else 0
+        if page != self._pages.currentIndex():
+            self._pages.setCurrentIndex(page)
+            if page:
+                self.weave.setFocus()  # its keys work at once
         for action in self._needs_shot:
             action.setEnabled(bool(project.shots))
         self.fit_button.setEnabled(bool(project.shots))

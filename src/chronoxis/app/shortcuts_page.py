@@ -1,10 +1,12 @@
 """All keys, listed in one place, from the menus themselves."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QMainWindow, QMenu
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QMainWindow, QMenu, QVBoxLayout
 
 from chronoxis.app.theme.theme import font
+
+_COLUMNS = 4
 
 
 class ShortcutsPage(QFrame):
@@ -14,34 +16,46 @@ class ShortcutsPage(QFrame):
         super().__init__(window, Qt.WindowType.Popup)
         self._window = window
         self.setProperty("panel", True)
-        self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(24, 20, 24, 20)
-        self._grid.setHorizontalSpacing(28)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(24, 20, 24, 20)
+        row.setSpacing(34)
+        self._columns = [QVBoxLayout() for _ in range(_COLUMNS)]
+        for column in self._columns:
+            column.setSpacing(16)
+            row.addLayout(column)
 
     def show_beside(self) -> None:
         """Fill the list and show it in the middle of the window."""
-        while item := self._grid.takeAt(0):
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
-        row = 0
+        for column in self._columns:
+            while item := column.takeAt(0):
+                if (widget := item.widget()) is not None:
+                    widget.deleteLater()
+        heights = [0] * _COLUMNS
         for menu in self._window.menuBar().findChildren(QMenu):
-            row = self._add_menu(menu, row)
+            actions = [action for action in menu.actions() if not action.shortcut().isEmpty()]
+            if actions:
+                shortest = heights.index(min(heights))
+                heights[shortest] += len(actions) + 2
+                self._columns[shortest].addWidget(_menu_list(menu.title(), actions))
+        for column in self._columns:
+            column.addStretch()
         self.adjustSize()
-        corner = self._window.geometry().center() - self.rect().center()
-        self.move(corner)
+        self.move(self._window.geometry().center() - self.rect().center())
         self.show()
 
-    def _add_menu(self, menu: QMenu, row: int) -> int:
-        actions = [action for action in menu.actions() if not action.shortcut().isEmpty()]
-        if not actions:
-            return row
-        title = QLabel(menu.title().replace("&", ""))
-        title.setFont(font(10.5, 600))
-        self._grid.addWidget(title, row, 0)
-        for action in actions:
-            row += 1
-            keys = QLabel(action.shortcut().toString(QKeySequence.SequenceFormat.NativeText))
-            keys.setProperty("dim", True)
-            self._grid.addWidget(QLabel(action.text().replace("&", "")), row, 0)
-            self._grid.addWidget(keys, row, 1)
-        return row + 1
+
+def _menu_list(name: str, actions: list[QAction]) -> QFrame:
+    block = QFrame()
+    grid = QGridLayout(block)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setHorizontalSpacing(18)
+    grid.setVerticalSpacing(7)
+    title = QLabel(name.replace("&", ""))
+    title.setFont(font(10.5, 600))
+    grid.addWidget(title, 0, 0)
+    for row, action in enumerate(actions, 1):
+        keys = QLabel(action.shortcut().toString(QKeySequence.SequenceFormat.NativeText))
+        keys.setProperty("dim", True)
+        grid.addWidget(QLabel(action.text().replace("&", "")), row, 0)
+        grid.addWidget(keys, row, 1)
+    return block
