@@ -1,7 +1,8 @@
-"""What a kill in the middle of a save leaves behind: always a whole project."""
+"""What is on the disk whatever happens to a save: always a whole project."""
 
 import os
 import random
+import resource
 import signal
 import subprocess
 import sys
@@ -11,6 +12,9 @@ from fractions import Fraction
 from itertools import count
 from pathlib import Path
 
+import pytest
+
+from chronoxis.core.errors import ExportError
 from chronoxis.core.files.autosave import Autosave, left_behind
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging
@@ -69,3 +73,35 @@ def test_no_kill_loses_or_damages_a_project(tmp_path: Path) -> None:
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
     assert int(done.stdout) > KILLS / 4  # the kills did come amid the work
+
+
+def test_a_full_disk_leaves_the_project_that_was_saved(tmp_path: Path) -> None:
+    small, *_, large = variants(tmp_path)
+    path = tmp_path / "film.chronoxis"
+    save_project(small, path)
+    before, limits = signal.signal(signal.SIGXFSZ, signal.SIG_IGN), resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (path.stat().st_size + 1000, limits[1]))
+    try:
+        with pytest.raises(ExportError, match=r"film\.chronoxis was not written"):
+            save_project(large, path)
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, limits)
+        signal.signal(signal.SIGXFSZ, before)
+    assert load_project(path) == small
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_two_windows_keep_their_work_apart(tmp_path: Path) -> None:
+    one, other, *_ = variants(tmp_path)
+    windows = [Autosave(tmp_path / "state"), Autosave(tmp_path / "state")]
+    for window, project in zip(windows, (one, other), strict=True):
+        window.keep(project, tmp_path / "film.chronoxis")
+    assert left_behind(tmp_path / "state") == []  # both run
+    windows[0]._lock.close()  # as the system does when a process ends
+    (found,) = left_behind(tmp_path / "state")
+    assert found.project == one
+    found.discard()
+    windows[1].keep(one, None)
+    windows[1]._lock.close()
+    (found,) = left_behind(tmp_path / "state")
+    assert (found.project, found.saved_as) == (one, None)
