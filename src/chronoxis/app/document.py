@@ -1,5 +1,6 @@
 """The document: the current project value, what was before it, and what it was made from."""
 
+import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -19,7 +20,8 @@ from chronoxis.core.timing.schedule import result_frame_count
 
 Edit = Callable[[Project], Project]
 
-_DRAWN = 20  # milliseconds in which an edit is drawn
+_DRAWN = 20  # milliseconds in which an edit is drawn; planning starts no sooner
+_PLANNING_SHARE = 4  # how many times as long as a plan takes is left between two plans
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +78,8 @@ class Document(QObject):
         self._plan_refusal = ""
         self._known = 0
         self._planner = Latest(PlanWish.made, "plan", urgent=True)
-        self._planner.answered.connect(self._take_plan)
+        self._planner.answered.connect(self._answer_plan)
+        self._asked = 0.0
         # Once the edit is drawn: the two would share the interpreter's lock.
         self._plan_soon = QTimer(self, singleShot=True, interval=_DRAWN)
         self._plan_soon.timeout.connect(self._ask_plan)
@@ -205,7 +208,14 @@ class Document(QObject):
     def _ask_plan(self) -> None:
         wish = self._plan_wish()
         if wish is not None:
+            self._asked = time.monotonic()
             self._planner.ask(wish)
+
+    def _answer_plan(self, wish: PlanWish, made: Plan | str) -> None:
+        # While somebody drags through a large project, planning must leave time for drawing.
+        took = 1000 * (time.monotonic() - self._asked)
+        self._plan_soon.setInterval(round(min(max(_DRAWN, _PLANNING_SHARE * took), 500)))
+        self._take_plan(wish, made)
 
     def _take_plan(self, wish: PlanWish, made: Plan | str) -> None:
         if wish.known != self._known or self._plan_wish() is None or self.is_planned:

@@ -170,6 +170,12 @@ class Rails:
         shown = wide & (self._ends >= view.start) & (self._ats <= view.start + view.length)
         return np.flatnonzero(shown).tolist()
 
+    def stretches_begin(self) -> tuple[list[int], list[float]]:
+        """Numbers of the shots that are visible on the recorded rail, and where their stretches begin."""
+        shown = self.stretches_shown()
+        places = _MARGIN + (self._ats[shown] - self.recorded_view.start) * self.recorded_scale
+        return shown, places.tolist()
+
     def visible_part(self, shot: int) -> tuple[float, float]:
         """The recorded seconds of a shot's stretch that are visible."""
         stretch, view = self.stretches[shot], self.recorded_view

@@ -37,8 +37,9 @@ def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
     scales = {footage.key: float(footage.scale) for footage in project.footage}
     paths = {footage.key: footage.path for footage in project.footage}
     placed: list[PlacedTile] = []
-    for number in rails.stretches_shown():
-        if placed and rails.recorded_x(number, rails.stretches[number].first) < placed[-1].left + _LEAST:
+    room = -1e9
+    for number, begin in zip(*rails.stretches_begin(), strict=True):
+        if begin < room:
             continue
         low, high = rails.visible_part(number)
         left, right = rails.recorded_x(number, low), rails.recorded_x(number, high)
@@ -49,12 +50,13 @@ def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
         if coarse * rates[key] < _FEW_FRAMES:
             spacing = max(1.0, _spacing(rails.recorded_scale / rates[key])) / rates[key]
         for cell in range(floor(low / spacing), ceil(high / spacing)):
-            begin, end = max(cell * spacing, low), min((cell + 1) * spacing, high)
+            first, last = max(cell * spacing, low), min((cell + 1) * spacing, high)
             middle = min(max((cell + 0.5) * spacing, stretch.first), stretch.last)
             tile = Tile(paths[key], middle / scales[key], spacing / 2 / scales[key])
-            placed.append(PlacedTile(tile, rails.recorded_x(number, begin), rails.recorded_x(number, end)))
+            placed.append(PlacedTile(tile, rails.recorded_x(number, first), rails.recorded_x(number, last)))
         if right - left < _LEAST:
             placed[-1] = replace(placed[-1], right=left + _LEAST)
+        room = placed[-1].left + _LEAST
     return placed
 
 

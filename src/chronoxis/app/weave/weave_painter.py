@@ -146,7 +146,7 @@ class WeavePainter:
         """The edges of single recorded frames: ticks, or all of the way where frames are as wide as tiles."""
         rails, row = self._rails, self._rails.recorded
         self._painter.setPen(QPen(GROUND, 1))
-        for number in rails.stretches_shown():
+        for number in rails.stretches_shown(_RECORDED_FRAMES):
             rate = float(self._project.footage_of(self._project.shots[number]).rate)
             width = rails.recorded_scale / rate
             if width < _RECORDED_FRAMES:
@@ -161,12 +161,13 @@ class WeavePainter:
         """The coloured ground of each passage."""
         laid = self._laid
         wide = (laid.widths >= _LEAST_SHEET) | (np.abs(laid.leave - laid.enter) >= _LEAST_SHEET)
-        corners = np.stack([laid.enter, laid.leave, laid.left, laid.right], axis=1).tolist()
-        stand_out = laid.selected if len(laid.rows) > 1 else np.zeros(1, np.bool_)
-        for row in np.flatnonzero(laid.shown & wide).tolist():
-            ground = speed_colour(laid.rows.speeds[row])
-            ground.setAlpha(78 if stand_out[row] else 46)
-            self._painter.fillPath(self._sheet(*corners[row]), ground)
+        chosen = np.flatnonzero(laid.shown & wide)
+        stand_out = laid.selected[chosen] & (len(laid.rows) > 1)
+        columns = (laid.enter, laid.leave, laid.left, laid.right, laid.rows.speeds)
+        for *corners, speed, selected in zip(*(c[chosen].tolist() for c in columns), stand_out, strict=True):
+            ground = speed_colour(speed)
+            ground.setAlpha(78 if selected else 46)
+            self._painter.fillPath(self._sheet(*corners), ground)
 
     def _draw_threads(self, plan: Plan | None) -> None:
         """Threads from result frames up to the recorded frames they are made of."""
