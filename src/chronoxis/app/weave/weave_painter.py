@@ -1,6 +1,6 @@
 """Drawing the Weave from the document's values."""
 
-from math import ceil
+from math import ceil, exp2, log2
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
@@ -20,6 +20,7 @@ from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
 _THREAD_SPACING = 9.0
+_THREAD_COLOURS = 8  # of threads in each doubling of speed
 _BADGE_ROOM = 30.0
 _LEAST_BADGE = 6.0  # pixels of a passage below which no badge finds room
 _SHADE = QColor(22, 24, 27, 196)
@@ -187,9 +188,13 @@ class WeavePainter:
         played = played_at(self._project, times)
         above = self._rails.recorded_xs(played.shots, played.recorded).tolist()
         below = self._rails.result_xs(times).tolist()
+        of_colour: dict[int, QPainterPath] = {}
         for x, y, speed in zip(above, below, played.speeds.tolist(), strict=True):
-            self._painter.setPen(QPen(speed_colour(speed), 1))
-            self._painter.drawPath(self._thread(x, y))
+            path = of_colour.setdefault(round(log2(speed) * _THREAD_COLOURS), QPainterPath())
+            add_thread(path, self._rails, x, y)
+        for step, path in of_colour.items():
+            self._painter.setPen(QPen(speed_colour(exp2(step / _THREAD_COLOURS)), 1))
+            self._painter.drawPath(path)
 
     def _draw_single_threads(self, plan: Plan, numbers: range) -> None:
         """Each thread of each result frame, as strong as its weight."""
@@ -387,9 +392,14 @@ def draw_readout(painter: QPainter, rails: Rails, at: QPointF, text: str) -> Non
 
 def thread(rails: Rails, above: float, below: float) -> QPainterPath:
     """A thread from a place on the recorded rail to one on the result rail."""
+    path = QPainterPath()
+    add_thread(path, rails, above, below)
+    return path
+
+
+def add_thread(path: QPainterPath, rails: Rails, above: float, below: float) -> None:
+    """The same, as one more part of a path."""
     area = rails.threads
     middle = area.center().y()
-    path = QPainterPath()
     path.moveTo(above, area.top())
     path.cubicTo(above, middle, below, middle, below, area.bottom())
-    return path

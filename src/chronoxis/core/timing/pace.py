@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from itertools import accumulate
 
 import numpy as np
@@ -23,7 +24,11 @@ _MOST_EXACT = 1 << 256
 _NOTHING = Fraction(1, 10**12)
 # Plateaus and ramps are mapped one by one while each has many of the times, else all at once.
 _MANY_TIMES = 48
+_AT_ONCE = 1 << 14
 _NO_RAMP = np.zeros(1)
+
+_OnPlateau = Callable[[Seconds, Numbers | int], Seconds]
+_OnRamp = Callable[[Seconds, Numbers | int, RampCurve], Seconds]
 
 
 @dataclass(frozen=True)
@@ -94,7 +99,7 @@ class PaceProfile:
                 off_grid(recorded_starts[:-1]),
                 off_grid(result_starts[:-1]),
                 [segment.speed for segment in segments],
-                [segment.is_ramp for segment in segments],
+                _numbered([segment.is_ramp for segment in segments]),
             ]
         )
         self._curves = fitted.curves
@@ -129,6 +134,7 @@ class PaceProfile:
         whole._segments = np.concatenate([profile._segments for profile in profiles], axis=1)
         counts = [profile._segments.shape[1] for profile in profiles]
         whole._segments[:2] += np.repeat(begins, counts, axis=1)
+        whole._segments[3] = _numbered(whole._segments[3] >= 0)
         whole._curves = RampCurves.joined([profile._curves for profile in profiles])
         return whole
 
@@ -144,9 +150,10 @@ class PaceProfile:
     def _speeds(self) -> Seconds:
         return np.asarray(self._segments[2])
 
-    @property
-    def _ramped(self) -> npt.NDArray[np.bool_]:
-        return np.asarray(self._segments[3] > 0)
+    @cached_property
+    def _curve_of(self) -> Numbers:
+        """The number of each segment's curve; -1 on a plateau."""
+        return np.asarray(self._segments[3], np.intp)
 
     def recorded_at(self, result_t: npt.ArrayLike) -> Seconds:
         """Recorded seconds since the start, for result seconds of any shape; ascending ones go faster.
@@ -194,44 +201,52 @@ class PaceProfile:
         self,
         times: npt.ArrayLike,
         starts: Seconds,
-        plateau: Callable[[Seconds, Numbers | int], Seconds],
-        ramp: Callable[[Seconds, Numbers | int, RampCurve], Seconds],
+        plateau: _OnPlateau,
+        ramp: _OnRamp,
         *,
         one_by_one: bool = False,
     ) -> Seconds:
-        """Map times segment by segment, or all at once: first as if on plateaus, then those on ramps."""
+        """Map times segment by segment where each has many, else all at once."""
         given = np.asarray(times, np.float64)
-        t = given.ravel()
-        if self._segments.shape[1] == 1:
+        t, count = given.ravel(), self._segments.shape[1]
+        if count == 1:
             return plateau(t, np.zeros(t.shape, np.intp)).reshape(given.shape)
+        if one_by_one or len(t) >= _MANY_TIMES * count:
+            return self._in_turn(t, starts, plateau, ramp).reshape(given.shape)
+        mapped = np.empty_like(t)
+        for first in range(0, len(t), _AT_ONCE):
+            part = slice(first, first + _AT_ONCE)
+            mapped[part] = self._at_once(t[part], starts, plateau, ramp)
+        return mapped.reshape(given.shape)
+
+    def _in_turn(self, t: Seconds, starts: Seconds, plateau: _OnPlateau, ramp: _OnRamp) -> Seconds:
         order = None
         if np.any(t[1:] < t[:-1]):
             order = np.argsort(t, kind="stable")
             t = t[order]
         cuts = np.concatenate(([0], np.searchsorted(t, starts[1:]), [len(t)]))
-        counts = np.diff(cuts)
-        ramped = self._ramped
-        curve_of = np.cumsum(ramped) - 1
-        hit = np.flatnonzero(counts)
-        if one_by_one or len(t) >= _MANY_TIMES * len(hit):
-            mapped = np.empty_like(t)
-            for segment in hit.tolist():
-                part = slice(cuts[segment], cuts[segment + 1])
-                if ramped[segment]:
-                    mapped[part] = ramp(t[part], segment, self._curves.one(curve_of[segment]))
-                else:
-                    mapped[part] = plateau(t[part], segment)
-        else:
-            segments = np.repeat(np.arange(len(counts)), counts)
-            mapped = plateau(t, segments)
-            there = np.flatnonzero(ramped[segments])
-            curves = self._curves.many(curve_of[segments[there]])
-            mapped[there] = ramp(t[there], segments[there], curves)
-        if order is not None:
-            unsorted = np.empty_like(mapped)
-            unsorted[order] = mapped
-            mapped = unsorted
-        return mapped.reshape(given.shape)
+        mapped, curve_of = np.empty_like(t), self._curve_of
+        for segment in np.flatnonzero(np.diff(cuts)).tolist():
+            part = slice(cuts[segment], cuts[segment + 1])
+            if curve_of[segment] >= 0:
+                mapped[part] = ramp(t[part], segment, self._curves.one(curve_of[segment]))
+            else:
+                mapped[part] = plateau(t[part], segment)
+        if order is None:
+            return mapped
+        unsorted = np.empty_like(mapped)
+        unsorted[order] = mapped
+        return unsorted
+
+    def _at_once(self, t: Seconds, starts: Seconds, plateau: _OnPlateau, ramp: _OnRamp) -> Seconds:
+        """First as if all were on plateaus, then those on ramps."""
+        segments = np.searchsorted(starts[1:], t, "right")
+        mapped = plateau(t, segments)
+        curves = self._curve_of[segments]
+        there = np.flatnonzero(curves >= 0)
+        if len(there):
+            mapped[there] = ramp(t[there], segments[there], self._curves.many(curves[there]))
+        return mapped
 
 
 def _lay_out(
@@ -255,6 +270,11 @@ def _lay_out(
             segments.append(_Segment(taken, lengths[number], float(piece.speed), is_ramp=True))
         entered = after[number]
     return segments, joints
+
+
+def _numbered(are_ramps: Sequence[bool] | npt.NDArray[np.bool_]) -> Seconds:
+    """The numbers of ramps in order, -1 for plateaus."""
+    return np.where(are_ramps, np.cumsum(are_ramps) - 1.0, -1.0)
 
 
 def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:
