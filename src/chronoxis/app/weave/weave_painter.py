@@ -272,12 +272,13 @@ class WeavePainter:
         begins = self._project.shot_rows.begins
         edges = self._rails.result_xs(np.append(begins, float(self._project.result_length)))
         shown = (edges[1:] > row.left()) & (edges[:-1] < row.right()) & (np.diff(edges) > _LEAST_SHOT)
-        places = edges.tolist()
-        for number in np.flatnonzero(shown).tolist():
-            left, right = places[number], places[number + 1]
-            if self._project.shots[number].backwards:
-                self._hatch(QRectF(left, row.top(), right - left, row.height()))
-            self._painter.fillRect(QRectF(right - 1, row.top(), 2, row.height()), GROUND)
+        cuts = [QRectF(x - 1, row.top(), 2, row.height()) for x in edges[1:][shown].tolist()]
+        backwards = shown & (self._project.shot_rows.directions < 0)
+        for left, right in zip(edges[:-1][backwards].tolist(), edges[1:][backwards].tolist(), strict=True):
+            self._hatch(QRectF(left, row.top(), right - left, row.height()))
+        self._painter.setPen(Qt.PenStyle.NoPen)
+        self._painter.setBrush(GROUND)
+        self._painter.drawRects(cuts)
 
     def _selected_runs(self) -> list[tuple[float, float]]:
         """The selected passages on the result rail, neighbours together."""
