@@ -34,10 +34,11 @@ class PlanWish:
 
     def made(self, _still_wanted: Callable[[], bool]) -> Plan | str:
         """The plan, or why there is none."""
-        # What the plan keeps of the sound is the export's own affair; without it there is one anyway.
-        silent = replace(self.project, settings=replace(self.project.settings, sound=False))
+        project = self.project
+        if project.settings.sound:  # whether it can be kept is for the export to say
+            project = replace(project, settings=replace(project.settings, sound=False))
         try:
-            return replace(make_plan(silent, self.recordings), project=self.project)
+            return replace(make_plan(project, self.recordings), project=self.project)
         except ChronoxisError as error:
             return str(error)
 

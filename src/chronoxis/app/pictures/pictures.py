@@ -163,6 +163,8 @@ class Pictures(QWidget):
             self._settle.start()
 
     def _why_none(self) -> str:
+        if not self._document.project.shots:
+            return "No shot yet: add a recording from Footage, on the left."
         if self._document.missing:
             return "The result's picture appears once every recording is found: see Footage, on the left."
         return "The result's picture appears once the frames are counted."

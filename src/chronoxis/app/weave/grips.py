@@ -54,8 +54,11 @@ def _recorded_grip(project: Project, rails: Rails, x: float) -> Held | None:
     number = rails.shot_at(x)
     shot = project.shots[number]
     last = len(shot.passages) - 1
-    found = [(Held(Grip.JOINT, Place(number, n)), shot.joints[n + 1]) for n in range(last)]
-    places = [(held, rails.recorded_x(number, float(shot.recorded_time(covered)))) for held, covered in found]
+    joints = rails.recorded_xs(np.full(last, number), shot.rows.leaves[:-1])
+    places = [
+        (Held(Grip.JOINT, Place(number, n)), float(joints[n]))
+        for n in np.flatnonzero(np.abs(joints - x) <= GRIP).tolist()
+    ]
     begin, end = Place(number, 0), Place(number, last)
     if shot.backwards:
         begin, end = end, begin
@@ -189,8 +192,10 @@ class Drag:
         shot = self.project.shots[number]
         footage = self.project.footage_of(shot)
         others = [Fraction(0), footage.length, *(marker.at for marker in footage.markers)]
-        own = self.held.place.passage + 1 if self.held.grip is Grip.JOINT else None
-        others += [shot.recorded_time(c) for n, c in enumerate(shot.joints[1:-1], 1) if n != own]
+        near = GRIP / self.rails.recorded_scale
+        own = self.held.place.passage if self.held.grip is Grip.JOINT else None
+        joints = np.flatnonzero(np.abs(shot.rows.leaves[:-1] - float(moment)) <= near).tolist()
+        others += [shot.recorded_time(shot.joints[n + 1]) for n in joints if n != own]
         for other in self.project.shots:
             if other is not shot and other.footage == shot.footage:
                 others += [other.in_point, other.out_point]
@@ -198,7 +203,7 @@ class Drag:
         if playing == number:
             since = self.playhead - float(self.project.starts[number])
             others.append(shot.recorded_time(Fraction(float(shot.pace.recorded_at(since)))))
-        return _snapped(moment, others, GRIP / self.rails.recorded_scale, footage.rate)
+        return _snapped(moment, others, near, footage.rate)
 
     def _result(self, at: QPointF, *, exact: bool) -> Fraction:
         """Result time under the pointer: snapped to what stands near, else to a whole frame."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
@@ -330,12 +331,11 @@ class Weave(QWidget):
         if rails.is_in_recorded(at):
             number = rails.shot_at(at.x())
             shot = project.shots[number]
-            moment = rails.recorded_time(number, at.x())
-            covered = shot.covered(moment)
+            covered = float(shot.covered(rails.recorded_time(number, at.x())))
             if not 0 <= covered <= shot.recorded_length:
                 return None
-            inner = sum(1 for joint in shot.joints[1:-1] if joint <= covered)
-            return Place(number, inner)
+            joints = np.abs(shot.rows.leaves[:-1] - shot.rows.enters[0])
+            return Place(number, int(np.searchsorted(joints, covered, "right")))
         if rails.is_in_result(at):
             seconds = float(rails.result_time(at.x()))
             return place_at(project, seconds) if seconds < project.result_length else None
