@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QApplication
 
-from chronoxis.app.theme.theme import apply_theme
+from chronoxis.app.start import make_application
 
 
 def timed(work: Callable[[], object]) -> float:
@@ -25,9 +25,7 @@ def application() -> QApplication:
     there = QApplication.instance()
     if isinstance(there, QApplication):
         return there
-    made = QApplication([])
-    apply_theme(made)
-    return made
+    return make_application()
 
 
 def wait(

@@ -17,10 +17,8 @@ from tqdm import tqdm
 
 from chronoxis import __version__
 from chronoxis.core.errors import Cancelled, ChronoxisError, PlanError
+from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import already_there, write_whole
-from chronoxis.core.files.interchange import ENDING as TIMELINE_ENDING
-from chronoxis.core.files.interchange import export_timeline, import_timeline
-from chronoxis.core.files.project_file import ENDING as PROJECT_ENDING
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.facts import Facts, read_facts
 from chronoxis.core.footage.frame_index import build_index
@@ -104,7 +102,7 @@ class _OpeningGroup(click.Group):
 
 
 def _names_a_file(text: str) -> bool:
-    return Path(text).suffix.lower() in (PROJECT_ENDING, TIMELINE_ENDING) or Path(text).is_file()
+    return Path(text).suffix.lower() in (endings.PROJECT, endings.TIMELINE) or Path(text).is_file()
 
 
 @click.group(
@@ -229,7 +227,7 @@ def plan(source: Path, listing: str, **choices: Any) -> None:
     A project's list also says which shot, counted from 1, and which footage.
     """
     lossless = ResultSettings(ResultFormat.MKV)
-    whole = source.suffix.lower() == PROJECT_ENDING
+    whole = source.suffix.lower() == endings.PROJECT
     if whole:
         given = [name for name in ("begin", "end", "speed", "length", "every") if choices[name] is not None]
         if given:
@@ -253,16 +251,24 @@ def plan(source: Path, listing: str, **choices: Any) -> None:
 @click.option("--overwrite", is_flag=True, help="Replace OUT if it is there.")
 def convert(source: Path, output: Path, overwrite: bool) -> None:
     """Turn a project into an OpenTimelineIO timeline, or a timeline into a project."""
-    ways = {PROJECT_ENDING: load_project, TIMELINE_ENDING: _load_timeline}
-    writers = {PROJECT_ENDING: save_project, TIMELINE_ENDING: export_timeline}
+    ways = {endings.PROJECT: load_project, endings.TIMELINE: _load_timeline}
+    writers = {endings.PROJECT: save_project, endings.TIMELINE: _save_timeline}
     if source.suffix.lower() not in ways or output.suffix.lower() not in writers:
-        raise click.UsageError(f"INPUT and OUT end in {PROJECT_ENDING} or {TIMELINE_ENDING}.")
+        raise click.UsageError(f"INPUT and OUT end in {endings.PROJECT} or {endings.TIMELINE}.")
     if output.exists() and not overwrite:
         raise ChronoxisError(already_there(output))
     writers[output.suffix.lower()](ways[source.suffix.lower()](source), output)
 
 
+def _save_timeline(project: Project, path: Path) -> None:
+    from chronoxis.core.files.interchange import export_timeline  # noqa: PLC0415 - slow, and seldom needed
+
+    export_timeline(project, path)
+
+
 def _load_timeline(path: Path) -> Project:
+    from chronoxis.core.files.interchange import import_timeline  # noqa: PLC0415 - slow, and seldom needed
+
     imported = import_timeline(path)
     for note in imported.notes:
         click.echo(note, err=True)

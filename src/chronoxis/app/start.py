@@ -2,6 +2,8 @@
 
 import os
 import sys
+import threading
+from importlib import import_module
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
@@ -13,18 +15,23 @@ from chronoxis.app.theme.theme import apply_theme
 _SWITCH_INTERVAL = 0.001
 
 
-def run(file: Path | None) -> int:
-    """Open the window, with a file if one is given, and return the exit code once it is closed.
-
-    ``CHRONOXIS_TEXT_SCALE=1.25`` gives text of 125% size.
-    """
+def make_application() -> QApplication:
+    """The application in our look. ``CHRONOXIS_TEXT_SCALE=1.25`` gives text of 125% size."""
     sys.setswitchinterval(_SWITCH_INTERVAL)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Chronoxis")
     application.setDesktopFileName("chronoxis")
     apply_theme(application, float(os.environ.get("CHRONOXIS_TEXT_SCALE", "1")))
+    return application
+
+
+def run(file: Path | None) -> int:
+    """Open the window, with a file if one is given, and return the exit code once it is closed."""
+    application = make_application()
     window = MainWindow()
     window.show()
+    # What solves for a speed takes half a second to load; a first drag should not wait for it.
+    threading.Thread(target=import_module, args=("scipy.optimize",), daemon=True).start()
     if file is not None:
         window.open_file(file)
     window.offer_recovery()

@@ -6,7 +6,6 @@ from fractions import Fraction
 from math import exp, log
 
 import numpy as np
-from scipy.optimize import brentq
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.pace import PacePiece, Seconds
@@ -144,6 +143,8 @@ def _root(at: Callable[[float], float], wish: float, low: float, high: float) ->
         return low
     if at(high) >= wish:
         return high
+    from scipy.optimize import brentq  # noqa: PLC0415 - half a second that most commands do not need
+
     return float(brentq(lambda x: at(x) - wish, low, high, xtol=1e-14, rtol=1e-14, maxiter=200))
 
 

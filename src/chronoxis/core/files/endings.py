@@ -1,0 +1,4 @@
+"""How the names of files end."""
+
+PROJECT = ".chronoxis"
+TIMELINE = ".otio"
