@@ -128,6 +128,20 @@ def test_a_cut_off_file_gives_what_it_holds(tmp_path: Path) -> None:
             assert np.array_equal(frame.to_ndarray(), readable[number])
 
 
+def test_a_reader_outlives_the_absence_of_its_file(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "clip.mkv", frames=120)
+    wish = decode_all(path, "rgb24")
+    with FrameReader(path, build_index(path)) as reader:
+        reader.frame(3)
+        path.rename(tmp_path / "away.mkv")
+        for _ in range(2):
+            with pytest.raises(FootageError, match=r"clip\.mkv"):
+                reader.frame(0)  # which is read from the start, from the file opened afresh
+            assert np.array_equal(reader.frame(100).to_ndarray(format="rgb24"), wish[100])
+        (tmp_path / "away.mkv").rename(path)
+        assert np.array_equal(reader.frame(0).to_ndarray(format="rgb24"), wish[0])
+
+
 def test_one_frame(tmp_path: Path) -> None:
     path = make_recording(tmp_path / "one.mp4", frames=1)
     index = build_index(path)

@@ -39,13 +39,10 @@ class FrameReader:
         """Raises FootageError if the recording cannot be opened."""
         self._path = path
         self._index = index
-        self._opening = open_container(path)
-        self._container = self._opening.__enter__()
-        self._stream = picture_stream(self._container, path)
-        self._context: VideoCodecContext = self._stream.codec_context
+        self._packets: Iterator[Packet[VideoStream]]
+        self._open()
         self._skips = self._context.name in _SKIPPING_CODECS and index.stamped
         self._wanted = np.zeros(int(index.packets.max()) + 1, bool)  # by packet, for the run under way
-        self._packets: Iterator[Packet[VideoStream]] = iter(())
         self._position: int | None = None  # of the packet that comes next; None before the first seek
 
     def __enter__(self) -> Self:
@@ -153,6 +150,7 @@ class FrameReader:
 
     def _seek(self, key_packet: int) -> int:
         """Seek at or before a key frame's packet and return the position of the packet that comes next."""
+        self._position = None  # until it is found, in case it cannot be
         index = self._index
         self._packets = self._container.demux(self._stream)
         place = int(np.searchsorted(index.key_packets, key_packet))
@@ -171,11 +169,16 @@ class FrameReader:
 
     def _rewind(self) -> None:
         """Open the file afresh: what seeking cannot reach, reading from the start can."""
-        self.close()
-        self._opening = open_container(self._path)
-        self._container = self._opening.__enter__()
+        before = self._opening
+        self._open()  # if the file is gone, what was open stays so, and the next call tries again
+        before.__exit__(None, None, None)
+
+    def _open(self) -> None:
+        opening = open_container(self._path)
+        self._container = opening.__enter__()
+        self._opening = opening
         self._stream = picture_stream(self._container, self._path)
-        self._context = self._stream.codec_context
+        self._context: VideoCodecContext = self._stream.codec_context
         self._packets = self._container.demux(self._stream)
 
     def _number(self, frame: VideoFrame, counted: int) -> int | None:
