@@ -28,7 +28,7 @@ bench: setup
 	$(BIN)/python -m bench
 
 screenshots: setup
-	QT_QPA_PLATFORM=offscreen $(BIN)/python docs/take_screenshots.py
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m docs.take_screenshots
 
 # The lock names releases and their hashes only, so that it holds whatever index serves them.
 lock: setup

@@ -3,11 +3,10 @@
 import os
 import sys
 import tempfile
-import time
-from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
+from bench.report import settle, wait
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
@@ -109,24 +108,6 @@ def shoot_missing_footage(window: MainWindow, folder: Path, project: Path, scrat
     wait(lambda: bool(window.document.missing) and bool(window.document.recordings))
     settle(2)
     take(window, folder / "missing-footage.png")
-
-
-def wait(until: Callable[[], bool], seconds: float = 30) -> None:
-    """Let the window work until something holds."""
-    end = time.monotonic() + seconds
-    while not until():
-        if time.monotonic() > end:
-            raise TimeoutError
-        QApplication.processEvents()
-        time.sleep(0.005)
-
-
-def settle(seconds: float) -> None:
-    """Let the window work for a while."""
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        QApplication.processEvents()
-        time.sleep(0.005)
 
 
 def take(window: QWidget, path: Path) -> None:

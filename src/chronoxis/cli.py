@@ -375,12 +375,13 @@ def _list_plan(made: Plan, file: TextIO, *, whole: bool) -> None:
     which = ["shot", "footage"] if whole else []
     rows.writerow(["result_frame", "result_time", *which, "recorded_frame", "recorded_time", "weight"])
     schedule = made.schedule
-    edges = [made.edges(shot) for shot in range(len(made.sources))]
     for result_frame, shot in enumerate(schedule.shots.tolist()):
         which = [shot + 1, made.project.shots[shot].footage] if whole else []
         start = [result_frame, f"{float(result_frame / schedule.rate):.6f}", *which]
         for recorded_frame, weight in zip(*schedule.sources(result_frame), strict=True):
-            rows.writerow([*start, recorded_frame, f"{edges[shot][recorded_frame]:.6f}", f"{weight:.9g}"])
+            rows.writerow(
+                [*start, recorded_frame, f"{made.edges[shot][recorded_frame]:.6f}", f"{weight:.9g}"]
+            )
 
 
 def _fact_rows(found: Facts) -> list[tuple[str, str]]:

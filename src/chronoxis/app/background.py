@@ -56,7 +56,8 @@ class Latest(QObject):
     ) -> None:
         """``answer`` takes a request and a function that tells whether it is still the newest.
 
-        What is ``urgent`` does not give way to the interface thread: it waits for the answer.
+        Whoever asks that between its steps stands aside while a person drags or edits. What is
+        ``urgent`` neither does so nor gives way to the interface thread, which waits for the answer.
         """
         super().__init__()
         self._answer, self._urgent = answer, urgent
@@ -93,7 +94,7 @@ class Latest(QObject):
                     return
                 request, number, self._waits = self._request, self._number, False
             try:
-                answer = self._answer(request, partial(self._is_newest, number))
+                answer = self._answer(request, partial(self._is_wanted, number))
             except Cancelled:
                 continue
             except ChronoxisError as error:
@@ -101,7 +102,9 @@ class Latest(QObject):
             else:
                 self._tell(self.answered, request, answer)
 
-    def _is_newest(self, number: int) -> bool:
+    def _is_wanted(self, number: int) -> bool:
+        if not self._urgent:
+            stand_aside()
         return number == self._number
 
     def _tell(self, signal: Any, *values: Any) -> None:

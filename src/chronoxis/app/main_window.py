@@ -37,14 +37,13 @@ from chronoxis.app.theme.theme import font, icon, scaled
 from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.errors import PlanError
-from chronoxis.core.files import interchange, project_file
+from chronoxis.core.files import endings
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.export import Plan
 from chronoxis.core.timing.rates import format_rate
-from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time, parse_time
 
@@ -84,7 +83,7 @@ class MainWindow(QMainWindow):
 
     def open_file(self, path: Path) -> None:
         """Open a project or a timeline, or bring in a recording."""
-        if path.suffix.lower() in (project_file.ENDING, interchange.ENDING):
+        if path.suffix.lower() in (endings.PROJECT, endings.TIMELINE):
             self.open_project(path)
         else:
             self.open_recording(path)
@@ -514,7 +513,7 @@ class MainWindow(QMainWindow):
         single = len(project.rows) == 1
         self._summary.setText(
             f"from {format_time(recorded)} recorded  ·  {average}{'' if single else ' on average'}  ·  "
-            f"{format_rate(project.rate)} fps  ·  {result_frame_count(lasting, project.rate):,} frames"
+            f"{format_rate(project.rate)} fps  ·  {document.frame_count:,} frames"
         )
 
     def _show_file(self) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
 from chronoxis.core.errors import ExportError, ProjectFileError
-from chronoxis.core.files import interchange, project_file
+from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder, left_behind, sweep
 from chronoxis.core.files.interchange import export_timeline, import_timeline
@@ -72,7 +72,7 @@ class ProjectFiles(QObject):
     def open(self, path: Path) -> bool:
         """Open a project or a timeline; say so and return False if that cannot be done."""
         try:
-            if path.suffix.lower() == interchange.ENDING:
+            if path.suffix.lower() == endings.TIMELINE:
                 imported = import_timeline(path)
                 self._become(imported.project, None)
                 self._document.saved = Project()
@@ -88,8 +88,8 @@ class ProjectFiles(QObject):
 
     def save(self, path: Path) -> None:
         """Write the project, or its timeline, under a name."""
-        if path.suffix.lower() not in (project_file.ENDING, interchange.ENDING):
-            path = path.with_name(path.name + project_file.ENDING)
+        if path.suffix.lower() not in (endings.PROJECT, endings.TIMELINE):
+            path = path.with_name(path.name + endings.PROJECT)
         self._writer.ask((path.absolute(), self._document.project))
 
     def close(self) -> None:
@@ -122,14 +122,14 @@ class ProjectFiles(QObject):
 
     def _write(self, wish: tuple[Path, Project], _still_wanted: Callable[[], bool]) -> None:
         path, project = wish
-        if path.suffix.lower() == interchange.ENDING:
+        if path.suffix.lower() == endings.TIMELINE:
             export_timeline(project, path)
         else:
             save_project(project, path)
 
     def _written(self, wish: tuple[Path, Project], _answer: None) -> None:
         path, project = wish
-        if path.suffix.lower() != interchange.ENDING:
+        if path.suffix.lower() != endings.TIMELINE:
             self.path = path
             self._document.saved = project
             self._remember(path)
@@ -146,12 +146,10 @@ class ProjectFiles(QObject):
         if self._document.is_modified:
             self._keeper.ask((self._document.project, self.path))
 
-    def _keep(self, wish: tuple[Project, Path | None], still_wanted: Callable[[], bool]) -> None:
+    def _keep(self, wish: tuple[Project, Path | None], _still_wanted: Callable[[], bool]) -> None:
         if self._autosave is None:
             self._autosave = Autosave(autosave_folder())
         self._autosave.keep(*wish)
-        if not still_wanted():
-            return
 
     def _clear_autosave(self) -> None:
         self._settle.stop()

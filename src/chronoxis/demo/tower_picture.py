@@ -1,15 +1,14 @@
 """*Field from the tower*, drawn: layered hills before dawn to morning, gored balloons, passers-by."""
 
-import os
-from collections import deque
-from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from functools import cache, lru_cache
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from functools import cache, lru_cache, partial
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.demo.in_order import CORES, in_order
 from chronoxis.demo.sprites import SPRITE, Codes, Picture, blend, envelope
 from chronoxis.demo.tower_truth import (
     BALLOONS,
@@ -26,7 +25,6 @@ from chronoxis.demo.tower_truth import (
 _BACKDROP_SECONDS = 8
 _RUN = 5  # frames drawn over one backdrop
 _HEADROOM = 128  # backdrops are held in 1/128 code, so that slow light moves without steps
-_CORES = os.cpu_count() or 1
 cv2.setNumThreads(1)  # whole frames are shared out among the cores instead
 
 # Sky colours from the zenith to the horizon, for a few states of daylight.
@@ -48,18 +46,20 @@ _FIELD_NIGHT, _FIELD_DAY = (22, 30, 30), (104, 140, 66)
 
 def frames(size: tuple[int, int], count: int, start: int = 0) -> Iterator[npt.NDArray[np.uint8]]:
     """Draw frames ``start`` to ``start + count``: uint8 R′G′B′, shape (height, width, 3)."""
-    with ThreadPoolExecutor(_CORES) as pool:
-        under_way: deque[Future[list[npt.NDArray[np.uint8]]]] = deque()
-        stop = start + count
-        for first in range(start // _RUN * _RUN, stop, _RUN):
-            if first % (_BACKDROP_SECONDS * RATE) == 0:
-                # While one core paints the one after next, nobody waits for it.
-                pool.submit(_backdrop, size, first // (_BACKDROP_SECONDS * RATE) + 2)
-            under_way.append(pool.submit(_run, size, range(max(first, start), min(first + _RUN, stop))))
-            if len(under_way) > _CORES:
-                yield from under_way.popleft().result()
-        while under_way:
-            yield from under_way.popleft().result()
+    with ThreadPoolExecutor(CORES) as pool:
+        for run in in_order(pool, _runs(pool, size, start, start + count), CORES):
+            yield from run
+
+
+def _runs(
+    pool: ThreadPoolExecutor, size: tuple[int, int], start: int, stop: int
+) -> Iterator[Callable[[], list[npt.NDArray[np.uint8]]]]:
+    """The tasks of drawing; now and then, another is given to the pool beside them."""
+    for first in range(start // _RUN * _RUN, stop, _RUN):
+        if first % (_BACKDROP_SECONDS * RATE) == 0:
+            # While one core paints the one after next, nobody waits for it.
+            pool.submit(_backdrop, size, first // (_BACKDROP_SECONDS * RATE) + 2)
+        yield partial(_run, size, range(max(first, start), min(first + _RUN, stop)))
 
 
 def _run(size: tuple[int, int], numbers: range) -> list[npt.NDArray[np.uint8]]:

@@ -1,20 +1,18 @@
 """*Walk down the line*, drawn: standing balloons that pass by, seen by a camera held in the hand."""
 
-import os
-from collections import deque
 from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from functools import cache
+from concurrent.futures import ThreadPoolExecutor
+from functools import cache, partial
 
 import cv2
 import numpy as np
 
+from chronoxis.demo.in_order import CORES, in_order
 from chronoxis.demo.sprites import SPRITE, Codes, blend, envelope
 from chronoxis.demo.tower_picture import paint_backdrop
 from chronoxis.demo.tower_truth import BALLOONS
 from chronoxis.demo.walk_truth import RATE, camera
 
-_CORES = os.cpu_count() or 1
 _WIDE = 3.2  # the painted backdrop, in picture widths
 _OVER = 1.25  # its height, in picture heights: room for shake and roll
 _LIGHT = 0.82
@@ -24,14 +22,9 @@ _LINE = 11  # balloons in the line
 
 def frames(size: tuple[int, int], count: int, start: int = 0) -> Iterator[Codes]:
     """Draw frames ``start`` to ``start + count``: uint8 R′G′B′, shape (height, width, 3)."""
-    with ThreadPoolExecutor(_CORES) as pool:
-        under_way: deque[Future[Codes]] = deque()
-        for number in range(start, start + count):
-            under_way.append(pool.submit(_frame, size, number))
-            if len(under_way) > 2 * _CORES:
-                yield under_way.popleft().result()
-        while under_way:
-            yield under_way.popleft().result()
+    tasks = (partial(_frame, size, number) for number in range(start, start + count))
+    with ThreadPoolExecutor(CORES) as pool:
+        yield from in_order(pool, tasks, 2 * CORES)
 
 
 def _frame(size: tuple[int, int], number: int) -> Codes:

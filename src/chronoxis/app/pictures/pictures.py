@@ -149,7 +149,7 @@ class Pictures(QWidget):
         number = self._frame_of(plan)
         self._preview.want(number)
         frames, _ = plan.schedule.sources(number)
-        edges = plan.edges(int(plan.schedule.shots[number]))
+        edges = plan.edges[int(plan.schedule.shots[number])]
         self._recorded_time.setText(format_time(edges[frames[0]], 2))
         self._result_time.setText(f"{format_time(self._document.playhead, 2)} · frame {number:,}")
         span = f"{format_time(edges[frames[0]], 2)} – {format_time(edges[frames[-1] + 1], 2)}"

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 from PySide6.QtGui import QImage
 
-from chronoxis.app.background import stand_aside
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.core.footage.frame_reader import FrameReader
 from chronoxis.core.render.frames import Recording
@@ -40,7 +39,6 @@ class RecordedFrames:
 
     def answer(self, wish: Wish, still_wanted: Callable[[], bool]) -> Images | None:
         """Decode what is wished, or None once it is no longer wanted."""
-        stand_aside()
         if not still_wanted():
             return None
         reader = self._open(wish.recording)

@@ -56,14 +56,16 @@ def apply_theme(application: QApplication, text_scale: float = 1.0) -> None:
 
 def font(size: float = _BASE_SIZE, weight: int = 400, text_scale: float | None = None) -> QFont:
     """Our type; with a scale of its own, or in proportion to the application's text size."""
-    if text_scale is None:
-        text_scale = QApplication.font().pointSizeF() / _BASE_SIZE
-    return _font(size * text_scale, weight)
+    return _font(size * (text_scale or _text_scale()), weight)
 
 
 def scaled(pixels: int) -> int:
     """A width that holds text, in proportion to the application's text size."""
-    return round(pixels * QApplication.font().pointSizeF() / _BASE_SIZE)
+    return round(pixels * _text_scale())
+
+
+def _text_scale() -> float:
+    return QApplication.font().pointSizeF() / _BASE_SIZE
 
 
 @cache

@@ -14,7 +14,7 @@ from av.video.stream import VideoStream
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage, QPixmap
 
-from chronoxis.app.background import Latest, stand_aside
+from chronoxis.app.background import Latest
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.app.weave.rails import STRIP
 from chronoxis.core.errors import ChronoxisError
@@ -124,7 +124,6 @@ class Filmstrips(QObject):
 
     def _decode(self, wish: StripWish, still_wanted: Callable[[], bool]) -> None:
         for tile in wish.tiles:
-            stand_aside()
             if not still_wanted():
                 return
             path, facts = tile.path, wish.facts[tile.path]

@@ -69,10 +69,9 @@ def _recorded_grip(project: Project, rails: Rails, x: float) -> Held | None:
 
 def _result_grips(project: Project, rails: Rails, x: float, near: float) -> list[tuple[Held, float]]:
     """The ends of passages within so many pixels of a place on the result rail."""
-    rows = project.rows
-    places = rails.result_xs(rows.ends)
+    places = rails.result_xs(project.rows.ends)
     return [
-        (Held(Grip.LENGTH, Place(int(rows.shots[row]), int(rows.passages[row]))), float(places[row]))
+        (Held(Grip.LENGTH, project.place(row)), float(places[row]))
         for row in np.flatnonzero(np.abs(places - x) <= near).tolist()
     ]
 

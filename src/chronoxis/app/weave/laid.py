@@ -46,10 +46,6 @@ class Laid:
         last = np.append(self.rows.shots[1:] != self.rows.shots[:-1], True)
         return ~last
 
-    def place(self, row: int) -> Place:
-        """The place of a row."""
-        return Place(int(self.rows.shots[row]), int(self.rows.passages[row]))
-
 
 def lay(project: Project, rails: Rails, selection: frozenset[Place]) -> Laid:
     """Work out where all passages stand."""

@@ -82,7 +82,7 @@ def _draw_joints(painter: QPainter, rails: Rails, project: Project, laid: Laid) 
     """Each joint as a lozenge, the ends of its ramp as ticks."""
     row, halves = rails.curve, laid.rows.ramps / 2 * rails.result_scale
     for number in np.flatnonzero(laid.shown & laid.inner & (laid.widths >= _LEAST_JOINT)).tolist():
-        x, y = float(laid.right[number]), curve_y(row, joint_speed(project, laid.place(number)))
+        x, y = float(laid.right[number]), curve_y(row, joint_speed(project, project.place(number)))
         half = float(halves[number])
         painter.setPen(QPen(DIM, 1))
         if half > 3:

@@ -1,6 +1,6 @@
 """Where things stand in the Weave: the geometry of the two time axes, without any drawing."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from typing import NamedTuple
@@ -70,7 +70,7 @@ def stretches_of(project: Project) -> tuple[Stretch, ...]:
     lengths = {footage.key: float(footage.length) for footage in project.footage}
     at, made = 0.0, []
     for shot in project.shots:
-        begin, end = sorted((float(shot.rows.enters[0]), float(shot.rows.leaves[-1])))
+        begin, end = shot.span
         length = lengths[shot.footage]
         room = length if len(project.shots) == 1 else (end - begin) * _HANDLE_SHARE
         made.append(Stretch(at, max(0.0, begin - room), max(end, min(length, end + room))))
@@ -203,10 +203,6 @@ class Rails:
     def is_in_result(self, point: QPointF) -> bool:
         """Whether a point belongs to the result rail."""
         return point.y() >= self.result.top() - _GAP
-
-    def with_views(self, recorded: View, result: View) -> "Rails":
-        """The same rails showing other parts."""
-        return replace(self, recorded_view=recorded, result_view=result)
 
     @cached_property
     def _ats(self) -> npt.NDArray[np.float64]:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from math import ceil, floor
+from pathlib import Path
 
 import numpy as np
 
@@ -34,8 +35,7 @@ def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
     """
     coarse = _spacing(rails.recorded_scale)
     rates = {footage.key: float(footage.rate) for footage in project.footage}
-    scales = {footage.key: float(footage.scale) for footage in project.footage}
-    paths = {footage.key: footage.path for footage in project.footage}
+    files = _files(project)
     placed: list[PlacedTile] = []
     room = -1e9
     for number, begin in zip(*rails.stretches_begin(), strict=True):
@@ -52,7 +52,8 @@ def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
         for cell in range(floor(low / spacing), ceil(high / spacing)):
             first, last = max(cell * spacing, low), min((cell + 1) * spacing, high)
             middle = min(max((cell + 0.5) * spacing, stretch.first), stretch.last)
-            tile = Tile(paths[key], middle / scales[key], spacing / 2 / scales[key])
+            path, scale = files[key]
+            tile = Tile(path, middle / scale, spacing / 2 / scale)
             placed.append(PlacedTile(tile, rails.recorded_x(number, first), rails.recorded_x(number, last)))
         if right - left < _LEAST:
             placed[-1] = replace(placed[-1], right=left + _LEAST)
@@ -73,15 +74,19 @@ def result_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
         return []
     played = played_at(project, (bounds[:-1] + bounds[1:]) / 2)
     places = rails.result_xs(bounds).tolist()
-    scales = {footage.key: float(footage.scale) for footage in project.footage}
-    paths = {footage.key: footage.path for footage in project.footage}
+    files = _files(project)
     columns = (played.shots, played.recorded, spacing / 2 * played.speeds)
     placed = []
     for number, (shot, recorded, around) in enumerate(zip(*(c.tolist() for c in columns), strict=True)):
-        key = project.shots[shot].footage
-        tile = Tile(paths[key], recorded / scales[key], around / scales[key])
+        path, scale = files[project.shots[shot].footage]
+        tile = Tile(path, recorded / scale, around / scale)
         placed.append(PlacedTile(tile, places[number], places[number + 1]))
     return placed
+
+
+def _files(project: Project) -> dict[str, tuple[Path, float]]:
+    """By footage key: the file, and recorded seconds per second of it."""
+    return {footage.key: (footage.path, float(footage.scale)) for footage in project.footage}
 
 
 def _apart(bounds: np.ndarray, least: float) -> np.ndarray:

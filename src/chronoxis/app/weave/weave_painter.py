@@ -32,6 +32,7 @@ _HANDLE_TEXT = 46.0
 _LEAST_SHOT = 3.0  # pixels below which a shot is drawn without a cut of its own
 _LEAST_SHEET = 4.0  # pixels on either rail below which a passage has no ground of its own
 _LEAST_FRAME = 8.0  # pixels below which a shot is drawn without a frame
+_LEAST_HANDLE = 6.0  # pixels of a passage below which the joint at its end has no handle
 _GRIP_ROOM = 16.0  # pixels between two edges below which their grips are left out
 
 
@@ -80,23 +81,20 @@ class WeavePainter:
         painter.save()
         painter.setClipRect(row)
         self._draw_tiles(tiles, row)
-        rows = self._laid.rows
-        firsts = np.flatnonzero(rows.passages == 0)
-        lasts = np.append(firsts[1:], len(rows)) - 1
-        ends = np.sort(np.stack([self._laid.enter[firsts], self._laid.leave[lasts]], axis=1)).tolist()
         for number in rails.stretches_shown(_LEAST_SHOT):
-            self._draw_shot(number, *ends[number])
+            self._draw_shot(number)
         self._draw_recorded_frames()
         painter.restore()
         self._draw_joints_above()
         if counting is not None:
             self._draw_text(row.adjusted(14, 0, -8, 0), f"counting frames… {counting:.0%}", TEXT, 9)
 
-    def _draw_shot(self, number: int, begin: float, end: float) -> None:
+    def _draw_shot(self, number: int) -> None:
         """What lies beyond a shot's points dimmed, and its frame."""
         rails, painter, row = self._rails, self._painter, self._rails.recorded
         shot, stretch = self._project.shots[number], rails.stretches[number]
         left, right = rails.recorded_x(number, stretch.first), rails.recorded_x(number, stretch.last)
+        begin, end = (rails.recorded_x(number, point) for point in shot.span)
         if right - left > end - begin + 2:
             painter.fillRect(QRectF(left, row.top(), begin - left, row.height()), _SHADE)
             painter.fillRect(QRectF(end, row.top(), right - end, row.height()), _SHADE)
@@ -140,7 +138,7 @@ class WeavePainter:
         wide = there & (np.abs(laid.leave - laid.enter) > _LEAST_SHOT)
         painter.setPen(QPen(TEXT, 1))
         painter.drawLines([QLineF(x, row.top(), x, row.bottom()) for x in laid.leave[wide].tolist()])
-        for x in laid.leave[wide & (np.abs(laid.leave - laid.enter) > _LEAST_BADGE)].tolist():
+        for x in laid.leave[there & (np.abs(laid.leave - laid.enter) > _LEAST_HANDLE)].tolist():
             painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
 
     def _draw_recorded_frames(self) -> None:
@@ -206,20 +204,20 @@ class WeavePainter:
         below = rails.result_xs(opened + 0.5 / rate).tolist()
         colours = [speed_colour(speed) for speed in self._project.pace.speed_at(opened).tolist()]
         shots = schedule.shots[numbers.start : numbers.stop]
-        edges = {shot: plan.edges(shot) for shot in np.unique(shots).tolist()}
         for number, shot, x, colour in zip(numbers, shots.tolist(), below, colours, strict=True):
             frames, weights = schedule.sources(number)
             if len(frames) > most:
                 kept = np.linspace(0, len(frames) - 1, most).astype(int)
                 frames, weights = frames[kept], weights[kept]
-            middles = (edges[shot][frames] + edges[shot][frames + 1]) / 2
+            edges = plan.edges[shot]
+            middles = (edges[frames] + edges[frames + 1]) / 2
             strengths = np.minimum(1.0, weights / weights.max())
             for middle, weight, strength in zip(
                 middles.tolist(), weights.tolist(), strengths.tolist(), strict=True
             ):
                 colour.setAlphaF(0.25 + 0.75 * strength)
                 self._painter.setPen(QPen(colour, 1 + 1.5 * weight))
-                self._painter.drawPath(self._thread(rails.recorded_x(shot, middle), x))
+                self._painter.drawPath(thread(rails, rails.recorded_x(shot, middle), x))
 
     def _draw_badges(self) -> None:
         """Each passage's speed as a number, where there is room."""
@@ -227,7 +225,7 @@ class WeavePainter:
         begins, ends = np.maximum(laid.left, area.left()), np.minimum(laid.right, area.right())
         middles = 0.25 * (laid.enter + laid.leave) / 2 + 0.75 * (begins + ends) / 2
         for row in np.flatnonzero(laid.shown & (ends - begins >= _LEAST_BADGE)).tolist():
-            place = laid.place(row)
+            place = self._project.place(row)
             speed = self._project.passage(place).speed
             text = format_speed(speed)
             text = f"◂ {text}" if self._project.shots[place.shot].backwards else text
@@ -313,9 +311,6 @@ class WeavePainter:
         left = x if inward > 0 else x - 5
         self._painter.fillRect(QRectF(left, row.center().y() - 11, 5, 22), colour)
         self._painter.fillRect(QRectF(left + 2, row.center().y() - 6, 1, 12), GROUND)
-
-    def _thread(self, above: float, below: float) -> QPainterPath:
-        return thread(self._rails, above, below)
 
     def _sheet(self, enter: float, leave: float, left: float, right: float) -> QPainterPath:
         """What lies between the threads at both ends of a passage."""

@@ -20,13 +20,11 @@ import numpy as np
 import opentimelineio as otio
 
 from chronoxis.core.errors import ProjectFileError
-from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.project_file import as_json, from_json
 from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 
-ENDING = endings.TIMELINE
 _OURS = "chronoxis"
 _STEP_RATIO = 1.12  # by which the speeds of a ramp's neighbouring clips differ at most
 _FINEST = 10**6

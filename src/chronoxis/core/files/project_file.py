@@ -12,7 +12,6 @@ from typing import Any
 import fastjsonschema
 
 from chronoxis.core.errors import PlanError, ProjectFileError
-from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
 from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, SizeWish
@@ -22,7 +21,6 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import checked_speed
 
-ENDING = endings.PROJECT
 VERSION = 1
 _FORMAT = "chronoxis project"
 

@@ -116,13 +116,6 @@ def set_result_length(project: Project, place: Place, wish: Fraction) -> Project
     return project.with_passage(place, replace(passage, speed=speed))
 
 
-def set_result_lengths(project: Project, places: Iterable[Place], wish: Fraction) -> Project:
-    """Give each of several passages the same result length."""
-    for place in places:
-        project = set_result_length(project, place, wish)
-    return project
-
-
 def drag_result_length(project: Project, place: Place, wish: Fraction) -> Project:
     """As `set_result_length`, but as near as speeds and ramps allow."""
     passage = project.passage(place)

@@ -1,13 +1,14 @@
 """All passages and shots of a project as columns of numbers, for whoever looks at thousands at once."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
 import numpy.typing as npt
 
-Seconds = npt.NDArray[np.float64]
+from chronoxis.core.timing.pace import Seconds
+
 Numbers = npt.NDArray[np.int64]
 
 
@@ -65,10 +66,9 @@ class PassageRows:
             speeds: of its passages.
             ramps: result seconds of its ramps, one fewer.
         """
-        numbers = np.arange(len(speeds))
         return cls(
             np.zeros(len(speeds), np.int64),
-            numbers,
+            np.arange(len(speeds)),
             joints[:-1],
             joints[1:],
             recorded[:-1],
@@ -81,8 +81,8 @@ class PassageRows:
     def end_to_end(cls, shots: "Sequence[PassageRows]", starts: Sequence[Fraction]) -> "PassageRows":
         """The rows of shots that follow one another, from the result seconds at which each starts."""
         if not shots:
-            nothing = np.zeros(0)
-            return replace(cls.of_shot(np.zeros(1), np.zeros(1), nothing, nothing), ramps=nothing)
+            numbers, none = np.zeros(0, np.int64), np.zeros(0)
+            return cls(numbers, numbers, none, none, none, none, none, none)
         counts = [len(rows) for rows in shots]
         begin = np.repeat(np.array([float(start) for start in starts[: len(shots)]]), counts)
         return cls(

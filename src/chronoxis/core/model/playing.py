@@ -5,10 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.core.model.passage_rows import Numbers
 from chronoxis.core.model.project import Place, Project
-
-Seconds = npt.NDArray[np.float64]
-Numbers = npt.NDArray[np.int64]
+from chronoxis.core.timing.pace import Seconds
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,15 +37,14 @@ def played_at(project: Project, result_t: npt.ArrayLike) -> Played:
 
 def place_at(project: Project, result_t: float) -> Place:
     """The passage that plays at a result time. Raises IndexError if there is no shot."""
-    rows = project.rows
-    row = max(int(np.searchsorted(rows.begins, result_t, "right")) - 1, 0)
-    return Place(int(rows.shots[row]), int(rows.passages[row]))
+    row = int(np.searchsorted(project.rows.begins, result_t, "right")) - 1
+    return project.place(max(row, 0))
 
 
 def result_time_of(project: Project, shot: int, recorded: float) -> float:
     """Result seconds at which a shot shows a recorded time of its footage, as near as it comes."""
     chosen = project.shots[shot]
-    begin, end = float(chosen.in_point), float(chosen.out_point)
+    begin, end = chosen.span
     inside = min(max(recorded, begin), end)
     covered = end - inside if chosen.backwards else inside - begin
     return float(project.starts[shot]) + float(chosen.pace.result_at(covered))

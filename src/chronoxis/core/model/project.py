@@ -135,6 +135,11 @@ class Shot:
         return self.in_point + self.recorded_length
 
     @cached_property
+    def span(self) -> tuple[float, float]:
+        """The in and the out point, rounded."""
+        return float(self.in_point), float(self.out_point)
+
+    @cached_property
     def joints(self) -> tuple[Fraction, ...]:
         """Recorded seconds covered when each passage begins, and when the last one ends."""
         return tuple(running_sums(passage.recorded_length for passage in self.passages))
@@ -158,7 +163,7 @@ class Shot:
     def rows(self) -> PassageRows:
         """Its passages as columns of numbers, as if the shot stood alone."""
         covered = np.array([float(joint) for joint in self.joints])
-        begin, end = float(self.in_point), float(self.out_point)
+        begin, end = self.span
         recorded = end - covered if self.backwards else begin + covered
         speeds = np.array([float(passage.speed) for passage in self.passages])
         return PassageRows.of_shot(self.pace.joints, recorded, speeds, self.pace.ramp_lengths)
@@ -204,11 +209,10 @@ class Project:
     def shot_rows(self) -> ShotRows:
         """All shots as columns of numbers."""
         covered = grid_sums(shot.recorded_length for shot in self.shots)[:-1]
-        origins = [shot.out_point if shot.backwards else shot.in_point for shot in self.shots]
         return ShotRows(
             np.array([float(start) for start in self.starts[:-1]]),
             off_grid(covered),
-            np.array([float(seconds) for seconds in origins]),
+            np.array([shot.span[1] if shot.backwards else shot.span[0] for shot in self.shots]),
             np.array([-1.0 if shot.backwards else 1.0 for shot in self.shots]),
         )
 
@@ -245,6 +249,10 @@ class Project:
     def places(self) -> list[Place]:
         """The places of all passages, in playing order."""
         return [Place(s, p) for s, shot in enumerate(self.shots) for p in range(len(shot.passages))]
+
+    def place(self, row: int) -> Place:
+        """The place of a row of `rows`. Raises IndexError if there is none."""
+        return Place(int(self.rows.shots[row]), int(self.rows.passages[row]))
 
     def has(self, place: Place) -> bool:
         """Whether there is a passage at a place."""

@@ -24,11 +24,10 @@ from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
-from chronoxis.core.timing.schedule import Schedule, ShotTiming, make_schedule
+from chronoxis.core.timing.schedule import SAME_TIME, Schedule, ShotTiming, make_schedule
 from chronoxis.core.timing.timecode import format_time
 
 _RGB, _BT709 = 0, 1
-_ROUNDING = 1e-6  # seconds by which a point may lie beyond a recording
 _LOSSLESS_FORMATS = frozenset(
     {"yuv420p", "yuv422p", "yuv444p", "yuv410p", "yuv411p", "yuv440p", "gray"}
     | {f"yuv{chroma}p{bits}le" for chroma in ("420", "422", "444") for bits in (9, 10, 12, 14, 16)}
@@ -44,19 +43,21 @@ _LOSSLESS_STANDINS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Plan:
     """All that an export needs: decided, checked, nothing written yet.
 
     Attributes:
         project: what it is the plan of.
         sources: the recording of each shot.
+        edges: for each shot, when each recorded frame of its recording is on display, recorded seconds.
         schedule: which recorded frames make each result frame.
         size: width and height of the result.
     """
 
     project: Project
     sources: tuple[Recording, ...]
+    edges: tuple[Seconds, ...]
     schedule: Schedule
     size: Size
 
@@ -64,10 +65,6 @@ class Plan:
     def settings(self) -> ResultSettings:
         """The choices of the export."""
         return self.project.settings
-
-    def edges(self, shot: int) -> Seconds:
-        """When each recorded frame of a shot's recording is on display; recorded seconds."""
-        return recorded_edges(self.project.footage_of(self.project.shots[shot]), self.sources[shot])
 
 
 @dataclass(frozen=True)
@@ -118,15 +115,16 @@ def make_plan(project: Project, recordings: Mapping[str, Recording]) -> Plan:
     sources = tuple(recordings[shot.footage] for shot in project.shots)
     if project.settings.sound:
         _check_sound(project, sources[0])
-    edges = {
-        key: recorded_edges(project.footage_named(key), recordings[key])
+    of_footage = {
+        key: _recorded_edges(project.footage_named(key), recordings[key])
         for key in {shot.footage for shot in project.shots}
     }
-    timings = [_timing(project, number, edges[shot.footage]) for number, shot in enumerate(project.shots)]
+    edges = tuple(of_footage[shot.footage] for shot in project.shots)
+    timings = [_timing(project, *pair) for pair in enumerate(edges)]
     schedule = make_schedule(timings, project.rate, project.pace)
     size = result_size(sources[0].facts, project.settings)
     check_size(project.settings.format, size)
-    return Plan(project, sources, schedule, size)
+    return Plan(project, sources, edges, schedule, size)
 
 
 def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:
@@ -138,7 +136,7 @@ def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:
     )
 
 
-def recorded_edges(footage: Footage, recording: Recording) -> Seconds:
+def _recorded_edges(footage: Footage, recording: Recording) -> Seconds:
     """When each recorded frame is on display; recorded seconds, shape (frames + 1,)."""
     return recording.index.edges if footage.scale == 1 else recording.index.edges * float(footage.scale)
 
@@ -146,7 +144,7 @@ def recorded_edges(footage: Footage, recording: Recording) -> Seconds:
 def _timing(project: Project, number: int, edges: Seconds) -> ShotTiming:
     shot = project.shots[number]
     name = project.footage_of(shot).path.name
-    if float(shot.out_point) > edges[-1] + _ROUNDING:
+    if float(shot.out_point) > edges[-1] + SAME_TIME:
         raise PlanError(
             f"{name} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches to "
             f"{format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."

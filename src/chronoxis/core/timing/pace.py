@@ -99,7 +99,7 @@ class PaceProfile:
                 off_grid(recorded_starts[:-1]),
                 off_grid(result_starts[:-1]),
                 [segment.speed for segment in segments],
-                _numbered([segment.is_ramp for segment in segments]),
+                [segment.is_ramp for segment in segments],
             ]
         )
         self._curves = fitted.curves
@@ -134,7 +134,6 @@ class PaceProfile:
         whole._segments = np.concatenate([profile._segments for profile in profiles], axis=1)
         counts = [profile._segments.shape[1] for profile in profiles]
         whole._segments[:2] += np.repeat(begins, counts, axis=1)
-        whole._segments[3] = _numbered(whole._segments[3] >= 0)
         whole._curves = RampCurves.joined([profile._curves for profile in profiles])
         return whole
 
@@ -153,7 +152,8 @@ class PaceProfile:
     @cached_property
     def _curve_of(self) -> Numbers:
         """The number of each segment's curve; -1 on a plateau."""
-        return np.asarray(self._segments[3], np.intp)
+        are_ramps = self._segments[3] > 0
+        return np.where(are_ramps, np.cumsum(are_ramps) - 1, -1)
 
     def recorded_at(self, result_t: npt.ArrayLike) -> Seconds:
         """Recorded seconds since the start, for result seconds of any shape; ascending ones go faster.
@@ -270,11 +270,6 @@ def _lay_out(
             segments.append(_Segment(taken, lengths[number], float(piece.speed), is_ramp=True))
         entered = after[number]
     return segments, joints
-
-
-def _numbered(are_ramps: Sequence[bool] | npt.NDArray[np.bool_]) -> Seconds:
-    """The numbers of ramps in order, -1 for plateaus."""
-    return np.where(are_ramps, np.cumsum(are_ramps) - 1.0, -1.0)
 
 
 def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:

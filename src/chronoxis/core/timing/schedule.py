@@ -25,10 +25,10 @@ MAX_RESULT_FRAMES = 20_000_000
 
 # Mapped times are right to far less than this, and no display interval is as short: a time this close
 # before a frame's start is that start, rounded.
-_SAME_TIME = 1e-6
+SAME_TIME = 1e-6
+"""Seconds by which two times may differ and still be the same, rounded."""
 
-
-# A part of a result frame as small as this comes of rounding, and makes no frame.
+# A part of a result frame as small as one of so many parts comes of rounding, and makes no frame.
 _MOST_OVERHANG = 1_000_000
 
 
@@ -148,14 +148,13 @@ def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfi
         raise PlanError(f"The result would have {firsts[-1]:,} frames; the limit is {MAX_RESULT_FRAMES:,}.")
     for shot in shots:
         _check(shot)
-    edges = _Edges([shot.edges for shot in shots])
-    pace = joined or PaceProfile.joined([shot.pace for shot in shots])
+    columns, pace = _Shots(shots), joined or PaceProfile.joined([shot.pace for shot in shots])
     numbers = np.repeat(np.arange(len(shots)), np.diff(firsts))
     opens = np.arange(firsts[-1]) * rate.denominator / rate.numerator
-    shutters = _shutters(shots, pace, numbers, opens)
-    windows = _windows(shots, pace, numbers, opens, shutters / 360 / float(rate))
-    rows = _rows(shots, edges, numbers, *windows, shutters > 0)
-    counts, frames, weights = _weighted(edges, numbers, *windows, *rows)
+    shutters = columns.shutters(pace, numbers, opens)
+    windows = columns.windows(pace, numbers, opens, shutters / 360 / float(rate))
+    rows = _rows(columns, numbers, *windows, shutters > 0)
+    counts, frames, weights = _weighted(columns, numbers, *windows, *rows)
     return Schedule(rate, numbers, np.concatenate(([0], np.cumsum(counts))), frames, weights)
 
 
@@ -163,60 +162,29 @@ def _check(shot: ShotTiming) -> None:
     if not all(0 <= shutter <= MAX_SHUTTER for shutter in shot.shutters):
         raise PlanError(f"A shutter lies between 0° and {MAX_SHUTTER}°.")
     begin, end = shot.span
-    if begin < 0 or end > shot.edges[-1] + _SAME_TIME:
+    if begin < 0 or end > shot.edges[-1] + SAME_TIME:
         raise PlanError("The stretch reaches outside the recording.")
 
 
-def _shutters(shots: Sequence[ShotTiming], pace: PaceProfile, numbers: Frames, opens: Seconds) -> Seconds:
-    """The shutter of each result frame, in degrees."""
-    degrees = np.array([shutter for shot in shots for shutter in shot.shutters])
-    bases = np.concatenate(([0], np.cumsum([len(shot.shutters) for shot in shots])))
-    passages = np.searchsorted(pace.joints, opens, "right") - 1
-    return np.asarray(degrees[np.clip(passages, bases[numbers], bases[numbers + 1] - 1)])
-
-
-def _windows(
-    shots: Sequence[ShotTiming], pace: PaceProfile, numbers: Frames, opens: Seconds, lasting: Seconds
-) -> tuple[Seconds, Seconds]:
-    """The recorded times between which each result frame is open, in its shot's recording."""
-    begins, ends = np.array([shot.span for shot in shots]).T
-    before = off_grid(grid_sums(shot.pace.recorded_length for shot in shots)[:-1])[numbers]
-    covered = np.maximum(pace.recorded_at(opens) - before, 0.0)
-    until = covered
-    if lasting.any():
-        until = np.clip(pace.recorded_at(opens + lasting) - before, covered, (ends - begins)[numbers])
-    backwards = np.array([shot.backwards for shot in shots])[numbers]
-    begin, end = begins[numbers], ends[numbers]
-    return np.where(backwards, end - until, begin + covered), np.where(
-        backwards, end - covered, begin + until
-    )
-
-
 def _rows(
-    shots: Sequence[ShotTiming],
-    edges: "_Edges",
-    numbers: Frames,
-    opened: Seconds,
-    closed: Seconds,
-    gathers: npt.NDArray[np.bool_],
+    shots: "_Shots", numbers: Frames, opened: Seconds, closed: Seconds, gathers: npt.NDArray[np.bool_]
 ) -> tuple[Frames, Frames]:
     """The first and the last recorded frame of each result frame."""
-    every, backwards = np.arange(len(shots)), np.array([shot.backwards for shot in shots])
-    begins, ends = np.array([shot.span for shot in shots]).T
-    least = edges.on_display(every, begins)
-    most = np.maximum(edges.last_before(every, ends), least)
-    first = np.minimum(edges.on_display(numbers, opened), most[numbers])
-    if not gathers.any() and not backwards.any():
+    every = np.arange(len(shots.backwards))
+    least = shots.on_display(every, shots.begins)
+    most = np.maximum(shots.last_before(every, shots.ends), least)
+    first = np.minimum(shots.on_display(numbers, opened), most[numbers])
+    if not gathers.any() and not shots.backwards.any():
         return first, first
-    final = np.maximum(edges.last_before(numbers, closed), least[numbers])
-    back = backwards[numbers]
+    final = np.maximum(shots.last_before(numbers, closed), least[numbers])
+    back = shots.backwards[numbers]
     # Forwards the window's first frame is the one that is shown if it is not gathered, backwards its last.
     final = np.where(back, final, np.where(gathers, np.clip(final, first, most[numbers]), first))
     return np.where(back, np.where(gathers, np.minimum(first, final), final), first), final
 
 
 def _weighted(
-    edges: "_Edges", numbers: Frames, opened: Seconds, closed: Seconds, first: Frames, final: Frames
+    shots: "_Shots", numbers: Frames, opened: Seconds, closed: Seconds, first: Frames, final: Frames
 ) -> tuple[Frames, Frames, Seconds]:
     """How many recorded frames each result frame has, which, and with what weight."""
     lengths = final - first + 1
@@ -225,39 +193,68 @@ def _weighted(
     offsets = np.concatenate(([0], np.cumsum(lengths)))
     rows = np.repeat(np.arange(len(first)), lengths)
     frames = np.arange(offsets[-1]) - offsets[rows] + first[rows]
-    begins, ends = edges.display(numbers[rows], frames)
+    begins, ends = shots.display(numbers[rows], frames)
     overlap = np.minimum(ends, closed[rows]) - np.maximum(begins, opened[rows])
     overlap = np.where(lengths[rows] == 1, 1.0, overlap)
-    kept = overlap > _SAME_TIME  # two frames may carry one stamp: the first is then never on display
+    kept = overlap > SAME_TIME  # two frames may carry one stamp: the first is then never on display
     counts = np.bincount(rows[kept], minlength=len(first))
     weights = overlap[kept]
     weights /= np.repeat(np.add.reduceat(weights, np.cumsum(counts) - counts), counts)
     return counts.astype(np.int64), frames[kept], weights
 
 
-class _Edges:
-    """The display intervals of every shot's recording; shots of one recording share them."""
+class _Shots:
+    """All shots as columns; shots of one recording share its display intervals.
 
-    def __init__(self, of_shots: Sequence[Seconds]) -> None:
-        distinct = {id(edges): edges for edges in of_shots}
+    Attributes:
+        begins: recorded seconds of the in points, shape (shots,).
+        ends: of the out points.
+        backwards: whether each plays from its out point to its in point.
+    """
+
+    def __init__(self, shots: Sequence[ShotTiming]) -> None:
+        self.begins, self.ends = np.array([shot.span for shot in shots]).T
+        self.backwards = np.array([shot.backwards for shot in shots])
+        self._covered = off_grid(grid_sums(shot.pace.recorded_length for shot in shots)[:-1])
+        self._degrees = np.array([shutter for shot in shots for shutter in shot.shutters])
+        self._passages = np.concatenate(([0], np.cumsum([len(shot.shutters) for shot in shots])))
+        distinct = {id(shot.edges): shot.edges for shot in shots}
         seats = {name: number for number, name in enumerate(distinct)}
         self._recordings = list(distinct.values())
-        self._of_shot = np.array([seats[id(edges)] for edges in of_shots])
-        self._all = self._recordings[0] if len(distinct) == 1 else np.concatenate(self._recordings)
+        self._of_shot = np.array([seats[id(shot.edges)] for shot in shots])
+        self._edges = self._recordings[0] if len(distinct) == 1 else np.concatenate(self._recordings)
         self._bases = np.concatenate(([0], np.cumsum([len(edges) for edges in self._recordings])))
+
+    def shutters(self, pace: PaceProfile, numbers: Frames, opens: Seconds) -> Seconds:
+        """The shutter of result frames of these shots, in degrees."""
+        first, stop = self._passages[numbers], self._passages[numbers + 1]
+        passages = np.searchsorted(pace.joints, opens, "right") - 1
+        return np.asarray(self._degrees[np.clip(passages, first, stop - 1)])
+
+    def windows(
+        self, pace: PaceProfile, numbers: Frames, opens: Seconds, lasting: Seconds
+    ) -> tuple[Seconds, Seconds]:
+        """The recorded times between which result frames are open, in their shots' recordings."""
+        before, begin, end = self._covered[numbers], self.begins[numbers], self.ends[numbers]
+        covered = np.maximum(pace.recorded_at(opens) - before, 0.0)
+        until = covered
+        if lasting.any():
+            until = np.clip(pace.recorded_at(opens + lasting) - before, covered, end - begin)
+        back = self.backwards[numbers]
+        return np.where(back, end - until, begin + covered), np.where(back, end - covered, begin + until)
 
     def display(self, shots: Frames, frames: Frames) -> tuple[Seconds, Seconds]:
         """When frames of the shots' recordings begin and end."""
         places = frames + self._bases[self._of_shot[shots]]
-        return self._all[places], self._all[places + 1]
+        return self._edges[places], self._edges[places + 1]
 
     def on_display(self, shots: Frames, t: Seconds) -> Frames:
         """Numbers of the frames on display at t; a time at an edge is of the frame that begins there."""
-        return self._frames_at(shots, t + _SAME_TIME, "right")
+        return self._frames_at(shots, t + SAME_TIME, "right")
 
     def last_before(self, shots: Frames, t: Seconds) -> Frames:
         """Numbers of the last frames that are on display before t."""
-        return self._frames_at(shots, t - _SAME_TIME, "left")
+        return self._frames_at(shots, t - SAME_TIME, "left")
 
     def _frames_at(self, shots: Frames, t: Seconds, side: Literal["left", "right"]) -> Frames:
         found = np.empty(t.shape, np.int64)

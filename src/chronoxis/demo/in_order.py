@@ -1,0 +1,22 @@
+"""Drawing on all cores, with the outcomes in their order."""
+
+import os
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import TypeVar
+
+Drawn = TypeVar("Drawn")
+
+CORES = os.cpu_count() or 1
+
+
+def in_order(pool: ThreadPoolExecutor, tasks: Iterable[Callable[[], Drawn]], waiting: int) -> Iterator[Drawn]:
+    """Yield what tasks return; a task is taken up once fewer than ``waiting`` are under way before it."""
+    under_way: deque[Future[Drawn]] = deque()
+    for task in tasks:
+        under_way.append(pool.submit(task))
+        if len(under_way) > waiting:
+            yield under_way.popleft().result()
+    while under_way:
+        yield under_way.popleft().result()
