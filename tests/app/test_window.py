@@ -52,6 +52,16 @@ def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) 
     assert opened.document.project.shots[0].recorded_length == 6
 
 
+def test_export_waits_for_a_plan(window: MainWindow, qtbot: QtBot, recording: Path) -> None:
+    assert not window.export_action.isEnabled()
+    window.open_recording(recording)
+    planned(qtbot, window)
+    assert window.export_action.isEnabled()
+    window.files.discard_changes()
+    window.new_project()
+    assert not window.export_action.isEnabled()
+
+
 def test_what_each_edge_means(opened: MainWindow, qtbot: QtBot) -> None:
     before = opened.document.project.shots[0]
     rails = opened.weave.rails()

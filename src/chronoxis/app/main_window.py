@@ -79,6 +79,7 @@ class MainWindow(QMainWindow):
         self._make_menus()
         self._connect()
         self._show()
+        self._follow_plan()
         self._say("")
 
     def open_file(self, path: Path) -> None:
@@ -472,6 +473,8 @@ class MainWindow(QMainWindow):
     def _follow_plan(self) -> None:
         """Make the preview's frames anew when something changed that shows in them."""
         plan, before = self.document.plan, self._followed
+        for widget in (self.export_action, self._export_button):
+            widget.setEnabled(plan is not None)
         if plan is before:
             return
         same = (
@@ -482,8 +485,6 @@ class MainWindow(QMainWindow):
             == (before.project.rate, before.size, before.sources)
         )
         self._followed = plan
-        for widget in (self.export_action, self._export_button):
-            widget.setEnabled(plan is not None)
         if not same:
             self.preview.follow(plan)
 
