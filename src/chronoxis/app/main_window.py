@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from chronoxis.app.bench.bench import Bench
 from chronoxis.app.commands import Commands
 from chronoxis.app.document import Document
+from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.export.export_panel import ExportPanel
 from chronoxis.app.loader import Loader
 from chronoxis.app.pictures.pictures import Pictures
@@ -46,6 +47,9 @@ from chronoxis.core.render.export import Plan
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time, parse_time
+
+Entry = tuple[str, str | QKeySequence.StandardKey, Callable[[], object]]
+"""Of a menu: text, keys and what it does."""
 
 _BENCH_WIDTH = 380
 _SHELF_WIDTH = 222
@@ -272,7 +276,7 @@ class MainWindow(QMainWindow):
         rows.addWidget(self._message)
         rows.addWidget(self.weave, 1)
         rows.addLayout(below, 1)
-        self._empty = _EmptyPage(self.choose_recording, self.choose_project)
+        self._empty = EmptyPage(self.choose_recording, self.choose_project)
         self._pages = QStackedWidget()
         self._pages.addWidget(self._empty)
         self._pages.addWidget(body)
@@ -332,81 +336,122 @@ class MainWindow(QMainWindow):
         self.document.apply("Fit to length", lambda p: pacing.fit_to_length(p, wish))
 
     def _make_menus(self) -> None:
-        keys, do = QKeySequence.StandardKey, self.commands
-        document, transport, weave = self.document, self.transport, self.weave
+        self._needs_shot: list[QAction] = []
         bar = self.menuBar()
         file, edit, shot, passage = (bar.addMenu(n) for n in ("&File", "&Edit", "&Shot", "&Passage"))
         view, play, help_ = (bar.addMenu(name) for name in ("&View", "P&lay", "&Help"))
-        self._add(file, "&New project", keys.New, self.new_project)
-        self._add(file, "Open &project…", "Ctrl+Shift+O", self.choose_project)
-        self._recent = file.addMenu("Open &recent")
-        self._recent.aboutToShow.connect(self._list_recent)
-        self._add(file, "&Bring in recordings…", keys.Open, self.choose_recording)
-        file.addSeparator()
-        self.save_action = self._add(file, "&Save", keys.Save, self.save)
-        self._needs_shot = [
-            self._add(file, "Save &as…", "Ctrl+Shift+S", self.save_as),
-            self._add(file, "Write a &timeline…", "Ctrl+T", self.save_timeline),
-        ]
-        self.export_action = self._add(file, "&Export…", "Ctrl+E", self.show_export)
-        file.addSeparator()
-        self._add(file, "&Quit", keys.Quit, self.close)
-        self.undo_action = self._add(edit, "&Undo", keys.Undo, document.undo)
-        self.redo_action = self._add(edit, "&Redo", keys.Redo, document.redo)
-        edit.addSeparator()
-        self._needs_shot += [
-            self._add(edit, "&Copy pace", keys.Copy, do.copy_pace),
-            self._add(edit, "&Paste pace", keys.Paste, do.paste_pace),
-            self._add(edit, "Select &all passages", keys.SelectAll, do.select_all),
-            self._add(shot, "Set &in point here", "I", lambda: do.set_point(begin=True)),
-            self._add(shot, "Set &out point here", "O", lambda: do.set_point(begin=False)),
-            self._add(shot, "Use &all of the recording", "Shift+A", do.use_all),
-            self._add(shot, "&Cut in two here", "X", do.cut),
-            self._add(shot, "&Reverse", "R", do.reverse),
-            self._add(shot, "Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
-            self._add(shot, "Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
-            self._add(shot, "&Duplicate", "Ctrl+D", do.duplicate),
-            self._add(shot, "De&lete", keys.Delete, do.delete),
-            self._add(passage, "&Divide here", "D", do.divide),
-            self._add(passage, "&Merge", "Shift+D", do.merge),
-            self._add(passage, "&Previous", "PgUp", lambda: do.select_next(-1)),
-            self._add(passage, "&Next", "PgDown", lambda: do.select_next(1)),
-            self._add(passage, "&Faster", "Ctrl+Up", lambda: do.nudge_speed(1)),
-            self._add(passage, "&Slower", "Ctrl+Down", lambda: do.nudge_speed(-1)),
-            self._add(passage, "Ramps &longer", ".", lambda: do.nudge_ramps(1)),
-            self._add(passage, "Ramps &shorter", ",", lambda: do.nudge_ramps(-1)),
-            self._add(passage, "&Hold speed, or let go", "H", do.hold_speed),
-            self._add(passage, "Fit the whole to &length", "Ctrl+F", self._enter_fit),
-            self._add(view, "Zoom &in", keys.ZoomIn, lambda: weave.zoom(0.5)),
-            self._add(view, "Zoom &out", keys.ZoomOut, lambda: weave.zoom(2.0)),
-            self._add(view, "Zoom to &selection", "Z", weave.zoom_to_selection),
-            self._add(view, "Zoom to single &frames", "F", weave.zoom_to_frames),
-            self._add(view, "Show &all", "Shift+Z", weave.fit_all),
-            self._add(view, "&Mark the result here", "M", do.mark_result),
-            self._add(view, "Mark the &recording here", "Shift+M", do.mark_recording),
-            self._add(view, "&Name the nearest mark…", "N", self._name_marker),
-            self._add(play, "&Play or pause", "Space", transport.toggle),
-            self._add(play, "Play &backwards", "J", lambda: transport.faster(-1)),
-            self._add(play, "&Rest", "K", lambda: transport.set_shuttle(0)),
-            self._add(play, "Play &forwards", "L", lambda: transport.faster(1)),
-            self._add(play, "One frame bac&k", "Left", lambda: transport.step(-1)),
-            self._add(play, "One frame &on", "Right", lambda: transport.step(1)),
-            self._add(play, "One second ba&ck", "Shift+Left", lambda: self._step_seconds(-1)),
-            self._add(play, "One secon&d on", "Shift+Right", lambda: self._step_seconds(1)),
-            self._add(play, "To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
-            self._add(play, "To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
-            self._add(play, "&Loop", "Ctrl+L", self.pictures.loop_button.toggle),
-            self._add(play, "Loop the &selection", "Shift+L", self.pictures.loop_selection),
-            self._add(play, "Loop the nearest &joint", "Shift+J", self.pictures.loop_joint),
-        ]
+        self._fill_file(file)
+        self._fill_edit(edit)
+        self._fill_shot(shot)
+        self._fill_passage(passage)
+        self._fill_view(view)
+        self._fill_play(play)
         self._add(help_, "&Keys", "?", self.shortcuts_page.show_beside)
         escape = QAction(self, shortcut=QKeySequence("Esc"))
         escape.triggered.connect(self.show_bench)
         self.addAction(escape)
         self._context = (shot, passage)
 
+    def _fill_file(self, menu: QMenu) -> None:
+        keys = QKeySequence.StandardKey
+        self._add(menu, "&New project", keys.New, self.new_project)
+        self._add(menu, "Open &project…", "Ctrl+Shift+O", self.choose_project)
+        self._recent = menu.addMenu("Open &recent")
+        self._recent.aboutToShow.connect(self._list_recent)
+        self._add(menu, "&Bring in recordings…", keys.Open, self.choose_recording)
+        menu.addSeparator()
+        self.save_action = self._add(menu, "&Save", keys.Save, self.save)
+        self._add_for_shots(
+            menu,
+            ("Save &as…", "Ctrl+Shift+S", self.save_as),
+            ("Write a &timeline…", "Ctrl+T", self.save_timeline),
+        )
+        self.export_action = self._add(menu, "&Export…", "Ctrl+E", self.show_export)
+        menu.addSeparator()
+        self._add(menu, "&Quit", keys.Quit, self.close)
+
+    def _fill_edit(self, menu: QMenu) -> None:
+        keys, do = QKeySequence.StandardKey, self.commands
+        self.undo_action = self._add(menu, "&Undo", keys.Undo, self.document.undo)
+        self.redo_action = self._add(menu, "&Redo", keys.Redo, self.document.redo)
+        menu.addSeparator()
+        self._add_for_shots(
+            menu,
+            ("&Copy pace", keys.Copy, do.copy_pace),
+            ("&Paste pace", keys.Paste, do.paste_pace),
+            ("Select &all passages", keys.SelectAll, do.select_all),
+        )
+
+    def _fill_shot(self, menu: QMenu) -> None:
+        do = self.commands
+        self._add_for_shots(
+            menu,
+            ("Set &in point here", "I", lambda: do.set_point(begin=True)),
+            ("Set &out point here", "O", lambda: do.set_point(begin=False)),
+            ("Use &all of the recording", "Shift+A", do.use_all),
+            ("&Cut in two here", "X", do.cut),
+            ("&Reverse", "R", do.reverse),
+            ("Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
+            ("Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
+            ("&Duplicate", "Ctrl+D", do.duplicate),
+            ("De&lete", QKeySequence.StandardKey.Delete, do.delete),
+        )
+
+    def _fill_passage(self, menu: QMenu) -> None:
+        do = self.commands
+        self._add_for_shots(
+            menu,
+            ("&Divide here", "D", do.divide),
+            ("&Merge", "Shift+D", do.merge),
+            ("&Previous", "PgUp", lambda: do.select_next(-1)),
+            ("&Next", "PgDown", lambda: do.select_next(1)),
+            ("&Faster", "Ctrl+Up", lambda: do.nudge_speed(1)),
+            ("&Slower", "Ctrl+Down", lambda: do.nudge_speed(-1)),
+            ("Ramps &longer", ".", lambda: do.nudge_ramps(1)),
+            ("Ramps &shorter", ",", lambda: do.nudge_ramps(-1)),
+            ("&Hold speed, or let go", "H", do.hold_speed),
+            ("Fit the whole to &length", "Ctrl+F", self._enter_fit),
+        )
+
+    def _fill_view(self, menu: QMenu) -> None:
+        keys, do, weave = QKeySequence.StandardKey, self.commands, self.weave
+        self._add_for_shots(
+            menu,
+            ("Zoom &in", keys.ZoomIn, lambda: weave.zoom(0.5)),
+            ("Zoom &out", keys.ZoomOut, lambda: weave.zoom(2.0)),
+            ("Zoom to &selection", "Z", weave.zoom_to_selection),
+            ("Zoom to single &frames", "F", weave.zoom_to_frames),
+            ("Show &all", "Shift+Z", weave.fit_all),
+            ("&Mark the result here", "M", do.mark_result),
+            ("Mark the &recording here", "Shift+M", do.mark_recording),
+            ("&Name the nearest mark…", "N", self._name_marker),
+        )
+
+    def _fill_play(self, menu: QMenu) -> None:
+        document, transport = self.document, self.transport
+        self._add_for_shots(
+            menu,
+            ("&Play or pause", "Space", transport.toggle),
+            ("Play &backwards", "J", lambda: transport.faster(-1)),
+            ("&Rest", "K", lambda: transport.set_shuttle(0)),
+            ("Play &forwards", "L", lambda: transport.faster(1)),
+            ("One frame bac&k", "Left", lambda: transport.step(-1)),
+            ("One frame &on", "Right", lambda: transport.step(1)),
+            ("One second ba&ck", "Shift+Left", lambda: self._step_seconds(-1)),
+            ("One secon&d on", "Shift+Right", lambda: self._step_seconds(1)),
+            ("To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
+            ("To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
+            ("&Loop", "Ctrl+L", self.pictures.loop_button.toggle),
+            ("Loop the &selection", "Shift+L", self.pictures.loop_selection),
+            ("Loop the nearest &joint", "Shift+J", self.pictures.loop_joint),
+        )
+
+    def _add_for_shots(self, menu: QMenu, *entries: Entry) -> None:
+        """Entries that make sense only where there is a shot."""
+        self._needs_shot += [self._add(menu, *entry) for entry in entries]
+
     def _add(
-        self, menu: QWidget, text: str, keys: str | QKeySequence.StandardKey, act: Callable[[], object]
+        self, menu: QMenu, text: str, keys: str | QKeySequence.StandardKey, act: Callable[[], object]
     ) -> QAction:
         action = QAction(text, self)
         action.setShortcut(QKeySequence(keys))
@@ -575,36 +620,3 @@ class MainWindow(QMainWindow):
 
     def _step_seconds(self, seconds: int) -> None:
         self.transport.step(round(seconds * self.document.project.rate))
-
-
-class _EmptyPage(QWidget):
-    """What to do next, while nothing is open."""
-
-    def __init__(self, choose: Callable[[], None], choose_project: Callable[[], None]) -> None:
-        super().__init__()
-        heading = QLabel("Open a recording to condense it")
-        heading.setFont(font(17, 600))
-        text = QLabel(
-            "Drop a video file anywhere on this window, or choose one.\n"
-            "Then pick the stretch worth showing, and say how fast it should run or how long it should last."
-        )
-        text.setProperty("dim", True)
-        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        button = QPushButton("&Open a recording…")
-        button.setProperty("main", True)
-        button.setToolTip("Choose a video file (Ctrl+O)")
-        button.clicked.connect(choose)
-        other = QPushButton("Open a &project…")
-        other.setToolTip("Go on with a saved project, or an open timeline (Ctrl+Shift+O)")
-        other.clicked.connect(choose_project)
-        self.message = QLabel()
-        self.message.setProperty("caution", True)
-        self.message.setWordWrap(True)
-        self.message.setMinimumWidth(560)
-        self.message.hide()
-        rows = QVBoxLayout(self)
-        rows.setSpacing(14)
-        rows.addStretch()
-        for widget in (heading, text, button, other, self.message):
-            rows.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
-        rows.addStretch()
