@@ -124,10 +124,11 @@ def gather(path: Path) -> int:
     from chronoxis.core.footage.frame_reader import FrameReader  # noqa: PLC0415
     from chronoxis.core.picture.gather import LightMean  # noqa: PLC0415
     from chronoxis.core.render.ahead import ahead  # noqa: PLC0415
+    from chronoxis.core.render.frames import THREADS_BESIDE_GATHERING  # noqa: PLC0415
 
     facts, index = read_facts(path), build_index(path)
     mean, made = LightMean(facts.colour, 10), 0
-    with FrameReader(path, index) as reader:
+    with FrameReader(path, index, THREADS_BESIDE_GATHERING) as reader:
         for number, frame in ahead(reader.frames(range(len(index))), 6):
             mean.add(frame)
             if number % 10 == 9:

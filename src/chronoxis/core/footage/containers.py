@@ -45,8 +45,8 @@ def open_container(path: Path) -> Iterator[InputContainer]:
         yield container
 
 
-def picture_stream(container: InputContainer, path: Path) -> VideoStream:
-    """The main video stream, set to decode on several threads.
+def picture_stream(container: InputContainer, path: Path, threads: int = 0) -> VideoStream:
+    """The main video stream, set to decode on several threads; 0 leaves their number to the library.
 
     Raises:
         FootageError: the file has no moving picture, or no decoder here reads it.
@@ -56,6 +56,7 @@ def picture_stream(container: InputContainer, path: Path) -> VideoStream:
             continue
         try:
             stream.thread_type = "AUTO"
+            stream.thread_count = threads
         except AttributeError:
             raise FootageError(f"{path.name} holds a kind of video that cannot be decoded here.") from None
         return stream

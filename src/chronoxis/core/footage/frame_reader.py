@@ -35,9 +35,14 @@ class FrameReader:
     Not safe for use by several threads at once. Close it, or use it in a ``with`` statement.
     """
 
-    def __init__(self, path: Path, index: FrameIndex) -> None:
-        """Raises FootageError if the recording cannot be opened."""
+    def __init__(self, path: Path, index: FrameIndex, threads: int = 0) -> None:
+        """``threads`` decode; 0 is as many as the library likes.
+
+        Raises:
+            FootageError: the recording cannot be opened.
+        """
         self._path = path
+        self._threads = threads
         self._index = index
         self._packets: Iterator[Packet[VideoStream]]
         self._open()
@@ -177,7 +182,7 @@ class FrameReader:
         opening = open_container(self._path)
         self._container = opening.__enter__()
         self._opening = opening
-        self._stream = picture_stream(self._container, self._path)
+        self._stream = picture_stream(self._container, self._path, self._threads)
         self._context: VideoCodecContext = self._stream.codec_context
         self._packets = self._container.demux(self._stream)
 

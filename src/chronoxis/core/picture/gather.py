@@ -1,8 +1,6 @@
 """Long exposure: the weighted mean of recorded frames in linear light."""
 
-import os
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Any
 
@@ -15,20 +13,18 @@ from av.video.plane import VideoPlane
 from av.video.reformatter import Interpolation
 
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, linear_table, to_linear
+from chronoxis.core.picture.row_work import RowWork
 
 Plane = npt.NDArray[np.uint8]
 Rgb16 = npt.NDArray[np.uint16]
 
-# The strips below use every core already.
-cv2.setNumThreads(1)
-_CORES = os.cpu_count() or 1
-_POOL = ThreadPoolExecutor(_CORES, thread_name_prefix="gather")
-
 # Whole frames are summed in uint16, up to this many before the sum is poured into float32; the fewer
 # they are, the finer the steps of light.
 _MOST_SUMS = 16
-# Rows of a strip, even, few enough that what is worked on stays in the processor's cache.
-_STRIP = 120
+# Whole frames are added so many at a time: the sum is fetched from memory less often.
+_TOGETHER = 2
+# Pieces of work that may wait for the cores, so that these never wait for the next frame.
+_MOST_WAITING = 2
 _DOUBLE = np.uint16(0x0101)
 
 _PLANAR_420 = frozenset({"yuv420p", "yuvj420p"})
@@ -54,9 +50,13 @@ class LightMean:
         self._whole = np.zeros((0, 0, 3), np.uint16)
         self._whole_frames = 0
         self._weight = 0.0
+        self._together: list[VideoFrame] = []
+        self._work = RowWork()
 
     def add(self, frame: VideoFrame, weight: float = 1.0) -> None:
         """Add a decoded frame; weights count relative to one another, whole ones fastest.
+
+        The work goes on after this returns; the frame must not change before `mean`.
 
         Raises:
             ValueError: the frame has another size than those before it.
@@ -74,6 +74,7 @@ class LightMean:
         else:
             self._add_any(frame, weight)
         self._weight += weight
+        self._work.wait(_MOST_WAITING)
 
     def mean(self) -> Rgb16:
         """The mean as R′G′B′ codes, uint16, shape (height, width, 3). Empties the collection for another.
@@ -83,11 +84,13 @@ class LightMean:
         """
         if self._weight <= 0:
             raise ValueError("a mean needs at least one frame")
+        self._add_together()
         if self._poured or self._weight != self._whole_frames:
             self._pour()
             encoded = self._encoded_sum()
         else:
             encoded = self._encoded_whole()
+        self._work.wait()
         self._weight, self._whole_frames, self._poured = 0.0, 0, False
         return encoded
 
@@ -100,7 +103,7 @@ class LightMean:
             cv2.LUT(whole[rows], table, encoded[rows])
             whole[rows] = 0
 
-        _over_strips(encode, whole.shape[0])
+        self._work.give(encode, whole.shape[0])
         return encoded
 
     def _encoded_sum(self) -> Rgb16:
@@ -119,10 +122,20 @@ class LightMean:
                 cv2.LUT(np.minimum(light, 65535).astype(np.uint16), table, encoded[rows])
             light[:] = 0
 
-        _over_strips(encode, total.shape[0])
+        self._work.give(encode, total.shape[0])
         return encoded
 
     def _add_whole(self, frame: VideoFrame) -> None:
+        if self._whole_frames == self._sums:
+            self._pour()
+        self._together.append(frame)
+        self._whole_frames += 1
+        if len(self._together) == _TOGETHER or self._whole_frames == self._sums:
+            self._add_together()
+
+    def _add_together(self) -> None:
+        if not self._together:
+            return
         whole, pairs = self._whole, _pair_table(self._colour.transfer, self._scale)
         single = linear_table(self._colour.transfer, 8, self._scale)
 
@@ -133,10 +146,8 @@ class LightMean:
             light = cv2.LUT(codes.reshape(1, -1).view(np.uint16), pairs).view(np.uint16)
             cv2.add(into, light.reshape(codes.shape), into)
 
-        if self._whole_frames == self._sums:
-            self._pour()
-        self._over_lines(frame, whole, gather)
-        self._whole_frames += 1
+        self._over_lines(self._together, whole, gather)
+        self._together = []
 
     def _add_part(self, frame: VideoFrame, weight: float) -> None:
         light = to_linear(np.arange(256) / 255, self._colour.transfer)
@@ -145,28 +156,32 @@ class LightMean:
         def gather(into: npt.NDArray[np.float32], codes: Plane) -> None:
             cv2.add(into, cv2.LUT(codes, table), into)
 
-        self._over_lines(frame, self._sum, gather)
+        self._over_lines([frame], self._sum, gather)
 
     def _over_lines(
-        self, frame: VideoFrame, target: npt.NDArray[Any], gather: Callable[[npt.NDArray[Any], Plane], None]
+        self,
+        frames: Sequence[VideoFrame],
+        target: npt.NDArray[Any],
+        gather: Callable[[npt.NDArray[Any], Plane], None],
     ) -> None:
-        """Call ``gather`` with pieces of the target and the frame's R′G′B′ codes for each.
+        """Have ``gather`` called with pieces of the target and each frame's R′G′B′ codes for them.
 
         Lines that share a chroma line lie two apart; even and odd ones are taken by themselves.
         """
-        luma, *chroma = (_samples(plane) for plane in frame.planes)
-        matrix, width = self._colour.rgb_matrix(), frame.width
+        pictures = [[_samples(plane) for plane in frame.planes] for frame in frames]
+        matrix, (height, width, _) = self._colour.rgb_matrix(), target.shape
 
         def work(rows: slice) -> None:
-            first = rows.start // 2
-            wide = [(c[first : -(-rows.stop // 2)] * _DOUBLE).view(np.uint8)[:, :width] for c in chroma]
-            for parity in (0, 1):
-                lines = slice(rows.start + parity, rows.stop, 2)
-                own = luma[lines]
-                codes = cv2.transform(cv2.merge([own, *(w[: len(own)] for w in wide)]), matrix)
-                gather(target[lines], np.asarray(codes, np.uint8))
+            halves = slice(rows.start // 2, -(-rows.stop // 2))
+            for luma, *chroma in pictures:
+                wide = [(c[halves] * _DOUBLE).view(np.uint8)[:, :width] for c in chroma]
+                for parity in (0, 1):
+                    lines = slice(rows.start + parity, rows.stop, 2)
+                    own = luma[lines]
+                    codes = cv2.transform(cv2.merge([own, *(w[: len(own)] for w in wide)]), matrix)
+                    gather(target[lines], np.asarray(codes, np.uint8))
 
-        _over_strips(work, frame.height)
+        self._work.give(work, height)
 
     def _add_any(self, frame: VideoFrame, weight: float) -> None:
         total, codes = self._sum, rgb16(frame, self._colour)
@@ -175,7 +190,7 @@ class LightMean:
         def gather(rows: slice) -> None:
             total[rows] += np.take(table, codes[rows])
 
-        _over_strips(gather, codes.shape[0])
+        self._work.give(gather, codes.shape[0])
 
     def _pour(self) -> None:
         if not self._whole_frames:
@@ -186,7 +201,7 @@ class LightMean:
             cv2.scaleAdd(whole[rows].astype(np.float32), scale, total[rows], total[rows])
             whole[rows] = 0
 
-        _over_strips(pour, total.shape[0])
+        self._work.give(pour, total.shape[0])
         self._whole_frames, self._poured = 0, True
 
 
@@ -224,19 +239,3 @@ def _light_table(transfer: int) -> npt.NDArray[np.float64]:
 def _samples(plane: VideoPlane) -> Plane:
     rows: Plane = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)
     return rows[:, : plane.width]
-
-
-def _over_strips(work: Callable[[slice], None], height: int) -> None:
-    """Run ``work`` on strips of rows, shared out among the cores."""
-    strips = [slice(top, min(top + _STRIP, height)) for top in range(0, height, _STRIP)]
-    share = -(-len(strips) // _CORES)
-
-    def run(first: int) -> None:
-        for rows in strips[first : first + share]:
-            work(rows)
-
-    if share >= len(strips):
-        run(0)
-        return
-    for outcome in [_POOL.submit(run, first) for first in range(0, len(strips), share)]:
-        outcome.result()

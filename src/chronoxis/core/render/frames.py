@@ -1,5 +1,6 @@
 """Result frames: the schedule, the recording and the way each frame is made, brought together."""
 
+import os
 from collections.abc import Generator, Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass
@@ -21,6 +22,8 @@ from chronoxis.core.render.ahead import ahead
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Frames, Schedule
 
+# Gathering a recorded frame takes the cores about as long as decoding it does.
+THREADS_BESIDE_GATHERING = max(1, (os.cpu_count() or 1) // 2)
 _DECODED_AHEAD = 6
 _BLOCK_BYTES = 128 * 1024 * 1024
 _BYTES_PER_PIXEL = 2
@@ -83,7 +86,9 @@ def result_frames(
     for start, stop in pairwise([0, *changes.tolist(), len(schedule)]):
         recording = sources[int(schedule.shots[start])]
         part = schedule.portion(start, stop)
-        with FrameReader(recording.path, recording.index) as reader:
+        gathers = len(part.frames) > len(part) and not target.gather_small
+        threads = THREADS_BESIDE_GATHERING if gathers else 0
+        with FrameReader(recording.path, recording.index, threads) as reader:
             firsts = part.frames[part.offsets[:-1]]
             if np.any(np.diff(firsts) < 0):
                 yield from _backwards(reader, part, target, recording.facts)
