@@ -5,6 +5,7 @@ import tempfile
 import time
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtWidgets import QApplication
 
 from bench.frame_making import SECONDS, make_footage, repeat
@@ -51,8 +52,8 @@ def _measure_opening(path: Path) -> None:
 
 def _outlined(window: MainWindow, path: Path) -> bool:
     """Whether each eighth of the recording has a picture of its own."""
-    eighths = [(number + 0.5) * _HOUR / 8 for number in range(8)]
-    return len({window.weave.strips.nearest_time(path, second) for second in eighths}) == len(eighths)
+    eighths = (np.arange(8) + 0.5) * _HOUR / 8
+    return len(set(window.weave.strips.nearest_times(path, eighths).tolist())) == len(eighths)
 
 
 class _Pauses:

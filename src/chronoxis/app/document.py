@@ -20,8 +20,9 @@ from chronoxis.core.timing.schedule import result_frame_count
 
 Edit = Callable[[Project], Project]
 
+_EASE = 60  # milliseconds between what is said of a gesture beside the Weave
 _DRAWN = 20  # milliseconds in which an edit is drawn; planning starts no sooner
-_PLANNING_SHARE = 4  # how many times as long as a plan takes is left between two plans
+_PLANNING_SHARE = 9  # how many times as long as a plan takes is left between two plans
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,6 +49,8 @@ class Document(QObject):
 
     Signals:
         changed: the project is another value.
+        eased: the same, but in the course of a gesture only some times a second: for what is read rather
+            than dragged.
         refused: an edit cannot be had; the text says why. Empty once one was had.
         playhead_moved: result seconds.
         selection_changed: other passages are selected.
@@ -56,6 +59,7 @@ class Document(QObject):
     """
 
     changed = Signal()
+    eased = Signal()
     refused = Signal(str)
     playhead_moved = Signal(float)
     selection_changed = Signal()
@@ -84,6 +88,8 @@ class Document(QObject):
         # Once the edit is drawn: the two would share the interpreter's lock.
         self._plan_soon = QTimer(self, singleShot=True, interval=_DRAWN)
         self._plan_soon.timeout.connect(self._ask_plan)
+        self._ease = QTimer(self, singleShot=True, interval=_EASE)
+        self._ease.timeout.connect(self.eased)
 
     def close_workers(self) -> None:
         """Stop the work in the background."""
@@ -105,7 +111,7 @@ class Document(QObject):
         self.playhead = Fraction(0)
         self._replan()
         self.recording_changed.emit()
-        self.changed.emit()
+        self._announce()
         self.selection_changed.emit()
 
     def meet(self, facts: Facts) -> None:
@@ -144,7 +150,7 @@ class Document(QObject):
             self.saved = self.project
         self._replan()
         self.recording_changed.emit()
-        self.changed.emit()
+        self._announce()
 
     def miss(self, path: Path, why: str) -> None:
         """Take in that a recording cannot be opened."""
@@ -258,7 +264,7 @@ class Document(QObject):
             self._undo.append(self._gesture)
             self._redo.clear()
         self._gesture = None
-        self.changed.emit()
+        self._announce()
 
     def abandon_gesture(self) -> None:
         """Return to the value at the gesture's beginning."""
@@ -291,14 +297,23 @@ class Document(QObject):
             self.refused.emit("")
             self._become(value)
 
+    def _announce(self) -> None:
+        self.changed.emit()
+        if self._gesture is None:
+            self._ease.stop()
+            self.eased.emit()
+        elif not self._ease.isActive():
+            self._ease.start()
+
     def _become(self, project: Project) -> None:
         self.project = project
         there = [place for place in self.selection if project.has(place)]
         if len(there) < len(self.selection):
             self.select(there or ([Place(0, 0)] if project.shots else []))
         self._replan()
-        self.changed.emit()
-        self.move_playhead(self.playhead)
+        self._announce()
+        if self._on_frame(self.playhead) != self.playhead:
+            self.move_playhead(self.playhead)
 
     def select(self, places: Iterable[Place]) -> None:
         """Select passages."""
@@ -314,9 +329,13 @@ class Document(QObject):
 
     def move_playhead(self, result_seconds: Fraction) -> None:
         """Put the playhead on the result frame that is on display at a result time."""
-        frame = int(max(result_seconds, Fraction(0)) * self.project.rate + Fraction(1, 10**6))
-        self.playhead = max(0, min(frame, self.frame_count - 1)) / self.project.rate
+        self.playhead = self._on_frame(result_seconds)
         self.playhead_moved.emit(float(self.playhead))
+
+    def _on_frame(self, result_seconds: Fraction) -> Fraction:
+        """When the result frame on display at a result time opens, or the last one there is."""
+        frame = int(max(result_seconds, Fraction(0)) * self.project.rate + Fraction(1, 10**6))
+        return max(0, min(frame, self.frame_count - 1)) / self.project.rate
 
     @property
     def result_frame(self) -> int:

@@ -468,7 +468,7 @@ class MainWindow(QMainWindow):
         self.shelf.given_up.connect(self._stop_counting)
         self.shelf.wanted.connect(self.choose_recording)
         self.shelf.locate_wanted.connect(self.locate)
-        document.changed.connect(self._show)
+        document.eased.connect(self._show)
         document.planned.connect(self._follow_plan)
         document.refused.connect(self.export_panel.say)
         self.files.changed.connect(self._show_file)

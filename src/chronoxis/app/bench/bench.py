@@ -90,7 +90,7 @@ class Bench(QFrame):
         layout.addWidget(self.caution)
         layout.addStretch()
         self._refusal = ""
-        document.changed.connect(self.show_project)
+        document.eased.connect(self.show_project)
         document.selection_changed.connect(self.show_project)
         document.refused.connect(self._refuse)
         self.show_project()

@@ -72,7 +72,7 @@ class Shelf(QFrame):
         layout.addLayout(head)
         layout.addWidget(scroll, 1)
         document.recording_changed.connect(self._show)
-        document.changed.connect(self._show)
+        document.eased.connect(self._show)
 
     def show_thumbnail(self, path: Path, image: QImage) -> None:
         """Show a recording's first picture."""

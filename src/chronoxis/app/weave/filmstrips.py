@@ -1,6 +1,6 @@
 """Small pictures of recordings, for the rails."""
 
-from bisect import bisect_left, insort
+from bisect import insort
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass
@@ -8,6 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import numpy as np
 from av.container import InputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
@@ -17,11 +18,13 @@ from PySide6.QtGui import QImage, QPixmap
 from chronoxis.app.background import Latest
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.app.weave.rails import STRIP
+from chronoxis.app.weave.tiles import Tile, Tiles, coarse_first
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.containers import open_container, picture_stream
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_reader import FrameReader
 from chronoxis.core.render.frames import Recording
+from chronoxis.core.timing.pace import Seconds
 
 _MOST_IMAGES = 2000
 _MOST_OPEN = 4
@@ -29,15 +32,6 @@ _COARSE = 2.0  # stored seconds between pictures, above which the nearest key fr
 
 
 Fetch = Callable[[float], VideoFrame | None]
-
-
-@dataclass(frozen=True)
-class Tile:
-    """A wished picture: of which recording, at which stored second, and how far off it may be."""
-
-    path: Path
-    seconds: float
-    tolerance: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +49,9 @@ class Filmstrips(QObject):
     Where pictures stand for stretches of seconds, the nearest key frame before serves: it needs no
     index and one decoded frame only. Closer together, the very frame is decoded.
 
+    Attributes:
+        version: changes with every new picture.
+
     Signals:
         added: a new picture is there.
     """
@@ -66,29 +63,32 @@ class Filmstrips(QObject):
         super().__init__()
         self._times: dict[Path, list[float]] = {}
         self._images: dict[tuple[Path, float], QPixmap] = {}
+        self.version = 0
         self._under_way: StripWish | None = None
         self._sources = _Sources()
         self._latest = Latest(self._decode, "filmstrip")
         self._latest.answered.connect(self._end)
         self._found.connect(self.put)
 
-    def near(self, path: Path, seconds: float) -> QPixmap | None:
-        """The picture nearest to a stored second of a recording, if there is any."""
-        place = self.nearest_time(path, seconds)
-        return None if place is None else self._images[path, place]
+    def nearest(self, tiles: Tiles) -> list[QPixmap | None]:
+        """For each tile the picture nearest to it, if there is any of its file."""
+        files, times = tiles.files.tolist(), self._nearest_times(tiles).tolist()
+        return [self._images.get((tiles.paths[file], time)) for file, time in zip(files, times, strict=True)]
 
-    def nearest_time(self, path: Path, seconds: float) -> float | None:
-        """Stored seconds of the picture nearest to some, if there is any."""
-        times = self._times.get(path, [])
-        place = bisect_left(times, seconds)
-        around = times[max(0, place - 1) : place + 1]
-        return min(around, key=lambda time: abs(time - seconds)) if around else None
+    def nearest_times(self, path: Path, seconds: Seconds) -> Seconds:
+        """Stored seconds of the pictures nearest to some; infinite where there is none of the file."""
+        times = np.array(self._times.get(path, ()), np.float64)
+        if not len(times):
+            return np.full(len(seconds), np.inf)
+        after = np.minimum(np.searchsorted(times, seconds), len(times) - 1)
+        earlier, later = times[np.maximum(after - 1, 0)], times[after]
+        return np.where(seconds - earlier <= later - seconds, earlier, later)
 
     def want(
-        self, tiles: Sequence[Tile], facts: dict[Path, Facts], recordings: dict[Path, Recording]
+        self, rails: Sequence[Tiles], facts: dict[Path, Facts], recordings: dict[Path, Recording]
     ) -> None:
         """Decode the tiles that no kept picture is near enough to; earlier wishes are dropped."""
-        lacking = [tile for tile in tiles if tile.path in facts and not self._has(tile)]
+        lacking = [tile for tiles in rails for tile in self._lacking(tiles) if tile.path in facts]
         under_way = self._under_way
         if not lacking or (
             under_way is not None
@@ -104,6 +104,7 @@ class Filmstrips(QObject):
         if (path, seconds) not in self._images:
             insort(self._times.setdefault(path, []), seconds)
         self._images[path, seconds] = QPixmap.fromImage(image)
+        self.version += 1
         if len(self._images) > _MOST_IMAGES:
             gone, time = next(iter(self._images))
             del self._images[gone, time]
@@ -114,9 +115,16 @@ class Filmstrips(QObject):
         """Stop."""
         self._latest.close()
 
-    def _has(self, tile: Tile) -> bool:
-        nearest = self.nearest_time(tile.path, tile.seconds)
-        return nearest is not None and abs(nearest - tile.seconds) <= tile.tolerance
+    def _lacking(self, tiles: Tiles) -> list[Tile]:
+        off = np.abs(self._nearest_times(tiles) - tiles.seconds)
+        return [tiles.tile(row) for row in coarse_first(np.flatnonzero(off > tiles.tolerances))]
+
+    def _nearest_times(self, tiles: Tiles) -> Seconds:
+        times = np.empty(len(tiles))
+        for number, path in enumerate(tiles.paths):
+            of_file = tiles.files == number
+            times[of_file] = self.nearest_times(path, tiles.seconds[of_file])
+        return times
 
     def _end(self, wish: StripWish, _answer: None) -> None:
         if wish is self._under_way:

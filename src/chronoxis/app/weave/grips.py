@@ -200,7 +200,7 @@ class Drag:
                 others += [other.in_point, other.out_point]
         playing = self.project.shot_at(Fraction(self.playhead))
         if playing == number:
-            since = self.playhead - float(self.project.starts[number])
+            since = self.playhead - float(self.project.shot_rows.begins[number])
             others.append(shot.recorded_time(Fraction(float(shot.pace.recorded_at(since)))))
         return _snapped(moment, others, near, footage.rate)
 

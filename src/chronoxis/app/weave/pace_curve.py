@@ -4,7 +4,7 @@ from math import exp2, log2
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, font, speed_colour
 from chronoxis.app.weave.laid import Laid
@@ -14,7 +14,7 @@ from chronoxis.core.model.project import Place, Project
 _RANGE = (log2(1 / 16), log2(4000))
 _SAMPLE = 2.0  # pixels
 _LOZENGE = 5.0
-_CUT = -(2**30)  # no band: the line is broken there
+_COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
 _LEAST_JOINT = 4.0  # pixels a passage must have for the joint at its end to be drawn
 
 
@@ -52,7 +52,7 @@ def _draw_selection(painter: QPainter, row: QRectF, laid: Laid) -> None:
 
 
 def _draw_line(painter: QPainter, rails: Rails, project: Project) -> None:
-    """The speeds, in pieces of like colour, broken at cuts."""
+    """The speeds, broken at cuts."""
     row = rails.curve
     low, high = float(rails.result_time(row.left())), float(rails.result_time(row.right()))
     high = min(high, float(project.result_length))
@@ -68,14 +68,21 @@ def _draw_line(painter: QPainter, rails: Rails, project: Project) -> None:
     even[1:] &= ~broken
     kept = np.flatnonzero(~even)
     xs, ys = rails.result_xs(times[kept]), _heights(row, speeds[kept])
-    bands = np.floor(np.log2(speeds[kept]) * 4).astype(int)[:-1]
-    bands[np.diff(shots[kept]) != 0] = _CUT
-    ends = np.stack([xs[:-1], ys[:-1], xs[1:], ys[1:]], axis=1)
-    for band in np.unique(bands[bands != _CUT]).tolist():
-        pen = QPen(speed_colour(float(exp2((band + 0.5) / 4))), 2)
-        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-        painter.setPen(pen)
-        painter.drawLines([QLineF(*line) for line in ends[bands == band].tolist()])
+    ends = np.stack([xs[:-1], ys[:-1], xs[1:], ys[1:]], axis=1)[np.diff(shots[kept]) == 0]
+    pen = QPen(_speed_gradient(row), 2)
+    pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+    painter.setPen(pen)
+    painter.drawLines([QLineF(*line) for line in ends.tolist()])
+
+
+def _speed_gradient(row: QRectF) -> QBrush:
+    """The colours of the speeds at their heights."""
+    low, high = _RANGE
+    gradient = QLinearGradient(0, curve_y(row, exp2(low)), 0, curve_y(row, exp2(high)))
+    for step in range(_COLOURS + 1):
+        share = step / _COLOURS
+        gradient.setColorAt(share, speed_colour(exp2(low + share * (high - low))))
+    return QBrush(gradient)
 
 
 def _draw_joints(painter: QPainter, rails: Rails, project: Project, laid: Laid) -> None:

@@ -6,10 +6,11 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF
 
+from chronoxis.core.model.passage_rows import Numbers
 from chronoxis.core.model.project import Project
+from chronoxis.core.timing.pace import Seconds
 
 _MARGIN = 14
 _RULER = 18
@@ -143,9 +144,7 @@ class Rails:
         stretch = self.stretches[shot]
         return self._rail_x(stretch.at + seconds - stretch.first)
 
-    def recorded_xs(
-        self, shots: npt.NDArray[np.int64], seconds: npt.NDArray[np.float64]
-    ) -> npt.NDArray[np.float64]:
+    def recorded_xs(self, shots: Numbers, seconds: Seconds) -> Seconds:
         """Places of recorded times of shots."""
         along = self._offsets[shots] + seconds - self.recorded_view.start
         return np.asarray(_MARGIN + along * self.recorded_scale)
@@ -154,7 +153,7 @@ class Rails:
         """Place of a result time."""
         return _MARGIN + (seconds - self.result_view.start) * self.result_scale
 
-    def result_xs(self, seconds: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    def result_xs(self, seconds: Seconds) -> Seconds:
         """Places of result times."""
         return np.asarray(_MARGIN + (seconds - self.result_view.start) * self.result_scale)
 
@@ -163,24 +162,23 @@ class Rails:
         along = self.recorded_along(x)
         return int(np.argmin(np.maximum(self._ats - along, along - self._ends)))
 
-    def stretches_shown(self, least: float = 0.0) -> list[int]:
+    def stretches_shown(self, least: float = 0.0) -> Numbers:
         """Numbers of the shots that are visible on the recorded rail, at least so many pixels wide."""
         view = self.recorded_view
         wide = (self._ends - self._ats) * self.recorded_scale >= least
         shown = wide & (self._ends >= view.start) & (self._ats <= view.start + view.length)
-        return np.flatnonzero(shown).tolist()
+        return np.flatnonzero(shown)
 
-    def stretches_begin(self) -> tuple[list[int], list[float]]:
-        """Numbers of the shots that are visible on the recorded rail, and where their stretches begin."""
-        shown = self.stretches_shown()
-        places = _MARGIN + (self._ats[shown] - self.recorded_view.start) * self.recorded_scale
-        return shown, places.tolist()
+    def stretch_parts(self, shots: Numbers) -> tuple[Seconds, Seconds]:
+        """The recorded seconds of some shots between which their stretches lie."""
+        firsts = self._ats[shots] - self._offsets[shots]
+        return firsts, firsts + self._ends[shots] - self._ats[shots]
 
-    def visible_part(self, shot: int) -> tuple[float, float]:
-        """The recorded seconds of a shot's stretch that are visible."""
-        stretch, view = self.stretches[shot], self.recorded_view
-        low = stretch.first + view.start - stretch.at
-        return max(stretch.first, low), min(stretch.last, low + view.length)
+    def visible_parts(self, shots: Numbers) -> tuple[Seconds, Seconds]:
+        """The recorded seconds of some shots' stretches that are visible."""
+        (firsts, lasts), view = self.stretch_parts(shots), self.recorded_view
+        lows = view.start - self._offsets[shots]
+        return np.maximum(firsts, lows), np.minimum(lasts, lows + view.length)
 
     def recorded_time(self, shot: int, x: float) -> Fraction:
         """Recorded time of a shot at a place, within what its stretch shows."""
@@ -205,15 +203,15 @@ class Rails:
         return point.y() >= self.result.top() - _GAP
 
     @cached_property
-    def _ats(self) -> npt.NDArray[np.float64]:
+    def _ats(self) -> Seconds:
         return np.array([stretch.at for stretch in self.stretches])
 
     @cached_property
-    def _ends(self) -> npt.NDArray[np.float64]:
+    def _ends(self) -> Seconds:
         return np.array([stretch.end for stretch in self.stretches])
 
     @cached_property
-    def _offsets(self) -> npt.NDArray[np.float64]:
+    def _offsets(self) -> Seconds:
         return np.array([stretch.at - stretch.first for stretch in self.stretches])
 
     def _rail_x(self, along: float) -> float:

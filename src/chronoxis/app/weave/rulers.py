@@ -24,7 +24,9 @@ def draw_recorded_ruler(painter: QPainter, rails: Rails, project: Project) -> No
     row = rails.recorded_ruler
     step = ruler_step(rails.recorded_view.length, row.width())
     left = row.left() + _draw_name(painter, row, "RECORDED")
-    for number in rails.stretches_shown(_LEAST_STRETCH):
+    shots = rails.stretches_shown(_LEAST_STRETCH)
+    parts = (column.tolist() for column in (shots, *rails.visible_parts(shots)))
+    for number, low, high in zip(*parts, strict=True):
         stretch = rails.stretches[number]
         place: Place = partial(rails.recorded_x, number)
         begin, stop = place(stretch.first), min(place(stretch.last), row.right())
@@ -32,7 +34,6 @@ def draw_recorded_ruler(painter: QPainter, rails: Rails, project: Project) -> No
             painter.setPen(QPen(LINE, 1))
             x = max(begin, row.left())
             painter.drawLine(QPointF(x, row.top()), QPointF(x, row.bottom()))
-        low, high = rails.visible_part(number)
         markers = project.footage_of(project.shots[number]).markers
         taken = _draw_markers(painter, markers, row, place, low, high)
         taken += [(0, max(left, begin)), (stop, 1e9)]

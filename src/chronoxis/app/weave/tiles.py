@@ -1,15 +1,17 @@
 """Which small pictures the rails show where."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 from math import ceil, floor
 from pathlib import Path
 
 import numpy as np
 
-from chronoxis.app.weave.filmstrips import Tile
 from chronoxis.app.weave.rails import Rails
+from chronoxis.core.model.passage_rows import Numbers
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
+from chronoxis.core.timing.pace import Seconds
 
 TILE = 44.0
 """Pixels between tiles at least."""
@@ -19,49 +21,99 @@ _LEAST = 10.0  # pixels that a tile cut short by its shot has at least; of small
 
 
 @dataclass(frozen=True)
-class PlacedTile:
-    """A tile and the part of its row that it covers."""
+class Tile:
+    """A place for a small picture.
 
-    tile: Tile
-    left: float
-    right: float
+    Attributes:
+        path: the file it is of.
+        seconds: stored seconds of the file.
+        tolerance: seconds by which a picture may be off and still serve.
+    """
+
+    path: Path
+    seconds: float
+    tolerance: float
 
 
-def recorded_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
+@dataclass(frozen=True, eq=False)
+class Tiles:
+    """Tiles side by side on a rail; one row per tile, every column of the shape (tiles,).
+
+    Attributes:
+        paths: the files they are of.
+        files: of each, which of the paths.
+        seconds: stored seconds of the file.
+        tolerances: seconds by which a picture may be off and still serve.
+        lefts: where they begin, pixels.
+        rights: where they end.
+    """
+
+    paths: Sequence[Path]
+    files: Numbers
+    seconds: Seconds
+    tolerances: Seconds
+    lefts: Seconds
+    rights: Seconds
+
+    def __len__(self) -> int:
+        return len(self.files)
+
+    def tile(self, row: int) -> Tile:
+        """One of them. Raises IndexError if there is none."""
+        return Tile(self.paths[self.files[row]], float(self.seconds[row]), float(self.tolerances[row]))
+
+
+def recorded_tiles(project: Project, rails: Rails) -> Tiles:
     """Tiles of the visible part of the recorded rail.
 
     They keep to a grid in recorded time, so that scrolling and zooming reuse them: of powers of two
     seconds, or of frames where a tile stands for a few.
     """
-    coarse = _spacing(rails.recorded_scale)
-    rates = {footage.key: float(footage.rate) for footage in project.footage}
-    files = _files(project)
-    placed: list[PlacedTile] = []
-    room = -1e9
-    for number, begin in zip(*rails.stretches_begin(), strict=True):
-        if begin < room:
-            continue
-        low, high = rails.visible_part(number)
-        left, right = rails.recorded_x(number, low), rails.recorded_x(number, high)
-        if high <= low:
-            continue
-        stretch, key = rails.stretches[number], project.shots[number].footage
-        spacing = coarse
-        if coarse * rates[key] < _FEW_FRAMES:
-            spacing = max(1.0, _spacing(rails.recorded_scale / rates[key])) / rates[key]
-        for cell in range(floor(low / spacing), ceil(high / spacing)):
-            first, last = max(cell * spacing, low), min((cell + 1) * spacing, high)
-            middle = min(max((cell + 0.5) * spacing, stretch.first), stretch.last)
-            path, scale = files[key]
-            tile = Tile(path, middle / scale, spacing / 2 / scale)
-            placed.append(PlacedTile(tile, rails.recorded_x(number, first), rails.recorded_x(number, last)))
-        if right - left < _LEAST:
-            placed[-1] = replace(placed[-1], right=left + _LEAST)
-        room = placed[-1].left + _LEAST
-    return placed
+    shots = _with_room(rails)
+    lows, highs = rails.visible_parts(shots)
+    keys = [project.shots[number].footage for number in shots.tolist()]
+    spacings = _spacings(project, keys, rails.recorded_scale)
+    first_cells = np.floor(lows / spacings).astype(np.int64)
+    counts = np.maximum(np.ceil(highs / spacings).astype(np.int64) - first_cells, 0)
+    of = np.repeat(np.arange(len(shots)), counts)
+    last_rows = np.cumsum(counts)
+    cells = np.arange(len(of)) - np.repeat(last_rows - counts, counts) + first_cells[of]
+    begins = np.maximum(cells * spacings[of], lows[of])
+    ends = np.minimum((cells + 1) * spacings[of], highs[of])
+    middles = np.clip((cells + 0.5) * spacings[of], *(column[of] for column in rails.stretch_parts(shots)))
+    lefts, rights = rails.recorded_xs(shots[of], begins), rails.recorded_xs(shots[of], ends)
+    there = counts > 0
+    least = rails.recorded_xs(shots[there], lows[there]) + _LEAST
+    rights[last_rows[there] - 1] = np.maximum(rights[last_rows[there] - 1], least)
+    paths, files, scales = _files(project, keys)
+    return Tiles(paths, files[of], middles / scales[of], spacings[of] / 2 / scales[of], lefts, rights)
 
 
-def result_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
+def _with_room(rails: Rails) -> Numbers:
+    """The visible shots, but of those that are narrower than the least tile only as many as find room."""
+    shown = rails.stretches_shown()
+    parts = rails.visible_parts(shown)
+    lefts, rights = (rails.recorded_xs(shown, part).tolist() for part in parts)
+    kept, room = [], -1e9
+    for number, left, right in zip(shown.tolist(), lefts, rights, strict=True):
+        if left >= room:
+            kept.append(number)
+            room = max(right, left + _LEAST)
+    return np.array(kept, np.int64)
+
+
+def _spacings(project: Project, keys: Sequence[str], scale: float) -> Seconds:
+    """Recorded seconds between tiles, by footage."""
+    coarse = _spacing(scale)
+    of_key = {}
+    for footage in project.footage:
+        rate = float(footage.rate)
+        few = coarse * rate < _FEW_FRAMES
+        of_key[footage.key] = max(1.0, _spacing(scale / rate)) / rate if few else coarse
+    return np.array([of_key[key] for key in keys], np.float64)
+
+
+def result_tiles(project: Project, rails: Rails) -> Tiles:
     """Tiles of the visible part of the result rail; a tile keeps to one shot."""
     view = rails.result_view
     low, high = view.start, min(view.start + view.length, float(project.result_length))
@@ -70,41 +122,37 @@ def result_tiles(project: Project, rails: Rails) -> list[PlacedTile]:
     cuts = project.shot_rows.begins
     bounds = np.unique(np.clip(np.concatenate((grid, cuts)), low, high))
     bounds = _apart(bounds, _LEAST / rails.result_scale)
-    if len(bounds) < 2:
-        return []
     played = played_at(project, (bounds[:-1] + bounds[1:]) / 2)
-    places = rails.result_xs(bounds).tolist()
-    files = _files(project)
-    columns = (played.shots, played.recorded, spacing / 2 * played.speeds)
-    placed = []
-    for number, (shot, recorded, around) in enumerate(zip(*(c.tolist() for c in columns), strict=True)):
-        path, scale = files[project.shots[shot].footage]
-        tile = Tile(path, recorded / scale, around / scale)
-        placed.append(PlacedTile(tile, places[number], places[number + 1]))
-    return placed
+    places = rails.result_xs(bounds)
+    paths, files, scales = _files(
+        project, [project.shots[number].footage for number in played.shots.tolist()]
+    )
+    tolerances = spacing / 2 * played.speeds / scales
+    return Tiles(paths, files, played.recorded / scales, tolerances, places[:-1], places[1:])
 
 
-def _files(project: Project) -> dict[str, tuple[Path, float]]:
-    """By footage key: the file, and recorded seconds per second of it."""
-    return {footage.key: (footage.path, float(footage.scale)) for footage in project.footage}
+def _files(project: Project, keys: Sequence[str]) -> tuple[list[Path], Numbers, Seconds]:
+    """All files; and by footage key, which of them it is and its recorded seconds per second of it."""
+    number_of = {footage.key: number for number, footage in enumerate(project.footage)}
+    files = np.array([number_of[key] for key in keys], np.int64)
+    scales = np.array([float(footage.scale) for footage in project.footage])
+    return [footage.path for footage in project.footage], files, scales[files]
 
 
-def _apart(bounds: np.ndarray, least: float) -> np.ndarray:
+def _apart(bounds: Seconds, least: float) -> Seconds:
     """The bounds without those that follow another one too closely; the last one stays."""
-    kept = [bounds[0]]
+    kept = [float(bounds[0])]
     for bound in bounds[1:-1].tolist():
         if bound - kept[-1] >= least:
             kept.append(bound)
     return np.array([*kept, bounds[-1]]) if len(bounds) > 1 else bounds
 
 
-def coarse_first(tiles: list[PlacedTile]) -> list[Tile]:
-    """The tiles in an order in which every first part is spread over all of them."""
-    if not tiles:
-        return []
-    bits = len(tiles).bit_length()
-    ranks = [int(format(number, f"0{bits}b")[::-1], 2) for number in range(len(tiles))]
-    return [tiles[number].tile for number in sorted(range(len(tiles)), key=ranks.__getitem__)]
+def coarse_first(rows: Numbers) -> list[int]:
+    """The rows in an order in which every first part is spread over all of them."""
+    bits = len(rows).bit_length()
+    ranks = [int(format(place, f"0{bits}b")[::-1], 2) for place in range(len(rows))]
+    return [int(rows[place]) for place in sorted(range(len(rows)), key=ranks.__getitem__)]
 
 
 def _spacing(scale: float) -> float:

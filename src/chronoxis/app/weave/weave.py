@@ -21,15 +21,15 @@ from chronoxis.app.document import Document
 from chronoxis.app.theme.theme import DIM, GROUND, font
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
+from chronoxis.app.weave.laid import lay
+from chronoxis.app.weave.pace_curve import draw_curve
+from chronoxis.app.weave.playheads import draw_playheads, draw_readout
 from chronoxis.app.weave.rails import Rails, Stretch, View, stretches_of
-from chronoxis.app.weave.tiles import coarse_first, recorded_tiles, result_tiles
-from chronoxis.app.weave.weave_painter import (
-    WeavePainter,
-    draw_playheads,
-    draw_readout,
-    draw_ready,
-    shows_single_threads,
-)
+from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
+from chronoxis.app.weave.result_rail import draw_ready, draw_result
+from chronoxis.app.weave.rulers import draw_result_ruler
+from chronoxis.app.weave.threads import draw_threads, shows_single_threads
+from chronoxis.app.weave.tiles import result_tiles
 from chronoxis.core.model.playing import place_at, played_at, result_span
 from chronoxis.core.model.project import Place, Project
 
@@ -63,6 +63,7 @@ class Weave(QWidget):
         self._counting: float | None = None
         self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
         self._picture: QPixmap | None = None
+        self._recorded = RecordedRail()
         self._stretches: tuple[Project, tuple[Stretch, ...]] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -214,15 +215,22 @@ class Weave(QWidget):
         picture.setDevicePixelRatio(ratio)
         picture.fill(GROUND)
         document = self._document
-        above, below = recorded_tiles(document.project, rails), result_tiles(document.project, rails)
+        project, chosen = document.project, frozenset(place.shot for place in document.selection)
+        laid = lay(project, rails, document.selection)
+        view = RecordedView(project, rails, laid, self.strips, chosen, self._counting, ratio)
+        (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
         painter = QPainter(picture)
         try:
-            drawing = WeavePainter(painter, rails, document.project, self.strips, document.selection)
-            drawing.draw(document.plan, above, below, self._counting)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawPixmap(0, 0, rail)
+            draw_threads(painter, rails, project, laid, document.plan)
+            draw_result(painter, rails, project, laid, self.strips, below)
+            draw_result_ruler(painter, rails, project)
+            draw_curve(painter, rails, project, laid)
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
-        wished = [*coarse_first(above), *coarse_first(below)]
-        self.strips.want(wished, document.facts, document.recordings)
+        self.strips.want([above, below], document.facts, document.recordings)
         return picture
 
     def _playhead_places(self, rails: Rails) -> tuple[float, float]:

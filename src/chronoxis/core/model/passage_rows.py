@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 
 import numpy as np
 import numpy.typing as npt
@@ -78,13 +77,13 @@ class PassageRows:
         )
 
     @classmethod
-    def end_to_end(cls, shots: "Sequence[PassageRows]", starts: Sequence[Fraction]) -> "PassageRows":
+    def end_to_end(cls, shots: "Sequence[PassageRows]", starts: Seconds) -> "PassageRows":
         """The rows of shots that follow one another, from the result seconds at which each starts."""
         if not shots:
             numbers, none = np.zeros(0, np.int64), np.zeros(0)
             return cls(numbers, numbers, none, none, none, none, none, none)
         counts = [len(rows) for rows in shots]
-        begin = np.repeat(np.array([float(start) for start in starts[: len(shots)]]), counts)
+        begin = np.repeat(starts, counts)
         return cls(
             np.repeat(np.arange(len(shots)), counts),
             np.concatenate([rows.passages for rows in shots]),

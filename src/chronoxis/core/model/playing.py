@@ -47,11 +47,11 @@ def result_time_of(project: Project, shot: int, recorded: float) -> float:
     begin, end = chosen.span
     inside = min(max(recorded, begin), end)
     covered = end - inside if chosen.backwards else inside - begin
-    return float(project.starts[shot]) + float(chosen.pace.result_at(covered))
+    return float(project.shot_rows.begins[shot]) + float(chosen.pace.result_at(covered))
 
 
 def result_span(project: Project, place: Place) -> tuple[float, float]:
     """Result seconds at which a passage begins and ends."""
-    start = float(project.starts[place.shot])
+    start = float(project.shot_rows.begins[place.shot])
     joints = project.shots[place.shot].pace.joints
     return start + float(joints[place.passage]), start + float(joints[place.passage + 1])

@@ -11,7 +11,7 @@ import numpy as np
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.timing.pace import PacePiece, PaceProfile, grid_sums, off_grid, running_sums
+from chronoxis.core.timing.pace import PacePiece, PaceProfile, grid_sums, off_grid, running_sums, total
 from chronoxis.core.timing.ramps import ABRUPT, Ramp
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import EachFrame
@@ -208,10 +208,9 @@ class Project:
     @cached_property
     def shot_rows(self) -> ShotRows:
         """All shots as columns of numbers."""
-        covered = grid_sums(shot.recorded_length for shot in self.shots)[:-1]
         return ShotRows(
-            np.array([float(start) for start in self.starts[:-1]]),
-            off_grid(covered),
+            off_grid(grid_sums(shot.pace.result_length for shot in self.shots)[:-1]),
+            off_grid(grid_sums(shot.recorded_length for shot in self.shots)[:-1]),
             np.array([shot.span[1] if shot.backwards else shot.span[0] for shot in self.shots]),
             np.array([-1.0 if shot.backwards else 1.0 for shot in self.shots]),
         )
@@ -219,17 +218,17 @@ class Project:
     @cached_property
     def rows(self) -> PassageRows:
         """All passages as columns of numbers."""
-        return PassageRows.end_to_end([shot.rows for shot in self.shots], self.starts)
+        return PassageRows.end_to_end([shot.rows for shot in self.shots], self.shot_rows.begins)
 
-    @property
+    @cached_property
     def result_length(self) -> Fraction:
         """Result seconds, before rounding up to whole frames."""
-        return self.starts[-1]
+        return total(shot.pace.result_length for shot in self.shots)
 
     @cached_property
     def recorded_length(self) -> Fraction:
         """Recorded seconds of all shots together."""
-        return sum((shot.recorded_length for shot in self.shots), Fraction(0))
+        return total(shot.recorded_length for shot in self.shots)
 
     def footage_of(self, shot: Shot) -> Footage:
         """What a shot is an excerpt of."""

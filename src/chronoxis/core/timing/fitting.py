@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cache
 from math import exp, log
 
 import numpy as np
@@ -15,6 +16,8 @@ from chronoxis.core.timing.timecode import format_time
 
 # Speeds that come out of solving are rounded to this, far below what any frame can tell.
 _FINEST = 10**9
+# How far, in logarithms, a ramped passage's speed mostly is at most from what it would be without ramps.
+_NEAR = 0.25
 
 
 @dataclass(frozen=True)
@@ -40,12 +43,17 @@ def solve_speed(pieces: Sequence[PacePiece], ramps: Sequence[Ramp], number: int,
     """
     lengths = _Lengths([PaceWish(pieces, ramps, [True] * len(pieces))])
 
+    @cache
     def at(log_speed: float) -> float:
         speeds = lengths.speeds.copy()
         speeds[number] = exp(log_speed)
         return float(lengths.passages(speeds)[number])
 
     slowest, fastest = log(MIN_SPEED), log(MAX_SPEED)
+    alone = log(pieces[number].recorded_length / wish)
+    near = max(slowest, alone - _NEAR), min(fastest, alone + _NEAR)
+    if at(near[0]) >= wish >= at(near[1]):
+        return _rational(exp(_root(at, float(wish), *near)))
     if wish < at(fastest):
         raise PlanError(
             f"The passage cannot be as short as {format_time(wish, 2)}: with its ramps it takes at least "
@@ -75,6 +83,7 @@ def fit_to_length(shots: Sequence[PaceWish], wish: Fraction) -> list[list[Fracti
     if not lengths.wished.any():
         return _scaled(shots, old, _exact_factor(shots, wish))
 
+    @cache
     def at(log_factor: float) -> float:
         speeds = np.where(free, lengths.speeds * exp(log_factor), lengths.speeds)
         return float(lengths.passages(speeds).sum())

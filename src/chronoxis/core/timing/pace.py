@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
+from math import lcm
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +19,7 @@ Numbers = npt.NDArray[np.intp]
 GRID_BITS = 80
 """Many parts are summed as whole numbers of 2^-80 s, and rounded once."""
 
-# Sums stay exact rationals until their denominator outgrows this; from there on they keep to the grid.
+# Sums are exact unless their parts have no common denominator up to this; then they keep to the grid.
 _MOST_EXACT = 1 << 256
 # A plateau shorter than this, in recorded seconds, is what rounding left of one that ramps used up.
 _NOTHING = Fraction(1, 10**12)
@@ -80,9 +81,10 @@ class PaceProfile:
         ramps = ramps or [ABRUPT] * (len(pieces) - 1)
         if len(ramps) != len(pieces) - 1 or any(ramp.length < 0 for ramp in ramps):
             raise ValueError("a pace needs one ramp for each joint, none of negative length")
+        speeds = np.array([checked_speed(piece.speed) for piece in pieces], np.float64)
         fitted = fit_ramps(
             np.array([piece.recorded_length for piece in pieces], np.float64),
-            np.array([checked_speed(piece.speed) for piece in pieces], np.float64),
+            speeds,
             np.array([ramp.length for ramp in ramps], np.float64),
             [ramp.shape for ramp in ramps],
         )
@@ -91,7 +93,7 @@ class PaceProfile:
         result_starts = grid_sums(segment.result for segment in segments)
         self.ramp_lengths = fitted.lengths
         self.recorded_length = sum((piece.recorded_length for piece in pieces), Fraction(0))
-        self.result_length = running_sums(segment.result for segment in segments)[-1]
+        self.result_length = total(segment.result for segment in segments)
         self.joints = np.array([(result_starts[number] + half) / (1 << GRID_BITS) for number, half in joints])
         self._grid_lengths = recorded_starts[-1], result_starts[-1]
         self._segments = np.stack(
@@ -102,7 +104,7 @@ class PaceProfile:
                 [segment.is_ramp for segment in segments],
             ]
         )
-        self._curves = fitted.curves
+        self._curves = fitted.curves(speeds)
 
     @classmethod
     def constant(cls, recorded_length: Fraction, speed: Fraction) -> "PaceProfile":
@@ -273,13 +275,24 @@ def _lay_out(
 
 
 def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:
-    """0 and the sums of the first one, two, … parts: exact while that is cheap, else to 2^-80."""
-    return list(accumulate(parts, _added, initial=Fraction(0)))
+    """0 and the sums of the first one, two, … parts: exact while that is cheap, else to 2^-80 each."""
+    numerators, denominator = _alike(parts)
+    return [Fraction(total, denominator) for total in accumulate(numerators, initial=0)]
 
 
-def _added(total: Fraction, part: Fraction) -> Fraction:
-    total += part
-    return total if total.denominator <= _MOST_EXACT else Fraction(_on_grid(total), 1 << GRID_BITS)
+def total(parts: Iterable[Fraction]) -> Fraction:
+    """The sum of all parts, the last of `running_sums`."""
+    numerators, denominator = _alike(parts)
+    return Fraction(sum(numerators), denominator)
+
+
+def _alike(parts: Iterable[Fraction]) -> tuple[list[int], int]:
+    """The parts as whole numbers of one fraction."""
+    fractions = list(parts)
+    common = lcm(*{part.denominator for part in fractions})
+    if common > _MOST_EXACT:
+        return [_on_grid(part) for part in fractions], 1 << GRID_BITS
+    return [part.numerator * (common // part.denominator) for part in fractions], common
 
 
 def grid_sums(parts: Iterable[Fraction]) -> list[int]:

@@ -20,6 +20,7 @@ import numpy.typing as npt
 from numpy.polynomial import chebyshev
 
 Floats = npt.NDArray[np.float64]
+Numbers = npt.NDArray[np.intp]
 Coefficient = float | Floats
 
 _COUNT = 64
@@ -117,13 +118,25 @@ class FittedRamps:
         lengths: result seconds of each ramp, at most as wished; float64, one per joint.
         before: recorded seconds that each takes of the passage before its joint.
         after: recorded seconds that each takes of the passage after it.
-        curves: of the ramps that have a length, in order.
+        joints: numbers of the joints whose ramp has a length.
+        values: speeds at the Chebyshev points of these; shape (joints, points).
+        shapes: of these.
     """
 
     lengths: Floats
     before: Floats
     after: Floats
-    curves: "RampCurves"
+    joints: Numbers
+    values: Floats
+    shapes: Sequence[RampShape]
+
+    def curves(self, speeds: Floats) -> "RampCurves":
+        """The curves of the ramps that have a length, in order, for the speeds they were fitted to."""
+        bends = np.array([shape.bends for shape in self.shapes]).reshape(-1, 3)
+        ratios = np.log(speeds[self.joints + 1] / speeds[self.joints])
+        lengths = self.lengths[self.joints]
+        series = self.values @ _TO_SERIES * lengths[:, None]
+        return RampCurves(np.column_stack((speeds[self.joints], ratios, lengths, bends, series)))
 
 
 def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[RampShape]) -> FittedRamps:
@@ -149,13 +162,8 @@ def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[Ram
     least = np.minimum(share[:-1], share[1:])
     lengths = np.where(halves[:, 0] > 0, wished * least, 0.0)
     values, real = values[lengths[real] > 0], real[lengths[real] > 0]
-    bends = np.array([shapes[joint].bends for joint in real.tolist()]).reshape(-1, 3)
-    ratios = np.log(speeds[real + 1] / speeds[real])
-    series = values @ _TO_SERIES * lengths[real, None]
-    columns = (speeds[real], ratios, lengths[real], bends, series)
-    return FittedRamps(
-        lengths, halves[:, 0] * least, halves[:, 1] * least, RampCurves(np.column_stack(columns))
-    )
+    before, after = halves.T * least
+    return FittedRamps(lengths, before, after, real, values, [shapes[joint] for joint in real.tolist()])
 
 
 @dataclass(frozen=True, eq=False)

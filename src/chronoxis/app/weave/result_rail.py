@@ -1,0 +1,82 @@
+"""The result rail: filmstrip, cuts, joints and what is ready to play."""
+
+import numpy as np
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT
+from chronoxis.app.weave.filmstrips import Filmstrips
+from chronoxis.app.weave.laid import Laid
+from chronoxis.app.weave.rails import Rails
+from chronoxis.app.weave.strip_painter import GRIP_ROOM, draw_grip, draw_hatches, draw_tiles
+from chronoxis.app.weave.tiles import Tiles
+from chronoxis.core.model.project import Project
+
+_LEAST_JOINT = 3.0  # pixels of a passage below which the joint at its end is not drawn
+_LEAST_SHOT = 3.0  # pixels below which a shot is drawn without a hatch
+_LEAST_CUT = 6.0  # pixels of a shot below which the gap of a cut would hide too much of it
+
+
+def draw_result(
+    painter: QPainter, rails: Rails, project: Project, laid: Laid, strips: Filmstrips, tiles: Tiles
+) -> None:
+    """Draw the rail but for its ruler."""
+    row = rails.result
+    painter.fillRect(row, GROUND)
+    painter.save()
+    painter.setClipRect(row)
+    draw_tiles(painter, strips, tiles, row)
+    _draw_shots(painter, rails, project)
+    wide = laid.shown & (laid.widths > _LEAST_JOINT)
+    for x in laid.right[wide & laid.inner].tolist():
+        painter.fillRect(QRectF(x - 0.5, row.top(), 1, row.height()), TEXT)
+        painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
+    for x in laid.right[wide & ~laid.inner & (laid.widths > GRIP_ROOM / 2)].tolist():
+        draw_grip(painter, x - 1, row, -1, DIM)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(LIVE, 2))
+    for left, right in _selected_runs(laid):
+        painter.drawRect(QRectF(left + 1, row.top() + 1, right - left - 2, row.height() - 2))
+    painter.restore()
+
+
+def _draw_shots(painter: QPainter, rails: Rails, project: Project) -> None:
+    """Between shots a gap; over those that play backwards a hatch."""
+    row = rails.result
+    edges = rails.result_xs(np.append(project.shot_rows.begins, float(project.result_length)))
+    lefts, rights = edges[:-1], edges[1:]
+    shown = (rights > row.left()) & (lefts < row.right()) & (rights - lefts > _LEAST_SHOT)
+    backwards = shown & (project.shot_rows.directions < 0)
+    draw_hatches(
+        painter,
+        [
+            QRectF(left, row.top(), right - left, row.height())
+            for left, right in zip(lefts[backwards].tolist(), rights[backwards].tolist(), strict=True)
+        ],
+    )
+    cuts = rights[shown & (rights - lefts > _LEAST_CUT)].tolist()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(GROUND)
+    painter.drawRects([QRectF(x - 1, row.top(), 2, row.height()) for x in cuts])
+
+
+def _selected_runs(laid: Laid) -> list[tuple[float, float]]:
+    """The selected passages on the result rail, neighbours together."""
+    edges = np.diff(laid.selected.astype(np.int8), prepend=0, append=0)
+    firsts, lasts = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1) - 1
+    return list(zip(laid.left[firsts].tolist(), laid.right[lasts].tolist(), strict=True))
+
+
+def draw_ready(painter: QPainter, rails: Rails, rate: float, made: list[int]) -> None:
+    """A line under the result's frames that are ready to play."""
+    if not made:
+        return
+    numbers = np.array(made)
+    breaks = np.flatnonzero(np.diff(numbers) > 1)
+    firsts, lasts = numbers[np.r_[0, breaks + 1]], numbers[np.r_[breaks, len(numbers) - 1]]
+    row = rails.result
+    for first, last in zip(firsts.tolist(), lasts.tolist(), strict=True):
+        left, right = rails.result_x(first / rate), rails.result_x((last + 1) / rate)
+        left, right = max(left, row.left()), min(right, row.right())
+        if right > left:
+            painter.fillRect(QRectF(left, row.bottom() - 3, right - left, 2), TEXT)

@@ -1,0 +1,57 @@
+"""What both filmstrips are drawn with: tiles, hatches and grips."""
+
+from collections.abc import Iterable
+
+import numpy as np
+from PySide6.QtCore import QRect, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPixmap
+
+from chronoxis.app.theme.theme import GROUND, PANEL, TEXT
+from chronoxis.app.weave.filmstrips import Filmstrips
+from chronoxis.app.weave.tiles import Tiles
+
+GRIP_ROOM = 16.0
+"""Pixels between two edges below which their grips are left out."""
+
+_HATCH = 70  # of 255: how strong
+
+
+def draw_tiles(painter: QPainter, strips: Filmstrips, tiles: Tiles, row: QRectF) -> None:
+    """Draw each tile's picture, or an empty cell while there is none."""
+    top, height = round(row.top()), round(row.height())
+    lefts = np.rint(tiles.lefts).astype(int)
+    widths = np.maximum(np.rint(tiles.rights).astype(int) - lefts - 1, 1)
+    pictures = strips.nearest(tiles)
+    for left, width, picture in zip(lefts.tolist(), widths.tolist(), pictures, strict=True):
+        if picture is None:
+            painter.fillRect(QRect(left, top, width, height), PANEL)
+        else:
+            _draw_filling(painter, picture, left, top, width, height)
+
+
+def _draw_filling(painter: QPainter, picture: QPixmap, left: int, top: int, width: int, height: int) -> None:
+    # Pictures are kept as high as the row: where they are wide enough they need not be scaled.
+    whole, high = picture.width(), picture.height()
+    scale = max(1.0, width / whole, height / high)
+    inner, upper = round(width / scale), round(height / scale)
+    x, y = (whole - inner) // 2, (high - upper) // 2
+    painter.drawPixmap(left, top, width, height, picture, x, y, inner, upper)
+
+
+def draw_hatches(painter: QPainter, areas: Iterable[QRectF]) -> None:
+    """Mark what plays backwards."""
+    colour = QColor(TEXT)
+    colour.setAlpha(_HATCH)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)  # hatches take long with it
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QBrush(colour, Qt.BrushStyle.BDiagPattern))
+    painter.drawRects(list(areas))
+    painter.restore()
+
+
+def draw_grip(painter: QPainter, x: float, row: QRectF, inward: int, colour: QColor) -> None:
+    """Draw where the edge of a shot can be grasped, on its inner side."""
+    left = x if inward > 0 else x - 5
+    painter.fillRect(QRectF(left, row.center().y() - 11, 5, 22), colour)
+    painter.fillRect(QRectF(left + 2, row.center().y() - 6, 1, 12), GROUND)
