@@ -1,5 +1,6 @@
 """The pace curve: speed over result time, on a log axis."""
 
+from functools import cache
 from math import exp2, log2
 
 import numpy as np
@@ -12,7 +13,7 @@ from chronoxis.app.weave.rails import Rails
 from chronoxis.core.model.project import Place, Project
 
 _RANGE = (log2(1 / 16), log2(4000))
-_SAMPLE = 2.0  # pixels
+_SAMPLE = 3.0  # pixels
 _LOZENGE = 5.0
 _COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
 _LEAST_JOINT = 4.0  # pixels a passage must have for the joint at its end to be drawn
@@ -69,15 +70,16 @@ def _draw_line(painter: QPainter, rails: Rails, project: Project) -> None:
     kept = np.flatnonzero(~even)
     xs, ys = rails.result_xs(times[kept]), _heights(row, speeds[kept])
     ends = np.stack([xs[:-1], ys[:-1], xs[1:], ys[1:]], axis=1)[np.diff(shots[kept]) == 0]
-    pen = QPen(_speed_gradient(row), 2)
+    pen = QPen(_speed_gradient(row.top(), row.bottom()), 2)
     pen.setCapStyle(Qt.PenCapStyle.FlatCap)
     painter.setPen(pen)
     painter.drawLines([QLineF(*line) for line in ends.tolist()])
 
 
-def _speed_gradient(row: QRectF) -> QBrush:
-    """The colours of the speeds at their heights."""
-    low, high = _RANGE
+@cache
+def _speed_gradient(top: float, bottom: float) -> QBrush:
+    """The colours of the speeds at their heights in a row."""
+    row, (low, high) = QRectF(0, top, 1, bottom - top), _RANGE
     gradient = QLinearGradient(0, curve_y(row, exp2(low)), 0, curve_y(row, exp2(high)))
     for step in range(_COLOURS + 1):
         share = step / _COLOURS

@@ -118,7 +118,7 @@ def _draw_shots(painter: QPainter, view: RecordedView) -> None:
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(_SHADE)
     painter.drawRects(_boxes(row, lefts[beyond], begins[beyond]) + _boxes(row, ends[beyond], rights[beyond]))
-    draw_hatches(painter, _boxes(row, begins[backwards], ends[backwards]))
+    draw_hatches(painter, row, begins[backwards], ends[backwards])
     wide = np.flatnonzero(ends - begins > _LEAST_OUTLINE)
     for place in wide.tolist():
         number, begin, end = int(shots[place]), float(begins[place]), float(ends[place])

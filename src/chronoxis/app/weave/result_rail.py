@@ -1,7 +1,7 @@
 """The result rail: filmstrip, cuts, joints and what is ready to play."""
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT
@@ -13,7 +13,6 @@ from chronoxis.app.weave.tiles import Tiles
 from chronoxis.core.model.project import Project
 
 _LEAST_JOINT = 3.0  # pixels of a passage below which the joint at its end is not drawn
-_LEAST_SHOT = 3.0  # pixels below which a shot is drawn without a hatch
 _LEAST_CUT = 6.0  # pixels of a shot below which the gap of a cut would hide too much of it
 
 
@@ -45,19 +44,13 @@ def _draw_shots(painter: QPainter, rails: Rails, project: Project) -> None:
     row = rails.result
     edges = rails.result_xs(np.append(project.shot_rows.begins, float(project.result_length)))
     lefts, rights = edges[:-1], edges[1:]
-    shown = (rights > row.left()) & (lefts < row.right()) & (rights - lefts > _LEAST_SHOT)
+    shown = (rights > row.left()) & (lefts < row.right())
     backwards = shown & (project.shot_rows.directions < 0)
-    draw_hatches(
-        painter,
-        [
-            QRectF(left, row.top(), right - left, row.height())
-            for left, right in zip(lefts[backwards].tolist(), rights[backwards].tolist(), strict=True)
-        ],
-    )
+    draw_hatches(painter, row, lefts[backwards], rights[backwards])
+    top, height = round(row.top()), round(row.height())
     cuts = rights[shown & (rights - lefts > _LEAST_CUT)].tolist()
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(GROUND)
-    painter.drawRects([QRectF(x - 1, row.top(), 2, row.height()) for x in cuts])
+    for x in cuts:
+        painter.fillRect(QRect(round(x) - 1, top, 2, height), GROUND)
 
 
 def _selected_runs(laid: Laid) -> list[tuple[float, float]]:

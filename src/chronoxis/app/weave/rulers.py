@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from chronoxis.app.theme.theme import DIM, LINE, LIVE, font
@@ -69,17 +69,21 @@ def _draw_marks(
     below: bool = False,
 ) -> None:
     """Marks at every step; written where nothing else is."""
-    painter.setFont(font(8))
     decimals = 0 if step >= 1 else 3 if step < 0.01 else 2 if step < 0.1 else 1
     edge, tick = (row.top(), _TICK) if below else (row.bottom(), -_TICK)
-    for number in range(int(np.ceil(low / step - 1e-9)), int(high / step + 1e-9) + 1):
-        x = place(number * step)
-        painter.setPen(QPen(LINE, 1))
-        painter.drawLine(QPointF(x, edge), QPointF(x, edge + tick))
+    numbers = range(int(np.ceil(low / step - 1e-9)), int(high / step + 1e-9) + 1)
+    places = [place(number * step) for number in numbers]
+    painter.setPen(QPen(LINE, 1))
+    painter.drawLines([QLineF(x, edge, x, edge + tick) for x in places])
+    painter.setFont(font(8))
+    painter.setPen(DIM)
+    metrics = painter.fontMetrics()
+    for number, x in zip(numbers, places, strict=True):
         text = format_time(number * step, decimals)
-        width = painter.fontMetrics().horizontalAdvance(text)
+        width = metrics.horizontalAdvance(text)
         if all(x + 5 + width < begin or x > end for begin, end in taken):
-            _draw_text(painter, QRectF(x + 5, row.top(), width + 4, row.height()), text, DIM, 400)
+            box = QRectF(x + 5, row.top(), width + 4, row.height())
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
 def _draw_markers(

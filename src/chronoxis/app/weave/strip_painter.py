@@ -1,7 +1,5 @@
 """What both filmstrips are drawn with: tiles, hatches and grips."""
 
-from collections.abc import Iterable
-
 import numpy as np
 from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPixmap
@@ -9,11 +7,13 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPixmap
 from chronoxis.app.theme.theme import GROUND, PANEL, TEXT
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.tiles import Tiles
+from chronoxis.core.timing.pace import Seconds
 
 GRIP_ROOM = 16.0
 """Pixels between two edges below which their grips are left out."""
 
 _HATCH = 70  # of 255: how strong
+_LEAST_HATCH = 5.0  # pixels
 
 
 def draw_tiles(painter: QPainter, strips: Filmstrips, tiles: Tiles, row: QRectF) -> None:
@@ -38,15 +38,18 @@ def _draw_filling(painter: QPainter, picture: QPixmap, left: int, top: int, widt
     painter.drawPixmap(left, top, width, height, picture, x, y, inner, upper)
 
 
-def draw_hatches(painter: QPainter, areas: Iterable[QRectF]) -> None:
-    """Mark what plays backwards."""
+def draw_hatches(painter: QPainter, row: QRectF, lefts: Seconds, rights: Seconds) -> None:
+    """Mark the parts of a row that play backwards, but for those that show too little of a hatch."""
+    wide = rights - lefts >= _LEAST_HATCH
+    pairs = zip(lefts[wide].tolist(), rights[wide].tolist(), strict=True)
+    areas = [QRectF(left, row.top(), right - left, row.height()) for left, right in pairs]
     colour = QColor(TEXT)
     colour.setAlpha(_HATCH)
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)  # hatches take long with it
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QBrush(colour, Qt.BrushStyle.BDiagPattern))
-    painter.drawRects(list(areas))
+    painter.drawRects(areas)
     painter.restore()
 
 

@@ -62,7 +62,8 @@ class Weave(QWidget):
         self._readout: tuple[QPointF, str] | None = None
         self._counting: float | None = None
         self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
-        self._picture: QPixmap | None = None
+        self._picture = QPixmap()
+        self._stale = True
         self._recorded = RecordedRail()
         self._stretches: tuple[Project, tuple[Stretch, ...]] | None = None
         self.setMouseTracking(True)
@@ -85,7 +86,7 @@ class Weave(QWidget):
 
     def redraw(self) -> None:
         """Draw everything anew when next there is time."""
-        self._picture = None
+        self._stale = True
         self.update()
 
     def _show_plan(self) -> None:
@@ -193,10 +194,11 @@ class Weave(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         rails = self.rails()
-        if rails is not None and self._picture is None:
-            self._picture = self._drawn(rails)
+        if rails is not None and self._stale:
+            self._draw(rails)
+            self._stale = False
         painter = QPainter(self)
-        if rails is None or self._picture is None:
+        if rails is None:
             painter.fillRect(self.rect(), GROUND)
             painter.setPen(DIM)
             painter.setFont(font(11))
@@ -209,17 +211,18 @@ class Weave(QWidget):
         if self._readout:
             draw_readout(painter, rails, *self._readout)
 
-    def _drawn(self, rails: Rails) -> QPixmap:
+    def _draw(self, rails: Rails) -> None:
         ratio = self.devicePixelRatioF()
-        picture = QPixmap(self.size() * ratio)
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(GROUND)
+        if self._picture.size() != self.size() * ratio:
+            self._picture = QPixmap(self.size() * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+        self._picture.fill(GROUND)
         document = self._document
         project, chosen = document.project, frozenset(place.shot for place in document.selection)
         laid = lay(project, rails, document.selection)
         view = RecordedView(project, rails, laid, self.strips, chosen, self._counting, ratio)
         (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
-        painter = QPainter(picture)
+        painter = QPainter(self._picture)
         try:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -231,7 +234,6 @@ class Weave(QWidget):
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
         self.strips.want([above, below], document.facts, document.recordings)
-        return picture
 
     def _playhead_places(self, rails: Rails) -> tuple[float, float]:
         seconds = float(self._document.playhead)
@@ -240,7 +242,7 @@ class Weave(QWidget):
         return above, rails.result_x(seconds)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self._picture = None
+        self._stale = True
         super().resizeEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

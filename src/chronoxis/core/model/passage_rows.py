@@ -28,7 +28,6 @@ class ShotRows:
     directions: Seconds
 
 
-@dataclass(frozen=True, eq=False)
 class PassageRows:
     """One row per passage, in playing order; every column has the shape (passages,).
 
@@ -43,14 +42,13 @@ class PassageRows:
         ramps: result seconds that the ramp at their end really has; 0 at the end of a shot.
     """
 
-    shots: Numbers
-    passages: Numbers
-    begins: Seconds
-    ends: Seconds
-    enters: Seconds
-    leaves: Seconds
-    speeds: Seconds
-    ramps: Seconds
+    def __init__(self, counts: Sequence[int], columns: npt.NDArray[np.float64]) -> None:
+        """From the number of passages of each shot, and from ``begins`` on the columns themselves."""
+        self.shots: Numbers = np.repeat(np.arange(len(counts)), counts)
+        firsts = np.cumsum(counts, dtype=np.int64) - counts
+        self.passages: Numbers = np.arange(len(self.shots)) - firsts[self.shots]
+        self._columns = columns
+        self.begins, self.ends, self.enters, self.leaves, self.speeds, self.ramps = columns
 
     def __len__(self) -> int:
         return len(self.shots)
@@ -65,32 +63,13 @@ class PassageRows:
             speeds: of its passages.
             ramps: result seconds of its ramps, one fewer.
         """
-        return cls(
-            np.zeros(len(speeds), np.int64),
-            np.arange(len(speeds)),
-            joints[:-1],
-            joints[1:],
-            recorded[:-1],
-            recorded[1:],
-            speeds,
-            np.concatenate((ramps, [0.0])),
-        )
+        columns = joints[:-1], joints[1:], recorded[:-1], recorded[1:], speeds, np.append(ramps, 0.0)
+        return cls([len(speeds)], np.stack(columns))
 
     @classmethod
     def end_to_end(cls, shots: "Sequence[PassageRows]", starts: Seconds) -> "PassageRows":
         """The rows of shots that follow one another, from the result seconds at which each starts."""
-        if not shots:
-            numbers, none = np.zeros(0, np.int64), np.zeros(0)
-            return cls(numbers, numbers, none, none, none, none, none, none)
         counts = [len(rows) for rows in shots]
-        begin = np.repeat(starts, counts)
-        return cls(
-            np.repeat(np.arange(len(shots)), counts),
-            np.concatenate([rows.passages for rows in shots]),
-            np.concatenate([rows.begins for rows in shots]) + begin,
-            np.concatenate([rows.ends for rows in shots]) + begin,
-            np.concatenate([rows.enters for rows in shots]),
-            np.concatenate([rows.leaves for rows in shots]),
-            np.concatenate([rows.speeds for rows in shots]),
-            np.concatenate([rows.ramps for rows in shots]),
-        )
+        columns = np.concatenate([np.zeros((6, 0)), *(rows._columns for rows in shots)], axis=1)
+        columns[:2] += np.repeat(starts, counts)
+        return cls(counts, columns)

@@ -11,7 +11,7 @@ import numpy as np
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.timing.pace import PacePiece, PaceProfile, grid_sums, off_grid, running_sums, total
+from chronoxis.core.timing.pace import PacePiece, PaceProfile, running_sums, total
 from chronoxis.core.timing.ramps import ABRUPT, Ramp
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import EachFrame
@@ -208,9 +208,10 @@ class Project:
     @cached_property
     def shot_rows(self) -> ShotRows:
         """All shots as columns of numbers."""
+        covered, begins = PaceProfile.starts([shot.pace for shot in self.shots])[:, :-1]
         return ShotRows(
-            off_grid(grid_sums(shot.pace.result_length for shot in self.shots)[:-1]),
-            off_grid(grid_sums(shot.recorded_length for shot in self.shots)[:-1]),
+            begins,
+            covered,
             np.array([shot.span[1] if shot.backwards else shot.span[0] for shot in self.shots]),
             np.array([-1.0 if shot.backwards else 1.0 for shot in self.shots]),
         )

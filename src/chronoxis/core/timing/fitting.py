@@ -35,6 +35,11 @@ class PaceWish:
     held: Sequence[bool]
 
 
+def load_solver() -> None:
+    """Load what finds the speeds: half a second that most commands do not need, and no drag can spare."""
+    import scipy.optimize  # noqa: F401, PLC0415
+
+
 def solve_speed(pieces: Sequence[PacePiece], ramps: Sequence[Ramp], number: int, wish: Fraction) -> Fraction:
     """The speed at which passage ``number`` lasts ``wish`` result seconds from joint to joint.
 
@@ -152,7 +157,7 @@ def _root(at: Callable[[float], float], wish: float, low: float, high: float) ->
         return low
     if at(high) >= wish:
         return high
-    from scipy.optimize import brentq  # noqa: PLC0415 - half a second that most commands do not need
+    from scipy.optimize import brentq  # noqa: PLC0415 - see load_solver
 
     return float(brentq(lambda x: at(x) - wish, low, high, xtol=1e-14, rtol=1e-14, maxiter=200))
 

@@ -26,7 +26,6 @@ _NOTHING = Fraction(1, 10**12)
 # Plateaus and ramps are mapped one by one while each has many of the times, else all at once.
 _MANY_TIMES = 48
 _AT_ONCE = 1 << 14
-_NO_RAMP = np.zeros(1)
 
 _OnPlateau = Callable[[Seconds, Numbers | int], Seconds]
 _OnRamp = Callable[[Seconds, Numbers | int, RampCurve], Seconds]
@@ -96,6 +95,7 @@ class PaceProfile:
         self.result_length = total(segment.result for segment in segments)
         self.joints = np.array([(result_starts[number] + half) / (1 << GRID_BITS) for number, half in joints])
         self._grid_lengths = recorded_starts[-1], result_starts[-1]
+        self._passages = np.stack([self.joints[:-1], np.append(fitted.lengths, 0.0)])
         self._segments = np.stack(
             [
                 off_grid(recorded_starts[:-1]),
@@ -119,25 +119,35 @@ class PaceProfile:
         if len(profiles) == 1:
             return profiles[0]
         whole = cls.__new__(cls)
-        recorded, result = (
-            list(accumulate(column, initial=0))
-            for column in zip(*(profile._grid_lengths for profile in profiles), strict=True)
+        whole._grid_lengths = (
+            sum(profile._grid_lengths[0] for profile in profiles),
+            sum(profile._grid_lengths[1] for profile in profiles),
         )
-        whole._grid_lengths = recorded[-1], result[-1]
         whole.recorded_length, whole.result_length = (
             Fraction(length, 1 << GRID_BITS) for length in whole._grid_lengths
         )
-        ramps = [column for profile in profiles for column in (profile.ramp_lengths, _NO_RAMP)]
-        whole.ramp_lengths = np.concatenate(ramps[:-1])
-        begins = np.stack([off_grid(recorded[:-1]), off_grid(result[:-1])])
-        whole.joints = np.concatenate([profile.joints[:-1] for profile in profiles])
-        whole.joints += np.repeat(begins[1], [len(profile.joints) - 1 for profile in profiles])
-        whole.joints = np.append(whole.joints, off_grid(result[-1:]))
+        starts = cls.starts(profiles)
+        begins = starts[:, :-1]
+        whole._passages = np.concatenate([profile._passages for profile in profiles], axis=1)
+        counts = [profile._passages.shape[1] for profile in profiles]
+        whole._passages[0] += np.repeat(begins[1], counts)
+        whole.joints = np.append(whole._passages[0], starts[1, -1])
+        whole.ramp_lengths = whole._passages[1, :-1]
         whole._segments = np.concatenate([profile._segments for profile in profiles], axis=1)
         counts = [profile._segments.shape[1] for profile in profiles]
         whole._segments[:2] += np.repeat(begins, counts, axis=1)
         whole._curves = RampCurves.joined([profile._curves for profile in profiles])
         return whole
+
+    @classmethod
+    def starts(cls, profiles: "Sequence[PaceProfile]") -> Seconds:
+        """Recorded and result seconds before each of some shots that follow one another, and of all.
+
+        Returns:
+            Shape (2, shots + 1).
+        """
+        columns = zip(*((0, 0), *(profile._grid_lengths for profile in profiles)), strict=True)
+        return np.stack([off_grid(accumulate(column)) for column in columns])
 
     @property
     def _recorded_starts(self) -> Seconds:
