@@ -120,7 +120,8 @@ def result_tiles(project: Project, rails: Rails) -> Tiles:
     spacing = _spacing(rails.result_scale)
     grid = np.arange(floor(low / spacing), ceil(high / spacing) + 1) * spacing
     cuts = project.shot_rows.begins
-    bounds = np.unique(np.clip(np.concatenate((grid, cuts)), low, high))
+    # np.unique would do as well as sort, but loads a part of NumPy that holds the window up at first use.
+    bounds = np.sort(np.clip(np.concatenate((grid, cuts)), low, high))
     bounds = _apart(bounds, _LEAST / rails.result_scale)
     played = played_at(project, (bounds[:-1] + bounds[1:]) / 2)
     places = rails.result_xs(bounds)
@@ -140,12 +141,13 @@ def _files(project: Project, keys: Sequence[str]) -> tuple[list[Path], Numbers, 
 
 
 def _apart(bounds: Seconds, least: float) -> Seconds:
-    """The bounds without those that follow another one too closely; the last one stays."""
-    kept = [float(bounds[0])]
-    for bound in bounds[1:-1].tolist():
-        if bound - kept[-1] >= least:
+    """Ascending bounds without those that follow another one too closely; the last one stays."""
+    first, *inner, last = bounds.tolist()
+    kept = [first]
+    for bound in inner:
+        if bound - kept[-1] >= least and bound < last:
             kept.append(bound)
-    return np.array([*kept, bounds[-1]]) if len(bounds) > 1 else bounds
+    return np.array([*kept, last])
 
 
 def coarse_first(rows: Numbers) -> list[int]:
