@@ -6,7 +6,7 @@ from threading import Event
 
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.background import give_way
+from chronoxis.app.background import give_way, go_last
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.footage.containers import open_container, picture_stream
@@ -34,7 +34,7 @@ class Loader(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._opening = ThreadPoolExecutor(1, "opening", give_way)
-        self._counting = ThreadPoolExecutor(1, "counting", give_way)
+        self._counting = ThreadPoolExecutor(1, "counting", go_last)
         self._stops: dict[Path, Event] = {}
         self._closed = False
 

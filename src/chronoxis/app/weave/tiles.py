@@ -153,7 +153,9 @@ def _apart(bounds: Seconds, least: float) -> Seconds:
 def coarse_first(rows: Numbers) -> list[int]:
     """The rows in an order in which every first part is spread over all of them."""
     bits = len(rows).bit_length()
-    ranks = [int(format(place, f"0{bits}b")[::-1], 2) for place in range(len(rows))]
+    # Places on a scale that is a power of two long, with their bits in reverse.
+    scaled = [(place << bits) // len(rows) for place in range(len(rows))]
+    ranks = [int(format(place, f"0{bits}b")[::-1], 2) for place in scaled]
     return [int(rows[place]) for place in sorted(range(len(rows)), key=ranks.__getitem__)]
 
 
