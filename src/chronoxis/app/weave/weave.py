@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
@@ -34,6 +34,7 @@ from chronoxis.core.model.playing import place_at, played_at, result_span
 from chronoxis.core.model.project import Place, Project
 
 _WHEEL_STEP = 1.25
+_PICTURES = 80  # milliseconds in which new small pictures are gathered before they are drawn
 _FRAMES = 40  # result frames that the deepest step of zooming shows
 _SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP)
 
@@ -78,7 +79,10 @@ class Weave(QWidget):
             "Drag above to change which footage is used, below to change how long it lasts, the curve to "
             "change speed. Ctrl and the wheel zoom; Alt defeats snapping."
         )
-        self.strips.added.connect(self.redraw)
+        # Pictures come in quick succession, and drawing each by itself would hold up the next ones.
+        self._pictures_soon = QTimer(self, singleShot=True, interval=_PICTURES)
+        self._pictures_soon.timeout.connect(self.redraw)
+        self.strips.added.connect(self._show_pictures)
         for signal in (document.changed, document.selection_changed, document.recording_changed):
             signal.connect(self.redraw)
         document.playhead_moved.connect(lambda _: self.update())
@@ -88,6 +92,10 @@ class Weave(QWidget):
         """Draw everything anew when next there is time."""
         self._stale = True
         self.update()
+
+    def _show_pictures(self) -> None:
+        if not self._pictures_soon.isActive():
+            self._pictures_soon.start()
 
     def _show_plan(self) -> None:
         rails = self.rails()
