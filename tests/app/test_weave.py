@@ -13,12 +13,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRect, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.document import Edit
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.weave.pace_curve import curve_y, joint_speed
+from chronoxis.app.weave.recorded_rail import RecordedRail
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.playing import result_span
@@ -81,6 +84,33 @@ def test_a_joint_means_footage_above_and_length_below(shaped: MainWindow, qtbot:
     assert "→" in said and "×" in said
     document.undo()
     assert document.project == before
+
+
+def test_the_kept_recorded_rail_looks_like_one_drawn_anew(shaped: MainWindow) -> None:
+    document, weave = shaped.document, shaped.weave
+
+    def rail() -> QImage:
+        rails = weave.rails()
+        assert rails is not None
+        weave.redraw()
+        return weave.grab(QRect(0, 0, weave.width(), int(rails.threads.top()))).toImage()
+
+    edits: list[tuple[Edit, bool]] = [
+        (lambda p: pacing.set_speed(p, [Place(0, 1)], Fraction(7)), False),
+        (lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(200)), True),  # colours the grip
+        (lambda p: pacing.move_joint(p, Place(0, 1), Fraction(11, 2)), True),
+        (lambda p: arranging.reverse(p, [0]), True),
+        (lambda p: arranging.delete_shots(p, [1]), True),
+    ]
+    document.move_playhead(Fraction(0))
+    before = rail()
+    for edit, shows in edits:
+        assert document.apply("", edit)
+        kept = rail()
+        assert (kept != before) == shows
+        weave._recorded = RecordedRail()
+        before = rail()
+        assert kept == before
 
 
 def test_the_pace_curve_is_pulled(shaped: MainWindow, qtbot: QtBot) -> None:
