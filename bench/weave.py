@@ -19,6 +19,7 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import pacing
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Passage, Place, Project, Shot
+from chronoxis.core.timing.fitting import load_solver
 from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.demo.larkfield import ensure_demo
 
@@ -32,6 +33,7 @@ def measure(runs: int) -> None:
     """Print how long the window takes to draw, to show an edit, and how often a drag is shown."""
     demo = ensure_demo(None, lambda text, total: tqdm(total=total, desc=text, leave=False))
     application()
+    load_solver()  # as the program does when it starts
     with tempfile.TemporaryDirectory(prefix="chronoxis-bench-") as scratch:
         os.environ["XDG_STATE_HOME"] = scratch
         path = Path(scratch) / "large.chronoxis"

@@ -4,13 +4,11 @@ import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from functools import cache
 from pathlib import Path
-from threading import Thread
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.background import Latest, give_way, note_activity
+from chronoxis.app.background import Latest, note_activity
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_index import FrameIndex
@@ -18,7 +16,6 @@ from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Footage, Place, Project
 from chronoxis.core.render.export import Plan, changed_on_disk, make_plan
 from chronoxis.core.render.frames import Recording
-from chronoxis.core.timing.fitting import load_solver
 from chronoxis.core.timing.schedule import result_frame_count
 
 Edit = Callable[[Project], Project]
@@ -232,7 +229,6 @@ class Document(QObject):
             return
         self.plan = made if isinstance(made, Plan) else None
         self._planned_from = wish.project, wish.known
-        _get_ready_to_solve()
         refusal = made if isinstance(made, str) else ""
         if refusal != self._plan_refusal:
             self._plan_refusal = refusal
@@ -345,17 +341,6 @@ class Document(QObject):
     def result_frame(self) -> int:
         """Number of the result frame under the playhead."""
         return int(self.playhead * self.project.rate + Fraction(1, 10**6))
-
-
-@cache
-def _get_ready_to_solve() -> None:
-    """Load the solver beside the interface thread, before the first drag asks for it."""
-
-    def load() -> None:
-        give_way()
-        load_solver()
-
-    Thread(target=load, name="solver", daemon=True).start()
 
 
 def _without(project: Project, key: str) -> Project:

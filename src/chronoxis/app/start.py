@@ -3,13 +3,13 @@
 import os
 import sys
 import threading
-from importlib import import_module
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
+from chronoxis.core.timing.fitting import load_solver
 
 # The interface thread gets its turn sooner when threads that decode also run Python.
 _SWITCH_INTERVAL = 0.001
@@ -31,7 +31,7 @@ def run(file: Path | None) -> int:
     window = MainWindow()
     window.show()
     # What solves for a speed takes half a second to load; a first drag should not wait for it.
-    threading.Thread(target=import_module, args=("scipy.optimize",), daemon=True).start()
+    threading.Thread(target=load_solver, daemon=True).start()
     if file is not None:
         window.open_file(file)
     window.offer_recovery()

@@ -180,6 +180,12 @@ class Rails:
         lows = view.start - self._offsets[shots]
         return np.maximum(firsts, lows), np.minimum(lasts, lows + view.length)
 
+    def parts_shown(self, least: float = 0.0) -> list[tuple[int, float, float]]:
+        """Visible shots, at least so many pixels wide, each with its recorded seconds that are visible."""
+        shots = self.stretches_shown(least)
+        columns = (shots, *self.visible_parts(shots))
+        return list(zip(*(column.tolist() for column in columns), strict=True))
+
     def recorded_time(self, shot: int, x: float) -> Fraction:
         """Recorded time of a shot at a place, within what its stretch shows."""
         stretch = self.stretches[shot]

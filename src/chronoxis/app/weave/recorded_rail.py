@@ -12,10 +12,9 @@ from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.rulers import draw_recorded_ruler
-from chronoxis.app.weave.strip_painter import GRIP_ROOM, draw_grip, draw_hatches, draw_tiles
+from chronoxis.app.weave.strip_painter import GRIP_ROOM, boxes, draw_grip, draw_hatches, draw_tiles
 from chronoxis.app.weave.tiles import TILE, Tiles, recorded_tiles
 from chronoxis.core.model.project import Project
-from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.timecode import format_time
 
 _SHADE = QColor(22, 24, 27, 196)
@@ -117,7 +116,7 @@ def _draw_shots(painter: QPainter, view: RecordedView) -> None:
     backwards = view.project.shot_rows.directions[shots] < 0
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(_SHADE)
-    painter.drawRects(_boxes(row, lefts[beyond], begins[beyond]) + _boxes(row, ends[beyond], rights[beyond]))
+    painter.drawRects(boxes(row, lefts[beyond], begins[beyond]) + boxes(row, ends[beyond], rights[beyond]))
     draw_hatches(painter, row, begins[backwards], ends[backwards])
     wide = np.flatnonzero(ends - begins > _LEAST_OUTLINE)
     for place in wide.tolist():
@@ -131,11 +130,6 @@ def _draw_shots(painter: QPainter, view: RecordedView) -> None:
                 first, last = last, first
             draw_grip(painter, begin, row, 1, speed_colour(float(first)))
             draw_grip(painter, end, row, -1, speed_colour(float(last)))
-
-
-def _boxes(row: QRectF, lefts: Seconds, rights: Seconds) -> list[QRectF]:
-    pairs = zip(lefts.tolist(), rights.tolist(), strict=True)
-    return [QRectF(left, row.top(), right - left, row.height()) for left, right in pairs]
 
 
 def _draw_outline(painter: QPainter, row: QRectF, begin: float, end: float, *, chosen: bool) -> None:
@@ -177,7 +171,7 @@ def _draw_frames(painter: QPainter, view: RecordedView) -> None:
     if max(widths.values()) < _LEAST_FRAMES:
         return
     painter.setPen(QPen(GROUND, 1))
-    for number, low, high in _shown_parts(rails):
+    for number, low, high in rails.parts_shown():
         width = widths[view.project.shots[number].footage]
         if width < _LEAST_FRAMES:
             continue
@@ -186,13 +180,6 @@ def _draw_frames(painter: QPainter, view: RecordedView) -> None:
         for frame in range(ceil(low * rate - 1e-6), int(high * rate) + 1):
             x = rails.recorded_x(number, frame / rate)
             painter.drawLine(QPointF(x, top), QPointF(x, row.bottom()))
-
-
-def _shown_parts(rails: Rails) -> list[tuple[int, float, float]]:
-    """Visible shots, each with the recorded seconds of it that are visible."""
-    shots = rails.stretches_shown()
-    columns = (shots, *rails.visible_parts(shots))
-    return list(zip(*(column.tolist() for column in columns), strict=True))
 
 
 def _draw_text(

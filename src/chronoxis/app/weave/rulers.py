@@ -24,9 +24,7 @@ def draw_recorded_ruler(painter: QPainter, rails: Rails, project: Project) -> No
     row = rails.recorded_ruler
     step = ruler_step(rails.recorded_view.length, row.width())
     left = row.left() + _draw_name(painter, row, "RECORDED")
-    shots = rails.stretches_shown(_LEAST_STRETCH)
-    parts = (column.tolist() for column in (shots, *rails.visible_parts(shots)))
-    for number, low, high in zip(*parts, strict=True):
+    for number, low, high in rails.parts_shown(_LEAST_STRETCH):
         stretch = rails.stretches[number]
         place: Place = partial(rails.recorded_x, number)
         begin, stop = place(stretch.first), min(place(stretch.last), row.right())

@@ -41,16 +41,20 @@ def _draw_filling(painter: QPainter, picture: QPixmap, left: int, top: int, widt
 def draw_hatches(painter: QPainter, row: QRectF, lefts: Seconds, rights: Seconds) -> None:
     """Mark the parts of a row that play backwards, but for those that show too little of a hatch."""
     wide = rights - lefts >= _LEAST_HATCH
-    pairs = zip(lefts[wide].tolist(), rights[wide].tolist(), strict=True)
-    areas = [QRectF(left, row.top(), right - left, row.height()) for left, right in pairs]
     colour = QColor(TEXT)
     colour.setAlpha(_HATCH)
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)  # hatches take long with it
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QBrush(colour, Qt.BrushStyle.BDiagPattern))
-    painter.drawRects(areas)
+    painter.drawRects(boxes(row, lefts[wide], rights[wide]))
     painter.restore()
+
+
+def boxes(row: QRectF, lefts: Seconds, rights: Seconds) -> list[QRectF]:
+    """Parts of a row."""
+    pairs = zip(lefts.tolist(), rights.tolist(), strict=True)
+    return [QRectF(left, row.top(), right - left, row.height()) for left, right in pairs]
 
 
 def draw_grip(painter: QPainter, x: float, row: QRectF, inward: int, colour: QColor) -> None:

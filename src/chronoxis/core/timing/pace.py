@@ -10,11 +10,10 @@ from math import lcm
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.timing.ramps import ABRUPT, FittedRamps, Ramp, RampCurve, RampCurves, fit_ramps
+from chronoxis.core.timing.ramps import ABRUPT, FittedRamps, Numbers, Ramp, RampCurve, RampCurves, fit_ramps
 from chronoxis.core.timing.speed import checked_speed
 
 Seconds = npt.NDArray[np.float64]
-Numbers = npt.NDArray[np.intp]
 
 GRID_BITS = 80
 """Many parts are summed as whole numbers of 2^-80 s, and rounded once."""
