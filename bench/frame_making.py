@@ -10,7 +10,7 @@ import av
 import numpy as np
 from tqdm import tqdm
 
-from bench.report import report, timed
+from bench.report import report, run, timed
 
 RATE, SIZE, SECONDS = 25, (1920, 1080), 180
 
@@ -20,9 +20,9 @@ def measure(runs: int) -> None:
     with tempfile.TemporaryDirectory(prefix="chronoxis-bench-") as folder:
         footage = make_footage(Path(folder) / "bench.mp4", SECONDS)
         fourfold = repeat(footage, Path(folder) / "fourfold.mp4", 4)
-        for run in range(1, runs + 1):
-            print(f"making frames, run {run}")
-            _measure_speed(footage)
+        for number in range(1, runs + 1):
+            with run(f"making frames, run {number}"):
+                _measure_speed(footage)
         print("memory while making frames")
         for name, path in (("180 s", footage), ("720 s", fourfold)):
             for each in ("one", "long-exposure"):

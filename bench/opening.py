@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtWidgets import QApplication
 
 from bench.frame_making import SECONDS, make_footage, repeat
-from bench.report import application, report, wait
+from bench.report import application, report, run, wait
 from chronoxis.app.main_window import MainWindow
 
 _HOUR = 3600
@@ -22,9 +22,9 @@ def measure(runs: int) -> None:
         os.environ["XDG_STATE_HOME"] = scratch
         part = make_footage(Path(scratch) / "part.mp4", SECONDS)
         hour = repeat(part, Path(scratch) / "hour.mp4", _HOUR // SECONDS)
-        for run in range(1, runs + 1):
-            print(f"opening an hour, run {run}")
-            _measure_opening(hour)
+        for number in range(1, runs + 1):
+            with run(f"opening an hour, run {number}"):
+                _measure_opening(hour)
 
 
 def _measure_opening(path: Path) -> None:

@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from bench.report import report, timed
+from bench.report import report, run, timed
 from chronoxis.core.timing.pace import PacePiece, PaceProfile
 from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.core.timing.schedule import ShotTiming, make_schedule
@@ -20,14 +20,14 @@ def measure(runs: int) -> None:
     times = np.linspace(0, float(profile.result_length), _POINTS)
     knots = np.linspace(0, float(profile.result_length), _PASSAGES + 1)
     shots = long_result()
-    for run in range(1, runs + 1):
-        print(f"pace, run {run}")
-        mapping = timed(lambda: profile.recorded_at(times))
-        plain = timed(lambda: np.interp(times, knots, knots))
-        report("a million recorded_at, 100 ramped passages (at most 50)", mapping * 1e3, "ms")
-        report("the same / NumPy's linear interpolation of 100 knots", mapping / plain, "×")
-        scheduling = timed(lambda: make_schedule(shots, _RATE))
-        report("schedule of a 10-minute result, long exposure (at most 100)", scheduling * 1e3, "ms")
+    for number in range(1, runs + 1):
+        with run(f"pace, run {number}"):
+            mapping = timed(lambda: profile.recorded_at(times))
+            plain = timed(lambda: np.interp(times, knots, knots))
+            report("a million recorded_at, 100 ramped passages (at most 50)", mapping * 1e3, "ms")
+            report("the same / NumPy's linear interpolation of 100 knots", mapping / plain, "×")
+            scheduling = timed(lambda: make_schedule(shots, _RATE))
+            report("schedule of a 10-minute result, long exposure (at most 100)", scheduling * 1e3, "ms")
 
 
 def ramped_profile() -> PaceProfile:

@@ -1,7 +1,10 @@
 """How the benchmarks measure, drive the window, and print."""
 
+import statistics
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
@@ -18,6 +21,36 @@ def timed(work: Callable[[], object]) -> float:
 def report(name: str, value: float, unit: str) -> None:
     """One line of the outcome."""
     print(f"  {name:<64} {value:8.2f} {unit}", flush=True)
+
+
+@contextmanager
+def run(title: str) -> Iterator[None]:
+    """One run of measurements, and after it how the machine fared meanwhile.
+
+    Figures of two runs can only be compared where the fixed work took as long, and little was taken away.
+    """
+    print(title)
+    stolen, total = _processor_time()
+    paces = [timed(_fixed_work)]
+    yield
+    paces.append(timed(_fixed_work))
+    stolen_after, total_after = _processor_time()
+    share = (stolen_after - stolen) / max(total_after - total, 1)
+    report("machine: fixed work, before and after the run", 1e3 * statistics.mean(paces), "ms")
+    report("machine: share of processor time taken away by others", 100 * share, "%")
+
+
+def _fixed_work() -> None:
+    """Plain Python of always the same amount."""
+    total = 0
+    for number in range(1_000_000):
+        total += number & 7
+
+
+def _processor_time() -> tuple[int, int]:
+    """Ticks in which a hypervisor ran others instead of this machine, and all ticks, since it started."""
+    fields = [int(field) for field in Path("/proc/stat").read_text().splitlines()[0].split()[1:9]]
+    return fields[7], sum(fields)
 
 
 def application() -> QApplication:

@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from tqdm import tqdm
 
-from bench.report import application, report, settle, timed, wait
+from bench.report import application, report, run, settle, timed, wait
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import pacing
@@ -39,9 +39,9 @@ def measure(runs: int) -> None:
         path = Path(scratch) / "large.chronoxis"
         save_project(large_project(load_project(demo)), path)
         window = _opened(path)
-        for run in range(1, runs + 1):
-            print(f"weave, {_SHOTS} shots of {_PASSAGES} passages, run {run}")
-            _measure_views(window)
+        for number in range(1, runs + 1):
+            with run(f"weave, {_SHOTS} shots of {_PASSAGES} passages, run {number}"):
+                _measure_views(window)
         window.files.discard_changes()
         window.close()
 

@@ -205,7 +205,10 @@ def test_a_dropped_bad_file_is_explained(window: MainWindow, qtbot: QtBot, tmp_p
     assert window.document.project.shots == ()
 
 
-def test_a_long_file_is_usable_before_it_is_counted(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+def test_a_long_file_is_usable_before_it_is_counted(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("chronoxis.app.loader._MANY", 3000)
     path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32), rotation=0)
     with qtbot.waitSignal(window.loader.opened, timeout=5000):
         window.open_recording(path)

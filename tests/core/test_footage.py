@@ -1,5 +1,8 @@
 """Recordings of every awkward kind: which frames there are, when, and that exact ones come out."""
 
+import os
+import signal
+import threading
 from fractions import Fraction
 from pathlib import Path
 
@@ -9,6 +12,7 @@ import numpy as np
 import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
+from chronoxis.core.footage.counting import build_index_apart
 from chronoxis.core.footage.facts import read_facts
 from chronoxis.core.footage.frame_index import build_index
 from chronoxis.core.footage.frame_reader import FrameReader
@@ -157,3 +161,33 @@ def test_a_file_damaged_after_opening_is_named(tmp_path: Path) -> None:
     path.write_bytes(content)
     with FrameReader(path, index) as reader, pytest.raises(FootageError, match=r"damaged\.mkv.*frame \d+"):
         list(reader.frames(range(120)))
+
+
+def test_counting_apart_is_counting(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
+    shares: list[float] = []
+    here, apart = build_index(path), build_index_apart(path, shares.append)
+    assert shares == sorted(shares)
+    assert len(shares) == 2
+    for name, value in vars(here).items():
+        assert np.array_equal(getattr(apart, name), value), name
+    with pytest.raises(FootageError, match=r"nothing.mp4 is not there"):
+        build_index_apart(tmp_path / "nothing.mp4", shares.append)
+
+
+def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
+    children = Path(f"/proc/{os.getpid()}/task/{threading.get_native_id()}/children")
+
+    def give_up(_share: float) -> None:
+        raise Cancelled
+
+    def kill_reader(_share: float) -> None:
+        for child in children.read_text().split():
+            os.kill(int(child), signal.SIGKILL)
+
+    with pytest.raises(Cancelled):
+        build_index_apart(path, give_up)
+    assert not children.read_text()
+    with pytest.raises(FootageError, match=r"long.mkv brought its reader down"):
+        build_index_apart(path, kill_reader)

@@ -12,17 +12,11 @@ from PySide6.QtCore import QObject, Signal
 from chronoxis.core.errors import Cancelled, ChronoxisError
 
 _NICENESS = 10
-_LAST = 19
 
 
-def give_way(niceness: int = _NICENESS) -> None:
+def give_way() -> None:
     """Let the interface thread go first: lowers the calling thread, and those it starts from now on."""
-    os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), niceness)
-
-
-def go_last() -> None:
-    """Give way to all other work as well: nobody waits for what this thread does."""
-    give_way(_LAST)
+    os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICENESS)
 
 
 _QUIET = 0.12  # seconds without a person's doing after which work goes on

@@ -121,7 +121,7 @@ class Document(QObject):
         self.missing.pop(path, None)
         if all(footage.path != path for footage in self.project.footage):
             length = max(facts.length, 1 / facts.rate)
-            self.apply("Bring in", lambda p: arranging.begin_with(p, path, facts.rate, length))
+            self._apply("Bring in", lambda p: arranging.begin_with(p, path, facts.rate, length))
             if len(self.project.shots) == 1:
                 self.select([Place(0, 0)])
         self.recording_changed.emit()
@@ -241,6 +241,9 @@ class Document(QObject):
         During a gesture every edit starts from the value at the gesture's beginning.
         """
         note_activity()
+        return self._apply(label, edit)
+
+    def _apply(self, label: str, edit: Edit) -> bool:
         try:
             after = edit(self._gesture[1] if self._gesture else self.project)
         except ChronoxisError as error:

@@ -6,14 +6,16 @@ from threading import Event
 
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.background import give_way, go_last
+from chronoxis.app.background import give_way
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.core.errors import Cancelled, ChronoxisError
-from chronoxis.core.footage.containers import open_container, picture_stream
-from chronoxis.core.footage.facts import Facts, first_frame, read_facts
+from chronoxis.core.footage.counting import build_index_apart
+from chronoxis.core.footage.facts import Facts, read_opening
 from chronoxis.core.footage.frame_index import build_index
 
 _PICTURE_HEIGHT = 400
+_MANY = 20_000  # frames to count from which a process of their own is worth its start
+_HEAD_START = 0.6  # seconds for the first small pictures of a long recording, which people look at first
 
 
 class Loader(QObject):
@@ -34,7 +36,7 @@ class Loader(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._opening = ThreadPoolExecutor(1, "opening", give_way)
-        self._counting = ThreadPoolExecutor(1, "counting", go_last)
+        self._counting = ThreadPoolExecutor(1, "counting", give_way)
         self._stops: dict[Path, Event] = {}
         self._closed = False
 
@@ -63,10 +65,8 @@ class Loader(QObject):
 
     def _open(self, path: Path, stop: Event) -> None:
         try:
-            facts = read_facts(path)
-            with open_container(path) as container:
-                frame = first_frame(container, picture_stream(container, path), path)
-                image = small_image(frame, facts, _PICTURE_HEIGHT)
+            facts, frame = read_opening(path)
+            image = small_image(frame, facts, _PICTURE_HEIGHT)
         except ChronoxisError as error:
             self._fail(path, stop, error)
             return
@@ -80,8 +80,11 @@ class Loader(QObject):
                 raise Cancelled
             self.progress.emit(facts.path, share)
 
+        many = facts.frame_count > _MANY
+        if many:
+            stop.wait(_HEAD_START)
         try:
-            index = build_index(facts.path, report)
+            index = (build_index_apart if many else build_index)(facts.path, report)
         except Cancelled:
             return
         except ChronoxisError as error:

@@ -34,7 +34,7 @@ from chronoxis.core.model.playing import place_at, played_at, result_span
 from chronoxis.core.model.project import Place, Project
 
 _WHEEL_STEP = 1.25
-_PICTURES = 80  # milliseconds in which new small pictures are gathered before they are drawn
+_SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
 _FRAMES = 40  # result frames that the deepest step of zooming shows
 _SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP)
 
@@ -80,9 +80,9 @@ class Weave(QWidget):
             "change speed. Ctrl and the wheel zoom; Alt defeats snapping."
         )
         # Pictures come in quick succession, and drawing each by itself would hold up the next ones.
-        self._pictures_soon = QTimer(self, singleShot=True, interval=_PICTURES)
-        self._pictures_soon.timeout.connect(self.redraw)
-        self.strips.added.connect(self._show_pictures)
+        self._soon = QTimer(self, singleShot=True, interval=_SOON)
+        self._soon.timeout.connect(self.redraw)
+        self.strips.added.connect(self._redraw_soon)
         for signal in (document.changed, document.selection_changed, document.recording_changed):
             signal.connect(self.redraw)
         document.playhead_moved.connect(lambda _: self.update())
@@ -93,9 +93,9 @@ class Weave(QWidget):
         self._stale = True
         self.update()
 
-    def _show_pictures(self) -> None:
-        if not self._pictures_soon.isActive():
-            self._pictures_soon.start()
+    def _redraw_soon(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start()
 
     def _show_plan(self) -> None:
         rails = self.rails()
@@ -110,7 +110,7 @@ class Weave(QWidget):
     def show_counting(self, share: float | None) -> None:
         """Say how far the counting of frames is; None once it is over."""
         self._counting = share
-        self.redraw()
+        self._redraw_soon()
 
     def close_workers(self) -> None:
         """Stop the work in the background."""

@@ -97,14 +97,24 @@ def read_facts(path: Path) -> Facts:
     Raises:
         FootageError: the file cannot be opened or its first frame cannot be decoded.
     """
+    return read_opening(path)[0]
+
+
+def read_opening(path: Path) -> tuple[Facts, VideoFrame]:
+    """Read a recording's facts and its first frame.
+
+    Raises:
+        FootageError: the file cannot be opened or its first frame cannot be decoded.
+    """
     with open_container(path) as container:
         stream = picture_stream(container, path)
-        frame = first_frame(container, stream, path)
+        stream.thread_type = "SLICE"  # one frame alone comes out sooner without frame threads
+        frame = _first_frame(container, stream, path)
         width, height = shown_size(stream, frame)
         length = _length(container, stream)
         rate = Fraction(stream.guessed_rate or stream.average_rate or 25)
         size = path.stat().st_size
-        return Facts(
+        facts = Facts(
             path=path,
             length=length,
             rate=rate,
@@ -125,14 +135,10 @@ def read_facts(path: Path) -> Facts:
             recorded_on=_recorded_on(container),
             container=container.format.name,
         )
+    return facts, frame
 
 
-def first_frame(container: InputContainer, stream: VideoStream, path: Path) -> VideoFrame:
-    """Decode the first frame.
-
-    Raises:
-        FootageError: no frame can be decoded.
-    """
+def _first_frame(container: InputContainer, stream: VideoStream, path: Path) -> VideoFrame:
     try:
         for frame in container.decode(stream):
             return frame
