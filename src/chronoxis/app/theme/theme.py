@@ -89,7 +89,7 @@ def _colour_at(step: int) -> QColor:
     for limit, next_colour in _SPEED_COLOURS[1:]:
         if value <= limit:
             share = log(max(value, previous) / previous) / log(limit / previous)
-            return _mixed(colour, next_colour, share)
+            return mixed(colour, next_colour, share)
         previous, colour = limit, next_colour
     return colour
 
@@ -107,7 +107,8 @@ def icon(name: str, colour: QColor = TEXT, size: int = 16) -> QIcon:
     return QIcon(picture)
 
 
-def _mixed(a: QColor, b: QColor, share: float) -> QColor:
+def mixed(a: QColor, b: QColor, share: float) -> QColor:
+    """A colour a share of the way from one to another, in code values."""
     return QColor.fromRgbF(
         *(x + (y - x) * share for x, y in zip(a.getRgbF()[:3], b.getRgbF()[:3], strict=True))  # type: ignore[index]
     )

@@ -7,8 +7,9 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
-from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, font, speed_colour
+from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, speed_colour
 from chronoxis.app.weave.laid import Laid
+from chronoxis.app.weave.lettering import write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.model.project import Place, Project
 
@@ -39,9 +40,7 @@ def _draw_real_time(painter: QPainter, row: QRectF, y: float) -> None:
     """What the dashed line means, beside it and clear of the curve."""
     box = QRectF(row.left() + 2, min(y + 1, row.bottom() - 13), 18, 12)
     painter.fillRect(box, PANEL)
-    painter.setFont(font(8))
-    painter.setPen(DIM)
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "1×")
+    write(painter, box, "1×", DIM, align=Qt.AlignmentFlag.AlignHCenter)
 
 
 def _draw_selection(painter: QPainter, row: QRectF, laid: Laid) -> None:

@@ -3,7 +3,8 @@
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from chronoxis.app.theme.theme import GROUND, LINE, TEXT, font
+from chronoxis.app.theme.theme import GROUND, LINE, TEXT
+from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.threads import thread
 
@@ -26,12 +27,10 @@ def draw_playheads(painter: QPainter, rails: Rails, above: float, below: float) 
 
 def draw_readout(painter: QPainter, rails: Rails, at: QPointF, text: str) -> None:
     """The outcome of a drag, at the pointer."""
-    painter.setFont(font(10, 500))
-    width = painter.fontMetrics().horizontalAdvance(text) + 20
+    width = width_of(text, 10, 500) + 20
     left = min(max(at.x() - width / 2, 4), rails.width - width - 4)
     box = QRectF(left, max(at.y() - 36, 2), width, 26)
     painter.setPen(QPen(LINE, 1))
     painter.setBrush(GROUND)
     painter.drawRoundedRect(box, 5, 5)
-    painter.setPen(TEXT)
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    write(painter, box, text, TEXT, 10, 500, Qt.AlignmentFlag.AlignHCenter)

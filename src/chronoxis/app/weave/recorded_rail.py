@@ -7,9 +7,10 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
-from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT, font, speed_colour
+from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT, speed_colour
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
+from chronoxis.app.weave.lettering import write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.rulers import draw_recorded_ruler
 from chronoxis.app.weave.strip_painter import GRIP_ROOM, boxes, draw_grip, draw_hatches, draw_tiles
@@ -51,11 +52,11 @@ class RecordedView:
         rows, rails = self.laid.rows, self.rails
         ends = np.append(np.flatnonzero(np.diff(rows.shots)), len(rows) - 1)
         speeds = rows.speeds[ends], rows.speeds[np.append(0, ends[:-1] + 1)]
-        columns = (rows.shots, rows.enters, rows.leaves, self.project.shot_rows.directions, *speeds)
+        shots = self.project.shot_rows
+        columns = (rows.shots, rows.enters, rows.leaves, shots.directions, shots.footage, *speeds)
         return (
             *(column.tobytes() for column in columns),
             (rails.width, rails.recorded_view, rails.stretches, self.project.footage),
-            tuple(shot.footage for shot in self.project.shots),
             (self.strips.version, self.chosen, self.counting, self.ratio),
         )
 
@@ -102,7 +103,7 @@ def _draw_strip(painter: QPainter, view: RecordedView, tiles: Tiles) -> None:
     painter.restore()
     _draw_joints(painter, view)
     if view.counting is not None:
-        _draw_text(painter, row.adjusted(14, 0, -8, 0), f"counting frames… {view.counting:.0%}", TEXT, 9)
+        write(painter, row.adjusted(14, 0, -8, 0), f"counting frames… {view.counting:.0%}", TEXT, 9)
 
 
 def _draw_shots(painter: QPainter, view: RecordedView) -> None:
@@ -146,9 +147,9 @@ def _draw_room(painter: QPainter, view: RecordedView, number: int, begin: float,
     stretch = view.rails.stretches[number]
     if left > 0.05 and begin - view.rails.recorded_x(number, stretch.first) > _HANDLE_TEXT:
         box = QRectF(begin - 64, row.top(), 58, row.height())
-        _draw_text(painter, box, f"−{format_time(left)}", DIM, 8, Qt.AlignmentFlag.AlignRight)
+        write(painter, box, f"−{format_time(left)}", DIM, align=Qt.AlignmentFlag.AlignRight)
     if right > 0.05 and view.rails.recorded_x(number, stretch.last) - end > _HANDLE_TEXT:
-        _draw_text(painter, QRectF(end + 6, row.top(), 58, row.height()), f"+{format_time(right)}", DIM, 8)
+        write(painter, QRectF(end + 6, row.top(), 58, row.height()), f"+{format_time(right)}", DIM)
 
 
 def _draw_joints(painter: QPainter, view: RecordedView) -> None:
@@ -180,16 +181,3 @@ def _draw_frames(painter: QPainter, view: RecordedView) -> None:
         for frame in range(ceil(low * rate - 1e-6), int(high * rate) + 1):
             x = rails.recorded_x(number, frame / rate)
             painter.drawLine(QPointF(x, top), QPointF(x, row.bottom()))
-
-
-def _draw_text(
-    painter: QPainter,
-    box: QRectF,
-    text: str,
-    colour: QColor,
-    size: float,
-    align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
-) -> None:
-    painter.setFont(font(size))
-    painter.setPen(colour)
-    painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | align, text)

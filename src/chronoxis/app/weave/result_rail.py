@@ -1,14 +1,14 @@
 """The result rail: filmstrip, cuts, joints and what is ready to play."""
 
 import numpy as np
-from PySide6.QtCore import QRect, QRectF, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.rails import Rails
-from chronoxis.app.weave.strip_painter import GRIP_ROOM, draw_grip, draw_hatches, draw_tiles
+from chronoxis.app.weave.strip_painter import GRIP_ROOM, boxes, draw_grip, draw_hatches, draw_tiles
 from chronoxis.app.weave.tiles import Tiles
 from chronoxis.core.model.project import Project
 
@@ -47,10 +47,13 @@ def _draw_shots(painter: QPainter, rails: Rails, project: Project) -> None:
     shown = (rights > row.left()) & (lefts < row.right())
     backwards = shown & (project.shot_rows.directions < 0)
     draw_hatches(painter, row, lefts[backwards], rights[backwards])
-    top, height = round(row.top()), round(row.height())
-    cuts = rights[shown & (rights - lefts > _LEAST_CUT)].tolist()
-    for x in cuts:
-        painter.fillRect(QRect(round(x) - 1, top, 2, height), GROUND)
+    cuts = np.rint(rights[shown & (rights - lefts > _LEAST_CUT)])
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(GROUND)
+    painter.drawRects(boxes(row, cuts - 1, cuts + 1))
+    painter.restore()
 
 
 def _selected_runs(laid: Laid) -> list[tuple[float, float]]:

@@ -5,9 +5,10 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 
 from chronoxis.app.theme.theme import DIM, LINE, LIVE, font
+from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails, ruler_step
 from chronoxis.core.model.project import Marker, Project
 from chronoxis.core.timing.timecode import format_time
@@ -51,8 +52,8 @@ def draw_result_ruler(painter: QPainter, rails: Rails, project: Project) -> None
 
 
 def _draw_name(painter: QPainter, row: QRectF, name: str) -> float:
-    _draw_text(painter, row.adjusted(2, 0, 0, 0), name, DIM, 600)
-    return painter.fontMetrics().horizontalAdvance(name) + 14.0
+    write(painter, row.adjusted(2, 0, 0, 0), name, DIM, weight=600)
+    return width_of(name, weight=600) + 14.0
 
 
 def _draw_marks(
@@ -73,15 +74,11 @@ def _draw_marks(
     places = [place(number * step) for number in numbers]
     painter.setPen(QPen(LINE, 1))
     painter.drawLines([QLineF(x, edge, x, edge + tick) for x in places])
-    painter.setFont(font(8))
-    painter.setPen(DIM)
-    metrics = painter.fontMetrics()
     for number, x in zip(numbers, places, strict=True):
         text = format_time(number * step, decimals)
-        width = metrics.horizontalAdvance(text)
+        width = width_of(text)
         if all(x + 5 + width < begin or x > end for begin, end in taken):
-            box = QRectF(x + 5, row.top(), width + 4, row.height())
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+            write(painter, QRectF(x + 5, row.top(), width, row.height()), text, DIM)
 
 
 def _draw_markers(
@@ -96,17 +93,9 @@ def _draw_markers(
         painter.setBrush(LIVE)
         corners = ((0, 0), (-4, -8), (4, -8))
         painter.drawPolygon(QPolygonF([QPointF(x + dx, row.bottom() + dy) for dx, dy in corners]))
-        painter.setFont(font(8, 500))
         room = max(0, int(min(following - x - _MARKER_GAP, 1e6)))
-        name = painter.fontMetrics().elidedText(marker.name, Qt.TextElideMode.ElideRight, room)
-        width = painter.fontMetrics().horizontalAdvance(name)
-        box = QRectF(x + 8, row.top() + 1, width + 3, row.height() - 2)
+        name = QFontMetricsF(font(8, 500)).elidedText(marker.name, Qt.TextElideMode.ElideRight, room)
+        box = QRectF(x + 8, row.top() + 1, width_of(name, weight=500) + 3, row.height() - 2)
         taken.append((x - 5, box.right()))
-        _draw_text(painter, box, name, LIVE, 500)
+        write(painter, box, name, LIVE, weight=500)
     return taken
-
-
-def _draw_text(painter: QPainter, box: QRectF, text: str, colour: QColor, weight: int) -> None:
-    painter.setFont(font(8, weight))
-    painter.setPen(colour)
-    painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)

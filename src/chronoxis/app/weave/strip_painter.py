@@ -32,6 +32,9 @@ def draw_tiles(painter: QPainter, strips: Filmstrips, tiles: Tiles, row: QRectF)
 def _draw_filling(painter: QPainter, picture: QPixmap, left: int, top: int, width: int, height: int) -> None:
     # Pictures are kept as high as the row: where they are wide enough they need not be scaled.
     whole, high = picture.width(), picture.height()
+    if width <= whole and height == high:
+        painter.drawPixmap(left, top, picture, (whole - width) // 2, 0, width, height)
+        return
     scale = max(1.0, width / whole, height / high)
     inner, upper = round(width / scale), round(height / scale)
     x, y = (whole - inner) // 2, (high - upper) // 2

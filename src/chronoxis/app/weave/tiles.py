@@ -71,8 +71,8 @@ def recorded_tiles(project: Project, rails: Rails) -> Tiles:
     """
     shots = _with_room(rails)
     lows, highs = rails.visible_parts(shots)
-    keys = [project.shots[number].footage for number in shots.tolist()]
-    spacings = _spacings(project, keys, rails.recorded_scale)
+    files = project.shot_rows.footage[shots]
+    spacings = _spacings(project, rails.recorded_scale)[files]
     first_cells = np.floor(lows / spacings).astype(np.int64)
     counts = np.maximum(np.ceil(highs / spacings).astype(np.int64) - first_cells, 0)
     of = np.repeat(np.arange(len(shots)), counts)
@@ -85,8 +85,10 @@ def recorded_tiles(project: Project, rails: Rails) -> Tiles:
     there = counts > 0
     least = rails.recorded_xs(shots[there], lows[there]) + _LEAST
     rights[last_rows[there] - 1] = np.maximum(rights[last_rows[there] - 1], least)
-    paths, files, scales = _files(project, keys)
-    return Tiles(paths, files[of], middles / scales[of], spacings[of] / 2 / scales[of], lefts, rights)
+    scales = _scales(project)[files]
+    return Tiles(
+        _paths(project), files[of], middles / scales[of], spacings[of] / 2 / scales[of], lefts, rights
+    )
 
 
 def _with_room(rails: Rails) -> Numbers:
@@ -102,15 +104,14 @@ def _with_room(rails: Rails) -> Numbers:
     return np.array(kept, np.int64)
 
 
-def _spacings(project: Project, keys: Sequence[str], scale: float) -> Seconds:
-    """Recorded seconds between tiles, by footage."""
+def _spacings(project: Project, scale: float) -> Seconds:
+    """Recorded seconds between tiles, for each footage."""
     coarse = _spacing(scale)
-    of_key = {}
-    for footage in project.footage:
-        rate = float(footage.rate)
-        few = coarse * rate < _FEW_FRAMES
-        of_key[footage.key] = max(1.0, _spacing(scale / rate)) / rate if few else coarse
-    return np.array([of_key[key] for key in keys], np.float64)
+    rates = [float(footage.rate) for footage in project.footage]
+    fine = [max(1.0, _spacing(scale / rate)) / rate for rate in rates]
+    return np.array(
+        [near if coarse * rate < _FEW_FRAMES else coarse for near, rate in zip(fine, rates, strict=True)]
+    )
 
 
 def result_tiles(project: Project, rails: Rails) -> Tiles:
@@ -125,19 +126,19 @@ def result_tiles(project: Project, rails: Rails) -> Tiles:
     bounds = _apart(bounds, _LEAST / rails.result_scale)
     played = played_at(project, (bounds[:-1] + bounds[1:]) / 2)
     places = rails.result_xs(bounds)
-    paths, files, scales = _files(
-        project, [project.shots[number].footage for number in played.shots.tolist()]
-    )
+    files = project.shot_rows.footage[played.shots]
+    scales = _scales(project)[files]
     tolerances = spacing / 2 * played.speeds / scales
-    return Tiles(paths, files, played.recorded / scales, tolerances, places[:-1], places[1:])
+    return Tiles(_paths(project), files, played.recorded / scales, tolerances, places[:-1], places[1:])
 
 
-def _files(project: Project, keys: Sequence[str]) -> tuple[list[Path], Numbers, Seconds]:
-    """All files; and by footage key, which of them it is and its recorded seconds per second of it."""
-    number_of = {footage.key: number for number, footage in enumerate(project.footage)}
-    files = np.array([number_of[key] for key in keys], np.int64)
-    scales = np.array([float(footage.scale) for footage in project.footage])
-    return [footage.path for footage in project.footage], files, scales[files]
+def _paths(project: Project) -> list[Path]:
+    return [footage.path for footage in project.footage]
+
+
+def _scales(project: Project) -> Seconds:
+    """Recorded seconds per stored second, for each footage."""
+    return np.array([float(footage.scale) for footage in project.footage])
 
 
 def _apart(bounds: Seconds, least: float) -> Seconds:

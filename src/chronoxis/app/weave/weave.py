@@ -29,11 +29,12 @@ from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
 from chronoxis.app.weave.result_rail import draw_ready, draw_result
 from chronoxis.app.weave.rulers import draw_result_ruler
 from chronoxis.app.weave.threads import draw_threads, shows_single_threads
-from chronoxis.app.weave.tiles import result_tiles
+from chronoxis.app.weave.tiles import Tiles, result_tiles
 from chronoxis.core.model.playing import place_at, played_at, result_span
 from chronoxis.core.model.project import Place, Project
 
 _WHEEL_STEP = 1.25
+_WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
 _FRAMES = 40  # result frames that the deepest step of zooming shows
 _SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP)
@@ -67,6 +68,7 @@ class Weave(QWidget):
         self._stale = True
         self._recorded = RecordedRail()
         self._stretches: tuple[Project, tuple[Stretch, ...]] | None = None
+        self._here: tuple[Project, float, int, float] | None = None  # what plays at the playhead
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -83,6 +85,9 @@ class Weave(QWidget):
         self._soon = QTimer(self, singleShot=True, interval=_SOON)
         self._soon.timeout.connect(self.redraw)
         self.strips.added.connect(self._redraw_soon)
+        self._tiles: tuple[Tiles, ...] = ()
+        self._wish = QTimer(self, singleShot=True, interval=_WISH)
+        self._wish.timeout.connect(self._wish_pictures)
         for signal in (document.changed, document.selection_changed, document.recording_changed):
             signal.connect(self.redraw)
         document.playhead_moved.connect(lambda _: self.update())
@@ -241,13 +246,19 @@ class Weave(QWidget):
             draw_curve(painter, rails, project, laid)
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
-        self.strips.want([above, below], document.facts, document.recordings)
+        self._tiles = above, below
+        if not self._wish.isActive():
+            self._wish.start()
+
+    def _wish_pictures(self) -> None:
+        self.strips.want(self._tiles, self._document.facts, self._document.recordings)
 
     def _playhead_places(self, rails: Rails) -> tuple[float, float]:
-        seconds = float(self._document.playhead)
-        played = played_at(self._document.project, [seconds])
-        above = rails.recorded_x(int(played.shots[0]), float(played.recorded[0]))
-        return above, rails.result_x(seconds)
+        project, seconds = self._document.project, float(self._document.playhead)
+        if self._here is None or self._here[0] is not project or self._here[1] != seconds:
+            played = played_at(project, [seconds])
+            self._here = project, seconds, int(played.shots[0]), float(played.recorded[0])
+        return rails.recorded_x(*self._here[2:]), rails.result_x(seconds)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._stale = True

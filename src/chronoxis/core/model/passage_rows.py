@@ -20,12 +20,14 @@ class ShotRows:
         covered: recorded seconds of all shots before.
         origins: recorded seconds in their footage with which they begin.
         directions: 1 forwards, -1 backwards.
+        footage: places of their footage in the project's.
     """
 
     begins: Seconds
     covered: Seconds
     origins: Seconds
     directions: Seconds
+    footage: Numbers
 
 
 class PassageRows:

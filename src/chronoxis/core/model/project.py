@@ -209,11 +209,13 @@ class Project:
     def shot_rows(self) -> ShotRows:
         """All shots as columns of numbers."""
         covered, begins = PaceProfile.starts([shot.pace for shot in self.shots])[:, :-1]
+        place_of = {footage.key: place for place, footage in enumerate(self.footage)}
         return ShotRows(
             begins,
             covered,
             np.array([shot.span[1] if shot.backwards else shot.span[0] for shot in self.shots]),
             np.array([-1.0 if shot.backwards else 1.0 for shot in self.shots]),
+            np.array([place_of[shot.footage] for shot in self.shots], np.int64),
         )
 
     @cached_property
