@@ -1,6 +1,6 @@
 """*Field from the tower*, drawn: layered hills before dawn to morning, gored balloons, passers-by."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache, lru_cache, partial
 
@@ -104,44 +104,49 @@ def _backdrop(size: tuple[int, int], slot: int) -> npt.NDArray[np.uint16]:
 def paint_backdrop(size: tuple[int, int], light: float) -> Picture:
     """Sky, hills and field: float32 R′G′B′ codes, shape (height, width, 3)."""
     width, height = size
-    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    x, y = x / width, y / height
-    picture = np.zeros((height, width, 3), np.float32)
+    x = np.arange(width, dtype=np.float32)[None] / np.float32(width)
+    y = np.arange(height, dtype=np.float32)[:, None] / np.float32(height)
+    planes = np.zeros((3, height, width), np.float32)
     warmth = float(np.exp(-(((light - 0.45) / 0.28) ** 2)))
     sky, hills, field = (slice(int(top * height), int(end * height)) for top, end in _BANDS)
-    picture[sky] = _paint_sky(x[sky], y[sky], light)
-    _paint_hills(picture[hills], x[hills], y[hills], light, warmth, height)
-    _paint_field(picture[field], x[field], y[field], light, warmth, height)
-    return picture
+    _paint_sky(planes[:, sky], x, y[sky], light)
+    _paint_hills(planes[:, hills], x, y[hills], light, warmth, height)
+    _paint_field(planes[:, field], x, y[field], light, warmth, height)
+    return np.asarray(cv2.merge(list(planes)), np.float32)
 
 
-def _paint_hills(part: Picture, x: Picture, y: Picture, light: float, warmth: float, height: int) -> None:
+def _lay(planes: Picture, cover: Picture, colour: Iterable[Picture | float]) -> None:
+    """Lay a colour over planes of R′, G′ and B′ where ``cover`` is more than 0."""
+    for row, code in enumerate(colour):
+        planes[row] += cover * (code - planes[row])
+
+
+def _paint_hills(planes: Picture, x: Picture, y: Picture, light: float, warmth: float, height: int) -> None:
     haze = _mixed((96, 80, 104), (196, 208, 212), light)
     for number, (base, swing, waves, phase, night, day) in enumerate(_RIDGES):
         swell = np.sin(x[0] * waves * 6.28 + phase) + 0.45 * np.sin(x[0] * waves * 15.1 + phase * 2)
         crest = base - swing * swell / 1.45
         colour = _mixed(night, day, light) + warmth * np.array([34, 12, -6], np.float32) * (1 - number / 5)
-        mist = 0.34 * np.clip((y - crest) / 0.10, 0, 1)[..., None]
-        cover = np.clip((y - crest) * height, 0, 1)[..., None]
-        part[:] = part * (1 - cover) + (colour * (1 - mist) + haze * mist) * cover
+        mist = 0.34 * np.clip((y - crest) / 0.10, 0, 1)
+        cover = np.clip((y - crest) * height, 0, 1)
+        _lay(planes, cover, (c + mist * (h - c) for c, h in zip(colour, haze, strict=True)))
 
 
-def _paint_sky(x: Picture, y: Picture, light: float) -> Picture:
+def _paint_sky(planes: Picture, x: Picture, y: Picture, light: float) -> None:
     levels = np.array([_sky_stop(row, light) for row in range(4)], np.float32)
     down = np.clip(y / 0.62, 0, 1)[:, 0] * 3
-    columns = [np.interp(down, range(4), levels[:, channel]) for channel in range(3)]
-    sky = np.repeat(np.stack(columns, -1)[:, None], x.shape[1], 1).astype(np.float32)
+    for plane, level in zip(planes, levels.T, strict=True):
+        plane[:] = np.interp(down, range(4), level)[:, None]
     sun_x, sun_y = 0.71, 0.60 - 0.36 * max(light - 0.28, 0) ** 0.9
     away = np.hypot((x - sun_x) * 1.78, y - sun_y)
     glow = np.exp(-away / 0.20) * min(1.0, 0.25 + light * 1.4) * 0.55
-    sky += glow[..., None] * (np.array([255, 214, 150], np.float32) - sky)
+    _lay(planes, glow, (255, 214, 150))
     disc = np.clip((0.030 - away) * 180, 0, 1) * np.clip((light - 0.24) * 9, 0, 1)
-    sky += disc[..., None] * (np.array([255, 244, 214], np.float32) - sky)
+    _lay(planes, disc, (255, 244, 214))
     for height, drift, depth in ((0.16, 0.3, 0.16), (0.27, 1.9, 0.13), (0.38, 3.7, 0.20)):
         band = np.exp(-(((y - height - 0.012 * np.sin(x * 9 + drift)) / 0.018) ** 2))
         streak = np.clip(0.5 + 0.5 * np.sin(x * 5.1 + drift * 3) + 0.3 * np.sin(x * 13 + drift), 0, 1)
-        sky += (band * streak * depth)[..., None] * (levels[3] + 12 - sky)
-    return sky
+        _lay(planes, band * streak * depth, levels[3] + 12)
 
 
 def _sky_stop(row: int, light: float) -> npt.NDArray[np.float64]:
@@ -149,14 +154,13 @@ def _sky_stop(row: int, light: float) -> npt.NDArray[np.float64]:
     return np.array([np.interp(light, states, [_SKIES[s][row][c] for s in states]) for c in range(3)])
 
 
-def _paint_field(part: Picture, x: Picture, y: Picture, light: float, warmth: float, height: int) -> None:
+def _paint_field(planes: Picture, x: Picture, y: Picture, light: float, warmth: float, height: int) -> None:
     edge = 0.735 + 0.012 * np.sin(x * 4.2 + 0.6)
     depth = np.clip((y - edge) / (1 - edge), 0, 1)
     mown = 0.5 + 0.5 * np.tanh(5 * np.sin((x - 0.5) * 26 / (0.35 + depth * 1.4)))
     grass = _mixed(_FIELD_NIGHT, _FIELD_DAY, light) + warmth * np.array([38, 16, -8], np.float32)
-    tone = (0.80 + 0.12 * mown + 0.22 * (1 - depth))[..., None]
-    cover = np.clip((y - edge) * height, 0, 1)[..., None]
-    part[:] = part * (1 - cover) + grass * tone * cover
+    tone = 0.80 + 0.12 * mown + 0.22 * (1 - depth)
+    _lay(planes, np.clip((y - edge) * height, 0, 1), (blade * tone for blade in grass))
 
 
 def _mixed(night: tuple[int, ...], day: tuple[int, ...], light: float) -> Picture:
