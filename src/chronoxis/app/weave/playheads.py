@@ -19,6 +19,7 @@ def draw_playheads(painter: QPainter, rails: Rails, above: float, below: float) 
     painter.drawLine(QPointF(above, top), QPointF(above, rails.threads.top()))
     painter.drawPath(thread(rails, above, below))
     painter.drawLine(QPointF(below, rails.threads.bottom()), QPointF(below, bottom))
+    painter.setPen(Qt.PenStyle.NoPen)  # else it would reach into the name of a marker close by
     painter.setBrush(TEXT)
     painter.drawEllipse(QPointF(above, top), 4, 4)
     painter.drawEllipse(QPointF(below, bottom), 4, 4)
