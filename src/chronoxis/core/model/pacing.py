@@ -9,7 +9,6 @@ from chronoxis.core.model.arranging import set_points, set_rate
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.timing import fitting
 from chronoxis.core.timing.fitting import PaceWish
-from chronoxis.core.timing.pace import PacePiece
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
@@ -284,7 +283,7 @@ def _with_recorded(project: Project, place: Place, length: Fraction) -> Project:
 
 def _pace_wish(shot: Shot) -> PaceWish:
     return PaceWish(
-        [PacePiece(passage.recorded_length, passage.speed) for passage in shot.passages],
+        [passage.piece for passage in shot.passages],
         [passage.ramp for passage in shot.passages[:-1]],
         [Quantity.SPEED in passage.held for passage in shot.passages],
     )

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
+from itertools import accumulate
 from pathlib import Path
 from typing import NamedTuple
 
@@ -11,8 +12,8 @@ import numpy as np
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.timing.pace import PacePiece, PaceProfile, running_sums, total
-from chronoxis.core.timing.ramps import ABRUPT, Ramp
+from chronoxis.core.timing.pace import PacePiece, PaceProfile, RunningSums, off_grid, total
+from chronoxis.core.timing.ramps import ABRUPT, Ramp, lengths_of
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import EachFrame
 
@@ -96,6 +97,11 @@ class Passage:
     shutter: float = 360.0
     held: frozenset[Quantity] = frozenset()
 
+    @cached_property
+    def piece(self) -> PacePiece:
+        """The passage as the pace sees it. Raises PlanError if its speed is out of range."""
+        return PacePiece(self.recorded_length, self.speed)
+
     @property
     def open_angle(self) -> float:
         """The shutter angle that counts: 0 where a result frame is one recorded frame."""
@@ -121,13 +127,13 @@ class Shot:
     @cached_property
     def pace(self) -> PaceProfile:
         """How recorded time is covered from the shot's start on."""
-        pieces = [PacePiece(passage.recorded_length, passage.speed) for passage in self.passages]
+        pieces = [passage.piece for passage in self.passages]
         return PaceProfile(pieces, [passage.ramp for passage in self.passages[:-1]])
 
     @cached_property
     def recorded_length(self) -> Fraction:
         """Recorded seconds between in and out."""
-        return sum((passage.recorded_length for passage in self.passages), Fraction(0))
+        return total(passage.recorded_length for passage in self.passages)
 
     @cached_property
     def out_point(self) -> Fraction:
@@ -140,9 +146,9 @@ class Shot:
         return float(self.in_point), float(self.out_point)
 
     @cached_property
-    def joints(self) -> tuple[Fraction, ...]:
+    def joints(self) -> RunningSums:
         """Recorded seconds covered when each passage begins, and when the last one ends."""
-        return tuple(running_sums(passage.recorded_length for passage in self.passages))
+        return RunningSums(passage.recorded_length for passage in self.passages)
 
     @cached_property
     def shutters(self) -> tuple[float, ...]:
@@ -152,20 +158,19 @@ class Shot:
     @cached_property
     def shortened(self) -> tuple[int, ...]:
         """Numbers of the passages whose ramp at their end could not have its wished length."""
-        return tuple(
-            number
-            for number, real in enumerate(self.pace.ramp_lengths.tolist())
-            if self.passages[number].speed != self.passages[number + 1].speed
-            and real < float(self.passages[number].ramp.length) * (1 - 1e-9)
-        )
+        speeds = self.rows.speeds
+        wished = lengths_of([passage.ramp for passage in self.passages[:-1]])
+        short = (speeds[1:] != speeds[:-1]) & (self.pace.ramp_lengths < wished * (1 - 1e-9))
+        return tuple(np.flatnonzero(short).tolist())
 
     @cached_property
     def rows(self) -> PassageRows:
         """Its passages as columns of numbers, as if the shot stood alone."""
-        covered = np.array([float(joint) for joint in self.joints])
+        pieces = [passage.piece for passage in self.passages]
+        covered = off_grid(accumulate((piece.on_grid[0] for piece in pieces), initial=0))
         begin, end = self.span
         recorded = end - covered if self.backwards else begin + covered
-        speeds = np.array([float(passage.speed) for passage in self.passages])
+        speeds = np.array([piece.rounded[1] for piece in pieces])
         return PassageRows.of_shot(self.pace.joints, recorded, speeds, self.pace.ramp_lengths)
 
     def recorded_time(self, covered: Fraction) -> Fraction:
@@ -196,9 +201,9 @@ class Project:
     settings: ResultSettings = field(default_factory=ResultSettings)
 
     @cached_property
-    def starts(self) -> tuple[Fraction, ...]:
+    def starts(self) -> RunningSums:
         """Result seconds at which each shot begins, and at which the last one ends."""
-        return tuple(running_sums(shot.pace.result_length for shot in self.shots))
+        return RunningSums(shot.pace.result_length for shot in self.shots)
 
     @cached_property
     def pace(self) -> PaceProfile:
@@ -268,8 +273,7 @@ class Project:
     def passage_result_length(self, place: Place) -> Fraction:
         """Result seconds of a passage from joint to joint."""
         if not self.is_ramped(place):
-            passage = self.passage(place)
-            return passage.recorded_length / passage.speed
+            return self.passage(place).piece.result_length
         joints = self.shots[place.shot].pace.joints
         return Fraction(float(joints[place.passage + 1] - joints[place.passage]))
 

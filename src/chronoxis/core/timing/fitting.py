@@ -10,7 +10,7 @@ import numpy as np
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.pace import PacePiece, Seconds
-from chronoxis.core.timing.ramps import ABRUPT, Ramp, fit_ramps
+from chronoxis.core.timing.ramps import ABRUPT, Ramp, fit_ramps, lengths_of
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 from chronoxis.core.timing.timecode import format_time
 
@@ -18,6 +18,7 @@ from chronoxis.core.timing.timecode import format_time
 _FINEST = 10**9
 # How far, in logarithms, a ramped passage's speed mostly is at most from what it would be without ramps.
 _NEAR = 0.25
+_REACH = 2
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,9 @@ def solve_speed(pieces: Sequence[PacePiece], ramps: Sequence[Ramp], number: int,
     Raises:
         PlanError: no speed in the range gives that.
     """
+    # Farther than two passages away, nothing has to do with how much of this one its ramps take.
+    first, end = max(0, number - _REACH), number + _REACH + 1
+    pieces, ramps, number = pieces[first:end], ramps[first : end - 1], number - first
     lengths = _Lengths([PaceWish(pieces, ramps, [True] * len(pieces))])
 
     @cache
@@ -105,7 +109,7 @@ def fit_to_length(shots: Sequence[PaceWish], wish: Fraction) -> list[list[Fracti
 def _exact_factor(shots: Sequence[PaceWish], wish: Fraction) -> Fraction:
     """Without ramps the factor is a quotient."""
     parts = [
-        (piece.recorded_length / piece.speed, piece.speed, held)
+        (piece.result_length, piece.speed, held)
         for shot in shots
         for piece, held in zip(shot.pieces, shot.held, strict=True)
     ]
@@ -169,11 +173,11 @@ class _Lengths:
     """
 
     def __init__(self, shots: Sequence[PaceWish]) -> None:
-        self._recorded = np.array([p.recorded_length for shot in shots for p in shot.pieces], np.float64)
-        self.speeds = np.array([p.speed for shot in shots for p in shot.pieces], np.float64)
+        pieces = [piece.rounded for shot in shots for piece in shot.pieces]
+        self._recorded, self.speeds = np.array(pieces).T
         self.held = np.array([held for shot in shots for held in shot.held])
         ramps = [ramp for shot in shots for ramp in (*shot.ramps, ABRUPT)][:-1]
-        self.wished = np.array([ramp.length for ramp in ramps], np.float64)
+        self.wished = lengths_of(ramps)
         self._shapes = [ramp.shape for ramp in ramps]
 
     def passages(self, speeds: Seconds) -> Seconds:

@@ -1,16 +1,27 @@
 """The mapping from result time to recorded time."""
 
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
 from math import lcm
+from typing import NamedTuple, overload
 
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.timing.ramps import ABRUPT, FittedRamps, Numbers, Ramp, RampCurve, RampCurves, fit_ramps
+from chronoxis.core.timing.ramps import (
+    ABRUPT,
+    FittedRamps,
+    Numbers,
+    Ramp,
+    RampCurve,
+    RampCurves,
+    fit_ramps,
+    lengths_of,
+)
 from chronoxis.core.timing.speed import checked_speed
 
 Seconds = npt.NDArray[np.float64]
@@ -20,37 +31,61 @@ GRID_BITS = 80
 
 # Sums are exact unless their parts have no common denominator up to this; then they keep to the grid.
 _MOST_EXACT = 1 << 256
-# A plateau shorter than this, in recorded seconds, is what rounding left of one that ramps used up.
-_NOTHING = Fraction(1, 10**12)
+# A plateau shorter than a picosecond, here in parts of the grid, is what rounding left of one that ramps
+# used up.
+_NOTHING = (1 << GRID_BITS) // 10**12
 # Plateaus and ramps are mapped one by one while each has many of the times, else all at once.
 _MANY_TIMES = 48
 _AT_ONCE = 1 << 14
 
+# Lengths of the ramps, and what they take before and after; nothing behind the last passage.
+_GridRamps = tuple[list[int], list[int], list[int]]
 _OnPlateau = Callable[[Seconds, Numbers | int], Seconds]
 _OnRamp = Callable[[Seconds, Numbers | int, RampCurve], Seconds]
 
 
 @dataclass(frozen=True)
 class PacePiece:
-    """A passage as the pace sees it.
+    """A passage as the pace sees it. What is worked out of it alone is kept with it.
 
     Attributes:
         recorded_length: in seconds, positive.
         speed: recorded seconds per result second.
+
+    Raises PlanError if the speed is out of range, ValueError if the piece is empty.
     """
 
     recorded_length: Fraction
     speed: Fraction
 
+    def __post_init__(self) -> None:
+        checked_speed(self.speed)
+        if self.recorded_length <= 0:
+            raise ValueError("a pace needs pieces of positive length")
 
-@dataclass(frozen=True)
-class _Segment:
-    """A plateau or a ramp: recorded and result seconds, and the speed at its beginning."""
+    @cached_property
+    def result_length(self) -> Fraction:
+        """Result seconds, if no ramp takes any of it."""
+        return self.recorded_length / self.speed
 
-    recorded: Fraction
-    result: Fraction
+    @cached_property
+    def rounded(self) -> tuple[float, float]:
+        """Recorded length and speed."""
+        return float(self.recorded_length), float(self.speed)
+
+    @cached_property
+    def on_grid(self) -> tuple[int, int]:
+        """Recorded and result length in parts of the grid."""
+        return _on_grid(self.recorded_length), _on_grid(self.result_length)
+
+
+class _Segment(NamedTuple):
+    """A plateau or a ramp: where it begins in parts of the grid, and the speed there."""
+
+    recorded: int
+    result: int
     speed: float
-    is_ramp: bool = False
+    is_ramp: bool
 
 
 class PaceProfile:
@@ -71,38 +106,24 @@ class PaceProfile:
     def __init__(self, pieces: Sequence[PacePiece], ramps: Sequence[Ramp] = ()) -> None:
         """``ramps[i]`` stands between pieces i and i + 1; without any, all changes are abrupt.
 
-        Raises PlanError if a speed is out of range, ValueError if there is no piece, one is empty, or
-        the ramps do not match the pieces.
+        Raises ValueError if there is no piece, or the ramps do not match the pieces.
         """
-        if not pieces or any(piece.recorded_length <= 0 for piece in pieces):
-            raise ValueError("a pace needs pieces of positive length")
+        if not pieces:
+            raise ValueError("a pace needs pieces")
         ramps = ramps or [ABRUPT] * (len(pieces) - 1)
-        if len(ramps) != len(pieces) - 1 or any(ramp.length < 0 for ramp in ramps):
-            raise ValueError("a pace needs one ramp for each joint, none of negative length")
-        speeds = np.array([checked_speed(piece.speed) for piece in pieces], np.float64)
-        fitted = fit_ramps(
-            np.array([piece.recorded_length for piece in pieces], np.float64),
-            speeds,
-            np.array([ramp.length for ramp in ramps], np.float64),
-            [ramp.shape for ramp in ramps],
-        )
-        segments, joints = _lay_out(pieces, fitted)
-        recorded_starts = grid_sums(segment.recorded for segment in segments)
-        result_starts = grid_sums(segment.result for segment in segments)
+        if len(ramps) != len(pieces) - 1:
+            raise ValueError("a pace needs one ramp for each joint")
+        recorded, speeds = np.array([piece.rounded for piece in pieces]).T
+        fitted = fit_ramps(recorded, speeds, lengths_of(ramps), [ramp.shape for ramp in ramps])
+        on_grid = _on_grid_too(fitted)
+        segments, joints, self._grid_lengths = _lay_out(pieces, on_grid)
         self.ramp_lengths = fitted.lengths
-        self.recorded_length = sum((piece.recorded_length for piece in pieces), Fraction(0))
-        self.result_length = total(segment.result for segment in segments)
-        self.joints = np.array([(result_starts[number] + half) / (1 << GRID_BITS) for number, half in joints])
-        self._grid_lengths = recorded_starts[-1], result_starts[-1]
+        self.recorded_length = total(piece.recorded_length for piece in pieces)
+        self.result_length = _result_length(pieces, on_grid)
+        self.joints = off_grid(joints)
         self._passages = np.stack([self.joints[:-1], np.append(fitted.lengths, 0.0)])
-        self._segments = np.stack(
-            [
-                off_grid(recorded_starts[:-1]),
-                off_grid(result_starts[:-1]),
-                [segment.speed for segment in segments],
-                [segment.is_ramp for segment in segments],
-            ]
-        )
+        recorded_starts, result_starts, *rest = zip(*segments, strict=True)
+        self._segments = np.stack([off_grid(recorded_starts), off_grid(result_starts), *rest])
         self._curves = fitted.curves(speeds)
 
     @classmethod
@@ -261,36 +282,69 @@ class PaceProfile:
 
 
 def _lay_out(
-    pieces: Sequence[PacePiece], fitted: FittedRamps
-) -> tuple[list[_Segment], list[tuple[int, int]]]:
-    """Plateaus and ramps in order; and each joint as a segment and parts of the grid into it."""
+    pieces: Sequence[PacePiece], ramps: _GridRamps
+) -> tuple[list[_Segment], list[int], tuple[int, int]]:
+    """Plateaus and ramps in order; all joints in result time; recorded and result length of all."""
     segments: list[_Segment] = []
-    joints = [(0, 0)]
-    lengths, before, after = (
-        [Fraction(value) for value in (*column.tolist(), 0.0)]
-        for column in (fitted.lengths, fitted.before, fitted.after)
-    )
-    entered = Fraction(0)
-    for number, piece in enumerate(pieces):
-        plateau = piece.recorded_length - entered - before[number]
-        if plateau > (_NOTHING if entered or before[number] else 0):
-            segments.append(_Segment(plateau, plateau / piece.speed, float(piece.speed)))
-        joints.append((len(segments), _on_grid(lengths[number]) // 2))
-        if lengths[number]:
-            taken = before[number] + after[number]
-            segments.append(_Segment(taken, lengths[number], float(piece.speed), is_ramp=True))
-        entered = after[number]
-    return segments, joints
+    joints = [0]
+    recorded = result = entered = 0
+    for piece, length, before, after in zip(pieces, *ramps, strict=True):
+        plateau, lasting = piece.on_grid
+        if entered or before:
+            plateau -= entered + before
+            lasting = plateau * piece.speed.denominator // piece.speed.numerator
+        if not (entered or before) or plateau > _NOTHING:
+            segments.append(_Segment(recorded, result, piece.rounded[1], is_ramp=False))
+            recorded, result = recorded + plateau, result + lasting
+        joints.append(result + length // 2)
+        if length:
+            segments.append(_Segment(recorded, result, piece.rounded[1], is_ramp=True))
+            recorded, result = recorded + before + after, result + length
+        entered = after
+    return segments, joints, (recorded, result)
 
 
-def running_sums(parts: Iterable[Fraction]) -> list[Fraction]:
+def _on_grid_too(fitted: FittedRamps) -> _GridRamps:
+    columns = (fitted.lengths, fitted.before, fitted.after)
+    lengths, before, after = ([*map(int, (column * 2.0**GRID_BITS).tolist()), 0] for column in columns)
+    return lengths, before, after
+
+
+def _result_length(pieces: Sequence[PacePiece], ramps: _GridRamps) -> Fraction:
+    """What the passages last alone, and what the ramps add to that: exact, so that dividing adds nothing."""
+    lengths, before, after = ramps
+    taken: defaultdict[tuple[int, int], int] = defaultdict(int)
+    for piece, entered, left in zip(pieces, (0, *after), before, strict=False):
+        taken[piece.speed.as_integer_ratio()] += entered + left
+    parts = [Fraction(sum(lengths), 1 << GRID_BITS)]
+    for (numerator, denominator), of_speed in taken.items():
+        parts.append(Fraction(-of_speed * denominator, numerator << GRID_BITS))
+    return total([*(piece.result_length for piece in pieces), *parts])
+
+
+class RunningSums(Sequence[Fraction]):
     """0 and the sums of the first one, two, … parts: exact while that is cheap, else to 2^-80 each."""
-    numerators, denominator = _alike(parts)
-    return [Fraction(total, denominator) for total in accumulate(numerators, initial=0)]
+
+    def __init__(self, parts: Iterable[Fraction]) -> None:
+        numerators, self._denominator = _alike(parts)
+        self._numerators = list(accumulate(numerators, initial=0))
+
+    def __len__(self) -> int:
+        return len(self._numerators)
+
+    @overload
+    def __getitem__(self, place: int) -> Fraction: ...
+    @overload
+    def __getitem__(self, place: slice) -> list[Fraction]: ...
+    def __getitem__(self, place: int | slice) -> Fraction | list[Fraction]:
+        # Fractions are made of those alone that somebody wants: they take longer than the sums.
+        if isinstance(place, slice):
+            return [Fraction(numerator, self._denominator) for numerator in self._numerators[place]]
+        return Fraction(self._numerators[place], self._denominator)
 
 
 def total(parts: Iterable[Fraction]) -> Fraction:
-    """The sum of all parts, the last of `running_sums`."""
+    """The sum of all parts, the last of `RunningSums`."""
     numerators, denominator = _alike(parts)
     return Fraction(sum(numerators), denominator)
 
@@ -305,7 +359,7 @@ def _alike(parts: Iterable[Fraction]) -> tuple[list[int], int]:
 
 
 def grid_sums(parts: Iterable[Fraction]) -> list[int]:
-    """0 and the sums of the first one, two, … parts, in parts of the grid: quicker than `running_sums`."""
+    """0 and the sums of the first one, two, … parts, in parts of the grid: quicker than `RunningSums`."""
     return list(accumulate(map(_on_grid, parts), initial=0))
 
 

@@ -81,6 +81,20 @@ class Ramp:
     length: Fraction = Fraction(0)
     shape: RampShape = RampShape.SMOOTH
 
+    def __post_init__(self) -> None:
+        if self.length < 0:
+            raise ValueError("a ramp of negative length")
+
+    @cached_property
+    def rounded(self) -> float:
+        """Its length."""
+        return float(self.length)
+
+
+def lengths_of(ramps: Sequence[Ramp]) -> Floats:
+    """Wished result seconds, shape (ramps,)."""
+    return np.array([ramp.rounded for ramp in ramps], np.float64)
+
 
 ABRUPT = Ramp()
 """No ramp: the speed changes at once."""
