@@ -1,4 +1,4 @@
-"""Short texts on the rails: the same few are drawn again and again, so they are kept laid out."""
+"""Short texts on the rails: the same few are drawn again and again, so they are kept."""
 
 from functools import lru_cache
 
@@ -6,9 +6,14 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QStaticText, QTransform
 
 from chronoxis.app.theme.theme import font
+from chronoxis.core.timing.speed import format_speed
+from chronoxis.core.timing.timecode import format_time
 
 _KEPT = 2000
 _ALIGN = Qt.AlignmentFlag
+
+written_time = lru_cache(_KEPT)(format_time)
+written_speed = lru_cache(_KEPT)(format_speed)
 
 
 def write(

@@ -124,5 +124,5 @@ def joint_speed(project: Project, place: Place) -> float:
     """The speed at the joint behind a passage: in a ramp's middle, else between the two."""
     passages = project.shots[place.shot].passages
     before, after = passages[place.passage], passages[place.passage + 1]
-    share = float(before.ramp.shape.share(np.array(0.5)))
-    return float(float(before.speed) ** (1 - share) * float(after.speed) ** share)
+    share = before.ramp.shape.half_way
+    return float(before.piece.rounded[1] ** (1 - share) * after.piece.rounded[1] ** share)

@@ -8,10 +8,9 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 
 from chronoxis.app.theme.theme import DIM, LINE, LIVE, font
-from chronoxis.app.weave.lettering import width_of, write
+from chronoxis.app.weave.lettering import width_of, write, written_time
 from chronoxis.app.weave.rails import Rails, ruler_step
 from chronoxis.core.model.project import Marker, Project
-from chronoxis.core.timing.timecode import format_time
 
 _LEAST_STRETCH = 8.0  # pixels a shot must have on the recorded rail for its marks to be drawn
 _TICK = 5.0
@@ -75,7 +74,7 @@ def _draw_marks(
     painter.setPen(QPen(LINE, 1))
     painter.drawLines([QLineF(x, edge, x, edge + tick) for x in places])
     for number, x in zip(numbers, places, strict=True):
-        text = format_time(number * step, decimals)
+        text = written_time(number * step, decimals)
         width = width_of(text)
         if all(x + 5 + width < begin or x > end for begin, end in taken):
             write(painter, QRectF(x + 5, row.top(), width, row.height()), text, DIM)

@@ -9,12 +9,11 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from chronoxis.app.theme.theme import GROUND, mixed, speed_colour
 from chronoxis.app.weave.laid import Laid
-from chronoxis.app.weave.lettering import width_of, write
+from chronoxis.app.weave.lettering import width_of, write, written_speed
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.export import Plan
-from chronoxis.core.timing.speed import format_speed
 
 _THREAD_SPACING = 9.0
 _THREAD_COLOURS = 8  # of threads in each doubling of speed
@@ -120,7 +119,7 @@ class _ThreadPainter:
         for row in np.flatnonzero(laid.shown & (ends - begins >= _LEAST_BADGE)).tolist():
             place = self._project.place(row)
             speed = self._project.passage(place).speed
-            text = format_speed(speed)
+            text = written_speed(speed)
             text = f"◂ {text}" if self._project.shots[place.shot].backwards else text
             at = QPointF(middles[row], area.bottom() - 26)
             self._draw_badge(at, text, float(ends[row] - begins[row]), speed_colour(speed))

@@ -51,6 +51,12 @@ class RampShape(StrEnum):
         """The coefficients of σ in u, u² and u³."""
         return _BENDS[self]
 
+    @property
+    def half_way(self) -> float:
+        """σ(½): the share of the change that is done at the joint."""
+        first, second, third = self.bends
+        return first / 2 + second / 4 + third / 8
+
     def share(self, u: Floats) -> Floats:
         """σ(u): the share of the change that is done, 0 to 1."""
         return _share(u, *self.bends)
