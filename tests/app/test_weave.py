@@ -160,7 +160,7 @@ def test_many_passages_are_changed_at_once(shaped: MainWindow, qtbot: QtBot) -> 
     enter(qtbot, shaped, Quantity.SPEED, "-4")
     assert "-4" in bench.caution.text()
     for _ in range(3):
-        shaped.undo_action.trigger()
+        shaped.menus.undo.trigger()
     assert document.project == before
 
 

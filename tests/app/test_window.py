@@ -44,22 +44,22 @@ def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) 
     assert "from the in point" in opened.bench.caution.text()
     assert opened.bench.fields[Quantity.RESULT_LENGTH].text() == "0:02"
     for _ in range(4):
-        opened.undo_action.trigger()
+        opened.menus.undo.trigger()
     assert opened.document.project == first
     assert opened.document.undo_label == "Bring in"
     for _ in range(4):
-        opened.redo_action.trigger()
+        opened.menus.redo.trigger()
     assert opened.document.project.shots[0].recorded_length == 6
 
 
 def test_export_waits_for_a_plan(window: MainWindow, qtbot: QtBot, recording: Path) -> None:
-    assert not window.export_action.isEnabled()
+    assert not window.menus.export.isEnabled()
     window.open_recording(recording)
     planned(qtbot, window)
-    assert window.export_action.isEnabled()
+    assert window.menus.export.isEnabled()
     window.files.discard_changes()
     window.new_project()
-    assert not window.export_action.isEnabled()
+    assert not window.menus.export.isEnabled()
 
 
 def test_what_each_edge_means(opened: MainWindow, qtbot: QtBot) -> None:
@@ -76,9 +76,9 @@ def test_what_each_edge_means(opened: MainWindow, qtbot: QtBot) -> None:
     faster = opened.document.project.shots[0]
     assert (faster.in_point, faster.out_point) == (trimmed.in_point, trimmed.out_point)
     assert faster.passages[0].speed > trimmed.passages[0].speed
-    opened.undo_action.trigger()
+    opened.menus.undo.trigger()
     assert opened.document.project.shots[0] == trimmed
-    opened.undo_action.trigger()
+    opened.menus.undo.trigger()
     assert opened.document.project.shots[0] == before
 
 
@@ -315,5 +315,8 @@ def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
             if button.isVisible():
                 assert button.width() >= button.sizeHint().width() - 1, button.text()
                 assert button.height() >= button.sizeHint().height() - 1, button.text()
+    window.shortcuts_page.show_beside()
+    assert window.geometry().contains(window.shortcuts_page.geometry())
+    window.shortcuts_page.hide()
     window.files.discard_changes()
     window.close()

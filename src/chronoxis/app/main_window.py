@@ -3,18 +3,16 @@
 from collections.abc import Callable
 from datetime import datetime
 from fractions import Fraction
-from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeySequence
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QMainWindow,
-    QMenu,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -27,6 +25,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.export.export_panel import ExportPanel
 from chronoxis.app.loader import Loader
+from chronoxis.app.menus import Menus
 from chronoxis.app.pictures.pictures import Pictures
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.pictures.transport import Transport
@@ -47,9 +46,6 @@ from chronoxis.core.render.export import Plan
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time, parse_time
-
-Entry = tuple[str, str | QKeySequence.StandardKey, Callable[[], object]]
-"""Of a menu: text, keys and what it does."""
 
 _BENCH_WIDTH = 380
 _SHELF_WIDTH = 222
@@ -80,7 +76,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self._lay_out()
-        self._make_menus()
+        self.menus = Menus(self)
         self._connect()
         self._show()
         self._follow_plan()
@@ -335,130 +331,6 @@ class MainWindow(QMainWindow):
             return
         self.document.apply("Fit to length", lambda p: pacing.fit_to_length(p, wish))
 
-    def _make_menus(self) -> None:
-        self._needs_shot: list[QAction] = []
-        bar = self.menuBar()
-        file, edit, shot, passage = (bar.addMenu(n) for n in ("&File", "&Edit", "&Shot", "&Passage"))
-        view, play, help_ = (bar.addMenu(name) for name in ("&View", "P&lay", "&Help"))
-        self._fill_file(file)
-        self._fill_edit(edit)
-        self._fill_shot(shot)
-        self._fill_passage(passage)
-        self._fill_view(view)
-        self._fill_play(play)
-        self._add(help_, "&Keys", "?", self.shortcuts_page.show_beside)
-        escape = QAction(self, shortcut=QKeySequence("Esc"))
-        escape.triggered.connect(self.show_bench)
-        self.addAction(escape)
-        self._context = (shot, passage)
-
-    def _fill_file(self, menu: QMenu) -> None:
-        keys = QKeySequence.StandardKey
-        self._add(menu, "&New project", keys.New, self.new_project)
-        self._add(menu, "Open &project…", "Ctrl+Shift+O", self.choose_project)
-        self._recent = menu.addMenu("Open &recent")
-        self._recent.aboutToShow.connect(self._list_recent)
-        self._add(menu, "&Bring in recordings…", keys.Open, self.choose_recording)
-        menu.addSeparator()
-        self.save_action = self._add(menu, "&Save", keys.Save, self.save)
-        self._add_for_shots(
-            menu,
-            ("Save &as…", "Ctrl+Shift+S", self.save_as),
-            ("Write a &timeline…", "Ctrl+T", self.save_timeline),
-        )
-        self.export_action = self._add(menu, "&Export…", "Ctrl+E", self.show_export)
-        menu.addSeparator()
-        self._add(menu, "&Quit", keys.Quit, self.close)
-
-    def _fill_edit(self, menu: QMenu) -> None:
-        keys, do = QKeySequence.StandardKey, self.commands
-        self.undo_action = self._add(menu, "&Undo", keys.Undo, self.document.undo)
-        self.redo_action = self._add(menu, "&Redo", keys.Redo, self.document.redo)
-        menu.addSeparator()
-        self._add_for_shots(
-            menu,
-            ("&Copy pace", keys.Copy, do.copy_pace),
-            ("&Paste pace", keys.Paste, do.paste_pace),
-            ("Select &all passages", keys.SelectAll, do.select_all),
-        )
-
-    def _fill_shot(self, menu: QMenu) -> None:
-        do = self.commands
-        self._add_for_shots(
-            menu,
-            ("Set &in point here", "I", lambda: do.set_point(begin=True)),
-            ("Set &out point here", "O", lambda: do.set_point(begin=False)),
-            ("Use &all of the recording", "Shift+A", do.use_all),
-            ("&Cut in two here", "X", do.cut),
-            ("&Reverse", "R", do.reverse),
-            ("Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
-            ("Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
-            ("&Duplicate", "Ctrl+D", do.duplicate),
-            ("De&lete", QKeySequence.StandardKey.Delete, do.delete),
-        )
-
-    def _fill_passage(self, menu: QMenu) -> None:
-        do = self.commands
-        self._add_for_shots(
-            menu,
-            ("&Divide here", "D", do.divide),
-            ("&Merge", "Shift+D", do.merge),
-            ("&Previous", "PgUp", lambda: do.select_next(-1)),
-            ("&Next", "PgDown", lambda: do.select_next(1)),
-            ("&Faster", "Ctrl+Up", lambda: do.nudge_speed(1)),
-            ("&Slower", "Ctrl+Down", lambda: do.nudge_speed(-1)),
-            ("Ramps &longer", ".", lambda: do.nudge_ramps(1)),
-            ("Ramps &shorter", ",", lambda: do.nudge_ramps(-1)),
-            ("&Hold speed, or let go", "H", do.hold_speed),
-            ("Fit the whole to &length", "Ctrl+F", self._enter_fit),
-        )
-
-    def _fill_view(self, menu: QMenu) -> None:
-        keys, do, weave = QKeySequence.StandardKey, self.commands, self.weave
-        self._add_for_shots(
-            menu,
-            ("Zoom &in", keys.ZoomIn, lambda: weave.zoom(0.5)),
-            ("Zoom &out", keys.ZoomOut, lambda: weave.zoom(2.0)),
-            ("Zoom to &selection", "Z", weave.zoom_to_selection),
-            ("Zoom to single &frames", "F", weave.zoom_to_frames),
-            ("Show &all", "Shift+Z", weave.fit_all),
-            ("&Mark the result here", "M", do.mark_result),
-            ("Mark the &recording here", "Shift+M", do.mark_recording),
-            ("&Name the nearest mark…", "N", self._name_marker),
-        )
-
-    def _fill_play(self, menu: QMenu) -> None:
-        document, transport = self.document, self.transport
-        self._add_for_shots(
-            menu,
-            ("&Play or pause", "Space", transport.toggle),
-            ("Play &backwards", "J", lambda: transport.faster(-1)),
-            ("&Rest", "K", lambda: transport.set_shuttle(0)),
-            ("Play &forwards", "L", lambda: transport.faster(1)),
-            ("One frame bac&k", "Left", lambda: transport.step(-1)),
-            ("One frame &on", "Right", lambda: transport.step(1)),
-            ("One second ba&ck", "Shift+Left", lambda: self._step_seconds(-1)),
-            ("One secon&d on", "Shift+Right", lambda: self._step_seconds(1)),
-            ("To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
-            ("To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
-            ("&Loop", "Ctrl+L", self.pictures.loop_button.toggle),
-            ("Loop the &selection", "Shift+L", self.pictures.loop_selection),
-            ("Loop the nearest &joint", "Shift+J", self.pictures.loop_joint),
-        )
-
-    def _add_for_shots(self, menu: QMenu, *entries: Entry) -> None:
-        """Entries that make sense only where there is a shot."""
-        self._needs_shot += [self._add(menu, *entry) for entry in entries]
-
-    def _add(
-        self, menu: QMenu, text: str, keys: str | QKeySequence.StandardKey, act: Callable[[], object]
-    ) -> QAction:
-        action = QAction(text, self)
-        action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda _checked: act())
-        menu.addAction(action)
-        return action
-
     def _connect(self) -> None:
         document, loader = self.document, self.loader
         loader.opened.connect(self._opened)
@@ -477,7 +349,7 @@ class MainWindow(QMainWindow):
         self.preview.ready.connect(lambda _: self.weave.update())
         self.preview.failed.connect(self._say)
         self.weave.scrubbed.connect(self._scrub)
-        self.weave.menu_wanted.connect(self._show_menu)
+        self.weave.menu_wanted.connect(self.menus.show_at_pointer)
         self.export_panel.left.connect(self.show_bench)
         self.export_panel.busy.connect(self.preview.hold_back)
 
@@ -518,7 +390,7 @@ class MainWindow(QMainWindow):
     def _follow_plan(self) -> None:
         """Make the preview's frames anew when something changed that shows in them."""
         plan, before = self.document.plan, self._followed
-        for widget in (self.export_action, self._export_button):
+        for widget in (self.menus.export, self._export_button):
             widget.setEnabled(plan is not None)
         if plan is before:
             return
@@ -540,15 +412,8 @@ class MainWindow(QMainWindow):
             self._pages.setCurrentIndex(page)
             if page:
                 self.weave.setFocus()  # its keys work at once
-        for action in self._needs_shot:
-            action.setEnabled(bool(project.shots))
+        self.menus.follow_document()
         self.fit_button.setEnabled(bool(project.shots))
-        for action, verb, label in (
-            (self.undo_action, "&Undo", document.undo_label),
-            (self.redo_action, "&Redo", document.redo_label),
-        ):
-            action.setEnabled(label is not None)
-            action.setText(f"{verb} {label.lower()}" if label else verb)
         if not project.shots:
             self._length.setText("")
             self._summary.setText("no shot: add a recording from the left" if project.footage else "")
@@ -568,24 +433,10 @@ class MainWindow(QMainWindow):
         self._title.setText(name)
         modified = self.document.is_modified
         self._state.setText("not saved" if modified else "saved" if path else "")
-        self.save_action.setEnabled(modified or (path is None and bool(project.footage)))
+        self.menus.save.setEnabled(modified or (path is None and bool(project.footage)))
         self.setWindowTitle(
             f"{name}{' •' if modified else ''} – Chronoxis" if project.footage else "Chronoxis"
         )
-
-    def _list_recent(self) -> None:
-        self._recent.clear()
-        for path in self.files.recent:
-            self._recent.addAction(path.name, partial(self.open_project, path)).setToolTip(str(path))
-        if self._recent.isEmpty():
-            self._recent.addAction("none yet").setEnabled(False)
-
-    def _show_menu(self, at: QPoint) -> None:
-        menu = QMenu(self)
-        for source in self._context:
-            menu.addActions(source.actions())
-            menu.addSeparator()
-        menu.exec(at)
 
     def _say(self, message: str) -> None:
         self._message.setText(message)
@@ -596,11 +447,13 @@ class MainWindow(QMainWindow):
     def _refuse(self, message: str) -> None:
         self.document.refused.emit(message)
 
-    def _enter_fit(self) -> None:
+    def enter_fit(self) -> None:
+        """Go to the field of the wished length."""
         self.fit_field.setFocus()
         self.fit_field.selectAll()
 
-    def _name_marker(self) -> None:
+    def name_marker(self) -> None:
+        """Ask for the name of the marker nearest to the playhead."""
         found = self.commands.nearest_marker()
         if found is None:
             self._refuse("There is no mark yet: M marks the result at the playhead, Shift+M the recording.")
@@ -618,5 +471,6 @@ class MainWindow(QMainWindow):
             self.transport.set_shuttle(0)
         self.document.move_playhead(seconds)
 
-    def _step_seconds(self, seconds: int) -> None:
+    def step_seconds(self, seconds: int) -> None:
+        """Move the playhead by whole seconds of the result."""
         self.transport.step(round(seconds * self.document.project.rate))

@@ -1,0 +1,179 @@
+"""The menus, and with them all keys."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMenu
+
+if TYPE_CHECKING:
+    from chronoxis.app.main_window import MainWindow
+
+Entry = tuple[str, str | QKeySequence.StandardKey, Callable[[], object]]
+"""Of a menu: text, keys and what it does."""
+
+
+class Menus:
+    """The menu bar of a window, and the menu at the pointer.
+
+    Attributes:
+        undo, redo, save, export: the actions of these names.
+    """
+
+    def __init__(self, window: "MainWindow") -> None:
+        self._window = window
+        self._for_shots: list[QAction] = []
+        bar = window.menuBar()
+        file, edit, shot, passage = (bar.addMenu(n) for n in ("&File", "&Edit", "&Shot", "&Passage"))
+        view, play, help_ = (bar.addMenu(name) for name in ("&View", "P&lay", "&Help"))
+        self._fill_file(file)
+        self._fill_edit(edit)
+        self._fill_shot(shot)
+        self._fill_passage(passage)
+        self._fill_view(view)
+        self._fill_play(play)
+        self._add(help_, "&Keys", "?", window.shortcuts_page.show_beside)
+        escape = QAction(window, shortcut=QKeySequence("Esc"))
+        escape.triggered.connect(window.show_bench)
+        window.addAction(escape)
+        self._at_pointer = (shot, passage)
+
+    def follow_document(self) -> None:
+        """Enable what makes sense now, and say what undo and redo would do."""
+        document = self._window.document
+        for action in self._for_shots:
+            action.setEnabled(bool(document.project.shots))
+        for action, verb, label in (
+            (self.undo, "&Undo", document.undo_label),
+            (self.redo, "&Redo", document.redo_label),
+        ):
+            action.setEnabled(label is not None)
+            action.setText(f"{verb} {label.lower()}" if label else verb)
+
+    def show_at_pointer(self, at: QPoint) -> None:
+        """Show what can be done with the passage there."""
+        menu = QMenu(self._window)
+        for source in self._at_pointer:
+            menu.addActions(source.actions())
+            menu.addSeparator()
+        menu.exec(at)
+
+    def _fill_file(self, menu: QMenu) -> None:
+        keys, window = QKeySequence.StandardKey, self._window
+        self._add(menu, "&New project", keys.New, window.new_project)
+        self._add(menu, "Open &project…", "Ctrl+Shift+O", window.choose_project)
+        self._recent = menu.addMenu("Open &recent")
+        self._recent.aboutToShow.connect(self._list_recent)
+        self._add(menu, "&Bring in recordings…", keys.Open, window.choose_recording)
+        menu.addSeparator()
+        self.save = self._add(menu, "&Save", keys.Save, window.save)
+        self._add_for_shots(
+            menu,
+            ("Save &as…", "Ctrl+Shift+S", window.save_as),
+            ("Write a &timeline…", "Ctrl+T", window.save_timeline),
+        )
+        self.export = self._add(menu, "&Export…", "Ctrl+E", window.show_export)
+        menu.addSeparator()
+        self._add(menu, "&Quit", keys.Quit, window.close)
+
+    def _list_recent(self) -> None:
+        self._recent.clear()
+        for path in self._window.files.recent:
+            open_it = partial(self._window.open_project, path)
+            self._recent.addAction(path.name, open_it).setToolTip(str(path))
+        if self._recent.isEmpty():
+            self._recent.addAction("none yet").setEnabled(False)
+
+    def _fill_edit(self, menu: QMenu) -> None:
+        keys, do = QKeySequence.StandardKey, self._window.commands
+        document = self._window.document
+        self.undo = self._add(menu, "&Undo", keys.Undo, document.undo)
+        self.redo = self._add(menu, "&Redo", keys.Redo, document.redo)
+        menu.addSeparator()
+        self._add_for_shots(
+            menu,
+            ("&Copy pace", keys.Copy, do.copy_pace),
+            ("&Paste pace", keys.Paste, do.paste_pace),
+            ("Select &all passages", keys.SelectAll, do.select_all),
+        )
+
+    def _fill_shot(self, menu: QMenu) -> None:
+        do = self._window.commands
+        self._add_for_shots(
+            menu,
+            ("Set &in point here", "I", lambda: do.set_point(begin=True)),
+            ("Set &out point here", "O", lambda: do.set_point(begin=False)),
+            ("Use &all of the recording", "Shift+A", do.use_all),
+            ("&Cut in two here", "X", do.cut),
+            ("&Reverse", "R", do.reverse),
+            ("Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
+            ("Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
+            ("&Duplicate", "Ctrl+D", do.duplicate),
+            ("De&lete", QKeySequence.StandardKey.Delete, do.delete),
+        )
+
+    def _fill_passage(self, menu: QMenu) -> None:
+        do = self._window.commands
+        self._add_for_shots(
+            menu,
+            ("&Divide here", "D", do.divide),
+            ("&Merge", "Shift+D", do.merge),
+            ("&Previous", "PgUp", lambda: do.select_next(-1)),
+            ("&Next", "PgDown", lambda: do.select_next(1)),
+            ("&Faster", "Ctrl+Up", lambda: do.nudge_speed(1)),
+            ("&Slower", "Ctrl+Down", lambda: do.nudge_speed(-1)),
+            ("Ramps &longer", ".", lambda: do.nudge_ramps(1)),
+            ("Ramps &shorter", ",", lambda: do.nudge_ramps(-1)),
+            ("&Hold speed, or let go", "H", do.hold_speed),
+            ("Fit the whole to &length", "Ctrl+F", self._window.enter_fit),
+        )
+
+    def _fill_view(self, menu: QMenu) -> None:
+        keys, do, weave = QKeySequence.StandardKey, self._window.commands, self._window.weave
+        self._add_for_shots(
+            menu,
+            ("Zoom &in", keys.ZoomIn, lambda: weave.zoom(0.5)),
+            ("Zoom &out", keys.ZoomOut, lambda: weave.zoom(2.0)),
+            ("Zoom to &selection", "Z", weave.zoom_to_selection),
+            ("Zoom to single &frames", "F", weave.zoom_to_frames),
+            ("Show &all", "Shift+Z", weave.fit_all),
+            ("&Mark the result here", "M", do.mark_result),
+            ("Mark the &recording here", "Shift+M", do.mark_recording),
+            ("&Name the nearest mark…", "N", self._window.name_marker),
+        )
+
+    def _fill_play(self, menu: QMenu) -> None:
+        window, pictures = self._window, self._window.pictures
+        document, transport = window.document, window.transport
+        self._add_for_shots(
+            menu,
+            ("&Play or pause", "Space", transport.toggle),
+            ("Play &backwards", "J", lambda: transport.faster(-1)),
+            ("&Rest", "K", lambda: transport.set_shuttle(0)),
+            ("Play &forwards", "L", lambda: transport.faster(1)),
+            ("One frame bac&k", "Left", lambda: transport.step(-1)),
+            ("One frame &on", "Right", lambda: transport.step(1)),
+            ("One second ba&ck", "Shift+Left", lambda: window.step_seconds(-1)),
+            ("One secon&d on", "Shift+Right", lambda: window.step_seconds(1)),
+            ("To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
+            ("To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
+            ("&Loop", "Ctrl+L", pictures.loop_button.toggle),
+            ("Loop the &selection", "Shift+L", pictures.loop_selection),
+            ("Loop the nearest &joint", "Shift+J", pictures.loop_joint),
+        )
+
+    def _add_for_shots(self, menu: QMenu, *entries: Entry) -> None:
+        """Entries that make sense only where there is a shot."""
+        self._for_shots += [self._add(menu, *entry) for entry in entries]
+
+    def _add(
+        self, menu: QMenu, text: str, keys: str | QKeySequence.StandardKey, act: Callable[[], object]
+    ) -> QAction:
+        action = QAction(text, self._window)
+        action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _checked: act())
+        menu.addAction(action)
+        return action
