@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -26,6 +27,7 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
+from chronoxis.core.model.settings import ResultFormat
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from tests.app.driving import SECONDS, enter, planned
@@ -300,6 +302,49 @@ def test_a_project_is_saved_and_opened_again(shaped: MainWindow, qtbot: QtBot, t
     with qtbot.waitSignal(shaped.files.failed, timeout=5000):
         shaped.files.save(Path("/proc/film.chronoxis"))
     assert "film.chronoxis was not written" in shaped.message_text
+
+
+def test_an_export_is_called_as_the_project_is(
+    shaped: MainWindow, qtbot: QtBot, tmp_path: Path, recording: Path
+) -> None:
+    planned(qtbot, shaped)
+    shaped.show_export()
+    choices = shaped.export_panel.choices
+    assert choices.output.text() == str(recording.with_name(f"{recording.stem}-condensed.mp4"))
+    with qtbot.waitSignal(shaped.files.saved, timeout=5000):
+        shaped.files.save(tmp_path / "A.fine.day.chronoxis")
+    (tmp_path / "A.fine.day.mp4").touch()
+    shaped.show_export()
+    assert choices.output.text() == str(tmp_path / "A.fine.day-2.mp4")
+    shaped.document.apply(
+        "", lambda p: arranging.set_settings(p, replace(p.settings, format=ResultFormat.MKV))
+    )
+    planned(qtbot, shaped)
+    qtbot.waitUntil(lambda: choices.output.text() == str(tmp_path / "A.fine.day.mkv"), timeout=2000)
+    choices.output.setText(str(tmp_path / "mine.mkv"))
+    shaped.show_bench()
+    shaped.show_export()
+    assert choices.output.text() == str(tmp_path / "mine.mkv")
+
+
+def test_what_is_read_follows_a_gesture_at_its_own_pace(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, field, heard = shaped.document, shaped.bench.fields[Quantity.SPEED], []
+    document.changed.connect(lambda: heard.append("changed"))
+    document.eased.connect(lambda: heard.append("eased"))
+    document.begin_gesture("Change speed")
+    for speed in range(10, 40):
+        document.apply("", partial(pacing.set_speed, places=[Place(0, 1)], speed=Fraction(speed)))
+    assert heard.count("changed") == 30
+    assert heard.count("eased") < 30
+    qtbot.waitUntil(lambda: heard[-1] == "eased", timeout=1000)
+    assert field.text() == "39×"
+    heard.clear()
+    document.apply("", partial(pacing.set_speed, places=[Place(0, 1)], speed=Fraction(40)))
+    document.end_gesture()
+    assert heard[-1] == "eased"
+    assert field.text() == "40×"
+    qtbot.wait(100)
+    assert heard.count("eased") == 1
 
 
 def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:

@@ -1,5 +1,6 @@
 """Colour, the mean of light, framing: against formulas written out here."""
 
+from functools import partial
 from pathlib import Path
 
 import av
@@ -12,6 +13,7 @@ from hypothesis import strategies as st
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, linear_table, to_linear
 from chronoxis.core.picture.framing import encoded_rgb, fitted, turned
 from chronoxis.core.picture.gather import LightMean
+from chronoxis.core.picture.row_work import RowWork
 from tests.footage_makers import make_recording, picture
 
 BT709, SRGB, PQ, HLG = 1, 13, 16, 18
@@ -99,6 +101,36 @@ def test_odd_sizes_are_gathered(size: tuple[int, int]) -> None:
     mean.add(frame)
     mean.add(frame)
     assert mean.mean().shape == (size[1], size[0], 3)
+
+
+@pytest.mark.parametrize("height", [1, 2, 7, 180, 1081])
+def test_rows_are_worked_on_once_each_and_in_turn(height: int) -> None:
+    rows, work = np.zeros(height, np.int64), RowWork()
+
+    def times_two_plus(step: int, part: slice) -> None:
+        assert part.start % 2 == 0
+        rows[part] = rows[part] * 2 + step
+
+    for step in range(8):
+        work.give(partial(times_two_plus, step), height)
+        work.wait(left=3)
+    work.wait()
+    assert np.all(rows == sum(step * 2 ** (7 - step) for step in range(8)))
+
+
+def test_what_goes_wrong_on_a_row_is_told() -> None:
+    work = RowWork()
+    done: list[slice] = []
+
+    def fail(_: slice) -> None:
+        raise MemoryError
+
+    work.give(fail, 10)
+    work.give(done.append, 10)
+    with pytest.raises(MemoryError):
+        work.wait()
+    work.wait()
+    assert sum(part.stop - part.start for part in done) == 10
 
 
 def test_no_banding_when_bits_are_lost() -> None:

@@ -66,7 +66,7 @@ class MainWindow(QMainWindow):
         self.shelf = Shelf(self.document)
         self.pictures = Pictures(self.document, self.preview, self.transport)
         self.bench = Bench(self.document)
-        self.export_panel = ExportPanel(self.document)
+        self.export_panel = ExportPanel(self.document, self.files)
         self.question = QuestionBar()
         self._right = QStackedWidget()
         self._message = QLabel()

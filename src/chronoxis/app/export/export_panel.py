@@ -11,10 +11,10 @@ from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
 from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
+from chronoxis.app.project_files import ProjectFiles
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging
-from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultFormat
 from chronoxis.core.render.estimate import estimate_size
 from chronoxis.core.render.export import Plan, keeps_pitch, result_size
@@ -35,9 +35,10 @@ class ExportPanel(QFrame):
     left = Signal()
     busy = Signal(bool)
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, files: ProjectFiles) -> None:
         super().__init__()
-        self._document = document
+        self._document, self._files = document, files
+        self._suggested = ""  # the name in the field, as long as nobody chose another
         self.setProperty("panel", True)
         self.job = ExportJob()
         self.choices, self.progress, self.done = ChoiceForm(), ProgressForm(), DoneForm()
@@ -123,8 +124,7 @@ class ExportPanel(QFrame):
         self.choices.show_settings(project.settings, can_keep_sound=can_keep)
         if project.settings.sound and not can_keep:
             self.say("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
-        if not self.choices.output.text():
-            self.choices.output.setText(str(_first_name(project, plan)))
+        self._suggest_name(plan)
         width, height = result_size(plan.sources[0].facts, project.settings)
         self.choices.facts.setText(
             f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
@@ -132,6 +132,17 @@ class ExportPanel(QFrame):
         )
         self.choices.expected.setText("Expected file size: working it out…")
         self._settle.start()
+
+    def _suggest_name(self, plan: Plan) -> None:
+        """A name that nothing has yet: the project's, or one beside the recording."""
+        field, project = self.choices.output, self._files.path
+        if field.text() not in ("", self._suggested):
+            return
+        recording = plan.sources[0].path
+        name = project.stem if project else f"{recording.stem}-condensed"
+        ending = str(self._document.project.settings.format)
+        self._suggested = str(_free_name((project or recording).parent, name, ending))
+        field.setText(self._suggested)
 
     def _ask_estimate(self) -> None:
         if self.isVisible() and not self.job.running and self._document.plan:
@@ -148,8 +159,8 @@ class ExportPanel(QFrame):
             self.say(str(error))
             return
         self.say("")
-        output = Path(self.choices.output.text())
-        self.choices.output.setText(str(output.with_suffix(f".{settings.format}")))
+        if (chosen := self.choices.output.text()) != self._suggested:
+            self.choices.output.setText(str(Path(chosen).with_suffix(f".{settings.format}")))
         self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
 
     def _browse(self) -> None:
@@ -202,14 +213,10 @@ class ExportPanel(QFrame):
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
 
 
-def _first_name(project: Project, plan: Plan) -> Path:
-    """A name beside the recording that nothing has yet."""
-    source = plan.sources[0].path
-    ending = str(project.settings.format)
-    candidate = source.with_name(f"{source.stem}-condensed.{ending}")
-    number = 2
+def _free_name(folder: Path, name: str, ending: str) -> Path:
+    candidate, number = folder / f"{name}.{ending}", 2
     while candidate.exists():
-        candidate = source.with_name(f"{source.stem}-condensed-{number}.{ending}")
+        candidate = folder / f"{name}-{number}.{ending}"
         number += 1
     return candidate
 
