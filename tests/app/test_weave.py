@@ -10,18 +10,20 @@ from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
+from math import ceil
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, QRect, Qt
-from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtGui import QContextMenuEvent, QImage, QWheelEvent
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.document import Edit
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.weave.pace_curve import curve_y, joint_speed
+from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.recorded_rail import RecordedRail
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, pacing
@@ -220,10 +222,107 @@ def test_keys_do_what_the_pointer_does(shaped: MainWindow, qtbot: QtBot) -> None
     qtbot.keyClick(weave, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     qtbot.keyClick(weave, Qt.Key.Key_Delete)
     assert len(document.project.shots) == 3
+    document.select([Place(0, 1)])
+    qtbot.keyClick(weave, Qt.Key.Key_PageDown, Qt.KeyboardModifier.ShiftModifier)
+    assert document.selection == {Place(0, 1), Place(0, 2)}
+    before = [document.project.passage(place).speed for place in sorted(document.selection)]
+    qtbot.keyClick(weave, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    after = [document.project.passage(place).speed for place in sorted(document.selection)]
+    assert after == [speed * Fraction(11, 10) for speed in before]
+    ramp = document.project.passage(Place(0, 1)).ramp
+    qtbot.keyClick(weave, Qt.Key.Key_Period)
+    assert document.project.passage(Place(0, 1)).ramp.length == ramp.length + Fraction(1, 10)
+    qtbot.keyClick(weave, Qt.Key.Key_H)
+    assert all(Quantity.SPEED in document.project.passage(p).held for p in document.selection)
+    qtbot.keyClick(weave, Qt.Key.Key_A, Qt.KeyboardModifier.ShiftModifier)
+    shot = document.project.shots[0]
+    assert (shot.in_point, shot.out_point) == (0, SECONDS)
     qtbot.keyClick(weave, Qt.Key.Key_M)
     assert [marker.at for marker in document.project.markers] == [document.playhead]
     qtbot.keyClick(weave, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
     assert len(document.project.footage[0].markers) == 1
+
+
+def test_the_playhead_goes_from_edge_to_edge(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, weave = shaped.document, shaped.weave
+    document.move_playhead(Fraction(0))
+    rate = float(document.project.rate)
+    document.apply("", lambda p: arranging.add_marker(p, None, Fraction(1, 5), "here"))
+    ends = [*document.project.rows.ends.tolist(), 0.2]
+    frames = sorted({min(ceil(end * rate - 1e-6), document.frame_count - 1) for end in ends})
+    there = []
+    for _ in frames:
+        qtbot.keyClick(weave, Qt.Key.Key_Down)
+        there.append(document.result_frame)
+    assert there == frames
+    back = []
+    for _ in frames:
+        qtbot.keyClick(weave, Qt.Key.Key_Up)
+        back.append(document.result_frame)
+    assert back == [*reversed(frames[:-1]), 0]
+
+
+def test_passages_are_chosen_with_the_pointer(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, weave, rails = shaped.document, shaped.weave, shaped.weave.rails()
+    assert rails is not None
+    middles = (document.project.rows.begins + document.project.rows.ends) / 2
+    places = document.project.places()
+
+    def click(number: int, key: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> set[Place]:
+        at = QPoint(round(rails.result_x(float(middles[number]))), round(rails.result.center().y()))
+        qtbot.mouseClick(weave, Qt.MouseButton.LeftButton, key, at)
+        return set(document.selection)
+
+    assert click(1) == {places[1]}
+    assert float(document.playhead) == pytest.approx(float(middles[1]), abs=0.05)
+    assert click(3, Qt.KeyboardModifier.ControlModifier) == {places[1], places[3]}
+    assert click(5, Qt.KeyboardModifier.ShiftModifier) == set(places[1:6])
+    assert click(3, Qt.KeyboardModifier.ControlModifier) == {*places[1:3], *places[4:6]}
+    shot = document.project.shots[1]
+    x = rails.recorded_x(1, (float(shot.joints[0]) + float(shot.joints[1])) / 2)
+    above = QPoint(round(x), round(rails.recorded.center().y()))
+    qtbot.mouseClick(weave, Qt.MouseButton.LeftButton, pos=above)
+    assert document.selection == {Place(1, 0)}
+    click(1)
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, above, weave.mapToGlobal(above))
+    QApplication.sendEvent(weave, event)
+    assert document.selection == {Place(1, 0)}
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    next(action for action in menu.actions() if action.text() == "&Reverse").trigger()
+    assert document.project.shots[1].backwards
+    menu.close()
+
+
+def test_the_wheel_moves_along_and_zooms(shaped: MainWindow) -> None:
+    weave, whole = shaped.weave, shaped.weave.rails()
+    assert whole is not None
+    over = QPointF(whole.result_x(1.0), whole.result.center().y())
+
+    def turn(steps: int, keys: Qt.KeyboardModifier) -> Rails:
+        event = QWheelEvent(
+            over,
+            weave.mapToGlobal(over),
+            QPoint(),
+            QPoint(0, 120 * steps),
+            Qt.MouseButton.NoButton,
+            keys,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(weave, event)
+        rails = weave.rails()
+        assert rails is not None
+        return rails
+
+    near = turn(4, Qt.KeyboardModifier.ControlModifier)
+    assert near.result_view.length < whole.result_view.length / 2
+    assert near.recorded_view == whole.recorded_view
+    assert float(near.result_time(over.x())) == pytest.approx(1.0, abs=1e-6)
+    moved = turn(-2, Qt.KeyboardModifier.NoModifier)
+    assert moved.result_view.start == pytest.approx(near.result_view.start + near.result_view.length / 4)
+    assert turn(-100, Qt.KeyboardModifier.NoModifier).result_view.start < whole.result_view.length
+    assert turn(-40, Qt.KeyboardModifier.ControlModifier) == whole
 
 
 def test_zooming_stays_about_the_pointer_and_goes_down_to_frames(shaped: MainWindow, qtbot: QtBot) -> None:

@@ -1,5 +1,6 @@
 """The real window, driven by hand and keyboard, with an excerpt of the demo's own recording."""
 
+import re
 from fractions import Fraction
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QSlider,
     QToolButton,
@@ -293,6 +295,9 @@ def test_every_control_has_a_tooltip_and_a_name(opened: MainWindow) -> None:
             name = control.accessibleName() or getattr(control, "text", str)()
             assert control.toolTip(), f"{kind.__name__} {name} has no tooltip"
             assert name, f"a {kind.__name__} has no name"
+    for menu in opened.menuBar().findChildren(QMenu):
+        letters = re.findall("&(.)", " ".join(action.text() for action in menu.actions()).lower())
+        assert len(letters) == len(set(letters)), menu.title()
 
 
 @pytest.mark.parametrize("scale", [1.0, 1.25])

@@ -2,17 +2,16 @@
 
 from collections.abc import Iterable
 from fractions import Fraction
+from math import ceil
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QGuiApplication
 
 from chronoxis.app.document import Document
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.pacing import CopiedPace
-from chronoxis.core.model.playing import place_at, played_at, result_span
+from chronoxis.core.model.playing import place_at, played_at, result_span, result_time_of
 from chronoxis.core.model.project import Marker, Place, Project
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
@@ -151,17 +150,32 @@ class Commands:
         """Select every passage."""
         self._document.select(self._document.project.places())
 
-    def select_next(self, by: int) -> None:
-        """Select the next or previous passage, and go there; with Shift, add it."""
+    def select_next(self, by: int, *, add: bool = False) -> None:
+        """Select the next or previous passage, alone or as well, and go there."""
         document = self._document
         places = document.project.places()
         if not places:
             return
         chosen = [places.index(place) for place in document.selection if place in places] or [0]
         number = min(max((max(chosen) if by > 0 else min(chosen)) + by, 0), len(places) - 1)
-        extend = bool(QGuiApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier)
-        document.select([*document.selection, places[number]] if extend else [places[number]])
+        document.select([*document.selection, places[number]] if add else [places[number]])
         document.move_playhead(Fraction(result_span(document.project, places[number])[0] + 1e-6))
+
+    def go_to_edge(self, by: int) -> None:
+        """Put the playhead on the next or previous joint, cut or mark."""
+        document, project = self._document, self._document.project
+        edges = [*project.rows.begins.tolist(), float(project.result_length)]
+        edges += [float(mark.at) for mark in project.markers]
+        for number, shot in enumerate(project.shots):
+            low, high = shot.span
+            marks = [float(mark.at) for mark in project.footage_of(shot).markers]
+            edges += [result_time_of(project, number, at) for at in marks if low <= at <= high]
+        here, near = float(document.playhead), float(1 / project.rate) * 0.99
+        beyond = [edge for edge in edges if (edge - here) * by > near]
+        if beyond:
+            # The first frame that opens there or after it.
+            edge = min(beyond) if by > 0 else max(beyond)
+            document.move_playhead(ceil(edge * float(project.rate) - 1e-6) / project.rate)
 
     def mark_result(self) -> None:
         """Mark the result at the playhead, or remove the mark that is there."""

@@ -5,7 +5,7 @@ from fractions import Fraction
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
@@ -56,10 +56,11 @@ class Menus:
     def show_at_pointer(self, at: QPoint) -> None:
         """Show what can be done with the passage there."""
         menu = QMenu(self._window)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for source in self._at_pointer:
             menu.addActions(source.actions())
             menu.addSeparator()
-        menu.exec(at)
+        menu.popup(at)
 
     def _fill_file(self, menu: QMenu) -> None:
         keys, window = QKeySequence.StandardKey, self._window
@@ -112,7 +113,7 @@ class Menus:
             ("Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
             ("Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
             ("&Duplicate", "Ctrl+D", do.duplicate),
-            ("De&lete", QKeySequence.StandardKey.Delete, do.delete),
+            ("Dele&te", QKeySequence.StandardKey.Delete, do.delete),
         )
 
     def _fill_passage(self, menu: QMenu) -> None:
@@ -123,12 +124,14 @@ class Menus:
             ("&Merge", "Shift+D", do.merge),
             ("&Previous", "PgUp", lambda: do.select_next(-1)),
             ("&Next", "PgDown", lambda: do.select_next(1)),
+            ("Pre&vious as well", "Shift+PgUp", lambda: do.select_next(-1, add=True)),
+            ("Ne&xt as well", "Shift+PgDown", lambda: do.select_next(1, add=True)),
             ("&Faster", "Ctrl+Up", lambda: do.nudge_speed(1)),
             ("&Slower", "Ctrl+Down", lambda: do.nudge_speed(-1)),
-            ("Ramps &longer", ".", lambda: do.nudge_ramps(1)),
-            ("Ramps &shorter", ",", lambda: do.nudge_ramps(-1)),
+            ("Ramps l&onger", ".", lambda: do.nudge_ramps(1)),
+            ("Ramps sho&rter", ",", lambda: do.nudge_ramps(-1)),
             ("&Hold speed, or let go", "H", do.hold_speed),
-            ("Fit the whole to &length", "Ctrl+F", self._window.enter_fit),
+            ("Fit the whole to len&gth", "Ctrl+F", self._window.enter_fit),
         )
 
     def _fill_view(self, menu: QMenu) -> None:
@@ -158,6 +161,8 @@ class Menus:
             ("One frame &on", "Right", lambda: transport.step(1)),
             ("One second ba&ck", "Shift+Left", lambda: window.step_seconds(-1)),
             ("One secon&d on", "Shift+Right", lambda: window.step_seconds(1)),
+            ("To the edge or m&ark before", "Up", lambda: window.commands.go_to_edge(-1)),
+            ("To &the edge or mark after", "Down", lambda: window.commands.go_to_edge(1)),
             ("To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
             ("To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
             ("&Loop", "Ctrl+L", pictures.loop_button.toggle),
