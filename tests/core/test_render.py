@@ -2,6 +2,9 @@
 
 import csv
 import json
+import os
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -229,17 +232,36 @@ def test_ahead_stays_near_and_hands_on_errors() -> None:
 
 def test_publishing(tmp_path: Path) -> None:
     final = tmp_path / "film.mp4"
-    first = temporary_beside(final)
-    first.write_bytes(b"one")
-    publish(first, final, overwrite=False)
-    second = temporary_beside(final)
-    second.write_bytes(b"two")
-    with pytest.raises(ExportError, match="already there"):
-        publish(second, final, overwrite=False)
-    assert final.read_bytes() == b"one"
-    publish(second, final, overwrite=True)
+    with temporary_beside(final) as first:
+        first.write_bytes(b"one")
+        publish(first, final, overwrite=False)
+    with temporary_beside(final) as second:
+        second.write_bytes(b"two")
+        with pytest.raises(ExportError, match="already there"):
+            publish(second, final, overwrite=False)
+        assert final.read_bytes() == b"one"
+        publish(second, final, overwrite=True)
     assert final.read_bytes() == b"two"
     assert list(tmp_path.iterdir()) == [final]
+
+
+def test_what_a_killed_export_left_is_removed_by_the_next(tmp_path: Path) -> None:
+    final, other = tmp_path / "film.mp4", tmp_path / ".film-2-abcdefgh.part"
+    code = (
+        "import os, signal, sys; from pathlib import Path\n"
+        "from chronoxis.core.files.atomic import temporary_beside\n"
+        "with temporary_beside(Path(sys.argv[1])): os.kill(os.getpid(), signal.SIGKILL)"
+    )
+    subprocess.run([sys.executable, "-c", code, str(final)], check=False)
+    other.touch()
+    (left,) = (path for path in tmp_path.iterdir() if path != other)
+    with temporary_beside(final) as written:
+        for path in tmp_path.iterdir():
+            os.utime(path, (0, 0))
+        with temporary_beside(final) as beside:
+            assert set(tmp_path.iterdir()) == {other, written, beside}
+    assert not left.exists()
+    assert list(tmp_path.iterdir()) == [other]
 
 
 def test_the_demo_is_what_its_truth_says() -> None:

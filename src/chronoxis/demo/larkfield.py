@@ -117,13 +117,10 @@ def _write(
     sound: npt.NDArray[np.float32] | None,
     on_frame: Callable[[], object],
 ) -> None:
-    temporary = temporary_beside(path)
-    try:
+    with temporary_beside(path) as temporary:
         with av.open(str(temporary), "w", format="mp4", options={"movflags": "+faststart"}) as container:
             _encode(container, pictures, size, rate, sound, on_frame)
         publish(temporary, path, overwrite=True)
-    finally:
-        temporary.unlink(missing_ok=True)
 
 
 def _encode(

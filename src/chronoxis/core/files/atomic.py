@@ -1,28 +1,63 @@
 """Writing so that a file under its final name is always whole."""
 
 import errno
+import fcntl
 import os
+import re
 import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from chronoxis.core.errors import ExportError
 
+_UNFINISHED = ".part"
+_FRESH = 10  # seconds in which a file may not be locked yet
 
-def temporary_beside(final: Path) -> Path:
+
+@contextmanager
+def temporary_beside(final: Path) -> Iterator[Path]:
     """Make an empty hidden file in the folder of ``final``, to be written and then published.
+
+    What was not published is removed at the end, and so is what a program that was killed left behind.
 
     Raises:
         ExportError: the folder is missing or may not be written to.
     """
+    prefix = f".{final.stem[:80]}-"
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{final.stem[:80]}-", suffix=".part", dir=final.parent)
+        _sweep(final.parent, prefix)
+        handle, name = tempfile.mkstemp(prefix=prefix, suffix=_UNFINISHED, dir=final.parent)
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
-    os.close(handle)
-    umask = os.umask(0)
-    os.umask(umask)
-    Path(name).chmod(0o666 & ~umask)
-    return Path(name)
+    try:
+        _takes(handle)  # for as long as the program lives
+        umask = os.umask(0)
+        os.umask(umask)
+        os.fchmod(handle, 0o666 & ~umask)
+        yield Path(name)
+    finally:
+        os.close(handle)
+        Path(name).unlink(missing_ok=True)
+
+
+def _sweep(folder: Path, prefix: str) -> None:
+    """Remove unfinished files of this name that nobody writes any more."""
+    names = re.compile(re.escape(prefix) + "[a-z0-9_]{8}" + re.escape(_UNFINISHED))
+    for left in [path for path in folder.iterdir() if names.fullmatch(path.name)]:
+        with suppress(FileNotFoundError, PermissionError), left.open("rb") as found:
+            if time.time() - left.stat().st_mtime > _FRESH and _takes(found.fileno()):
+                left.unlink()
+
+
+def _takes(handle: int) -> bool:
+    """Lock an open file, unless somebody has it or files cannot be locked there."""
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return False
+    return True
 
 
 def write_whole(final: Path, content: bytes) -> None:
@@ -31,15 +66,12 @@ def write_whole(final: Path, content: bytes) -> None:
     Raises:
         ExportError: it could not be written; what was there is still there.
     """
-    temporary = temporary_beside(final)
-    try:
+    with temporary_beside(final) as temporary:
         try:
             temporary.write_bytes(content)
         except OSError as error:
             raise ExportError(why_not_written(final, error)) from error
         publish(temporary, final, overwrite=True)
-    finally:
-        temporary.unlink(missing_ok=True)
 
 
 def publish(temporary: Path, final: Path, *, overwrite: bool) -> None:

@@ -229,8 +229,7 @@ def export(
     """
     check_output(plan, output, overwrite=overwrite)
     return_large_blocks()
-    temporary = temporary_beside(output)
-    try:
+    with temporary_beside(output) as temporary:
         try:
             _write(plan, temporary, progress)
         except (av.FFmpegError, OSError) as error:
@@ -238,8 +237,6 @@ def export(
         _compare(plan, temporary, output)
         size = temporary.stat().st_size
         publish(temporary, output, overwrite=overwrite)
-    finally:
-        temporary.unlink(missing_ok=True)
     return Finished(output, len(plan.schedule), plan.schedule.rate, plan.schedule.length, size)
 
 
