@@ -2,6 +2,7 @@
 
 import csv
 import json
+import os
 import resource
 import signal
 import subprocess
@@ -17,6 +18,9 @@ from tests.core.test_footage import MILLI, UNEVEN, bad_files
 from tests.footage_makers import decode_all, make_recording
 
 CONDENSE = [sys.executable, "-m", "chronoxis.cli", "condense"]
+
+
+DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 
 def chronoxis(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
@@ -256,3 +260,11 @@ def test_facts_as_json(tmp_path: Path) -> None:
     told = json.loads(chronoxis("facts", source, "--json").stdout)
     assert (told["frames"], told["rate"], told["length"], told["variable"]) == (60, "25", 2.4, False)
     assert Path(told["path"]) == source
+
+
+def test_without_a_display_the_window_is_refused_in_one_line() -> None:
+    nowhere = {name: value for name, value in os.environ.items() if name not in DISPLAYS}
+    done = chronoxis(env=nowhere)
+    assert done.returncode == 1
+    assert done.stderr.count("\n") == 1
+    assert "There is no display" in done.stderr

@@ -9,10 +9,12 @@ from PySide6.QtWidgets import QApplication
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
+from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.timing.fitting import load_solver
 
 # The interface thread gets its turn sooner when threads that decode also run Python.
 _SWITCH_INTERVAL = 0.001
+_DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 
 def make_application() -> QApplication:
@@ -26,7 +28,16 @@ def make_application() -> QApplication:
 
 
 def run(file: Path | None) -> int:
-    """Open the window, with a file if one is given, and return the exit code once it is closed."""
+    """Open the window, with a file if one is given, and return the exit code once it is closed.
+
+    Raises:
+        ChronoxisError: there is no display; Qt would end the program without saying so plainly.
+    """
+    if not any(os.environ.get(name) for name in _DISPLAYS):
+        raise ChronoxisError(
+            "There is no display to open the window on; start Chronoxis from a desktop, "
+            "or work without a window: chronoxis condense --help."
+        )
     application = make_application()
     window = MainWindow()
     window.show()
