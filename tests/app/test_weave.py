@@ -22,12 +22,14 @@ from pytestqt.qtbot import QtBot
 
 from chronoxis.app.document import Edit
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.weave.grips import marks_of
 from chronoxis.app.weave.pace_curve import curve_y, joint_speed
 from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.recorded_rail import RecordedRail
+from chronoxis.core.errors import PlanError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, pacing
-from chronoxis.core.model.playing import result_span
+from chronoxis.core.model.playing import played_at, result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.model.settings import ResultFormat
 from chronoxis.core.timing.ramps import RampShape
@@ -365,6 +367,39 @@ def test_marks_are_set_and_named_on_both_rails(shaped: MainWindow, qtbot: QtBot)
         assert not shaped.question.isVisible()
     assert [mark.name for mark in document.project.markers] == ["cheers"]
     assert "lift-off" in [mark.name for footage in document.project.footage for mark in footage.markers]
+
+
+def test_marks_are_dragged_and_never_swallow_each_other(shaped: MainWindow, qtbot: QtBot) -> None:
+    document, weave, rails = shaped.document, shaped.weave, shaped.weave.rails()
+    assert rails is not None
+    key = document.project.footage[0].key
+    for where, at in ((key, 2), (key, 4), (None, 1), (None, 2)):
+        document.apply("", partial(arranging.add_marker, key=where, at=Fraction(at), name=f"{where} {at}"))
+
+    def places() -> list[list[Fraction]]:
+        return [marks_of(document.project, key), marks_of(document.project, None)]
+
+    above = QPointF(rails.recorded_x(0, 2.0), rails.recorded_ruler.center().y())
+    qtbot.mouseClick(weave, Qt.MouseButton.LeftButton, pos=above.toPoint())
+    assert float(played_at(document.project, float(document.playhead)).recorded) == pytest.approx(2, abs=0.3)
+    said = pull(qtbot, shaped, above, rails.recorded_scale)
+    assert said == "0:02.00 → 0:03.00"
+    below = QPointF(rails.result_x(1.0), rails.result_ruler.center().y())
+    pull(qtbot, shaped, below, rails.result_x(1.48) - rails.result_x(1.0))
+    assert places()[0] == [3, 4]
+    assert float(places()[1][0]) == pytest.approx(1.48, abs=0.1)
+    assert document.project.markers[0].name == "None 1"
+    assert document.undo_label == "Move mark"
+    document.undo()
+    document.undo()
+    assert places() == [[2, 4], [1, 2]]
+    weave.repaint()
+    pull(qtbot, shaped, above, 2 * rails.recorded_scale)
+    assert len(places()[0]) == 2
+    with pytest.raises(PlanError, match="already"):
+        arranging.move_marker(document.project, None, Fraction(1), Fraction(2))
+    ends = arranging.move_marker(document.project, None, Fraction(1), Fraction(10**6))
+    assert ends.markers[-1].at == ends.result_length
 
 
 def test_looping_a_joint_plays_through_the_cut(shaped: MainWindow, qtbot: QtBot) -> None:

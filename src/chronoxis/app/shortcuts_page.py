@@ -24,7 +24,8 @@ _POINTER = (
     ("Use other footage", "drag edges above"),
     ("Change the length", "drag edges below"),
     ("Change a speed", "drag the curve"),
-    ("Slide joints, shape ramps", "drag their marks"),
+    ("Move a joint or a mark", "drag it"),
+    ("Change a ramp", "drag its end"),
     ("Defeat snapping", "Alt"),
     ("Give up a drag", "Esc"),
     ("Select one more", "Ctrl+click"),
@@ -56,16 +57,25 @@ class ShortcutsPage(QFrame):
             while item := column.takeAt(0):
                 if (widget := item.widget()) is not None:
                     widget.deleteLater()
-        heights = [0] * _COLUMNS
-        for name, entries in (*_keys_of(self._window.menuBar()), ("Pointer in the Weave", _POINTER)):
-            shortest = heights.index(min(heights))
-            heights[shortest] += len(entries) + 2
-            self._columns[shortest].addWidget(_list(name, entries))
+        groups = [*_keys_of(self._window.menuBar()), ("Pointer in the Weave", _POINTER)]
+        for column, numbers in zip(
+            self._columns, _balanced([len(group[1]) for group in groups]), strict=True
+        ):
+            for number in numbers:
+                column.addWidget(_list(*groups[number]))
         for column in self._columns:
             column.addStretch()
         self.adjustSize()
         self.move(self._window.geometry().center() - self.rect().center())
         self.show()
+
+
+def _balanced(lengths: Sequence[int]) -> list[list[int]]:
+    """Numbers of the lists in each column: no column much longer than another, all in their order."""
+    columns: list[list[int]] = [[] for _ in range(_COLUMNS)]
+    for number in sorted(range(len(lengths)), key=lambda number: -lengths[number]):
+        min(columns, key=lambda column: sum(lengths[n] + 2 for n in column)).append(number)
+    return sorted(sorted(column) for column in columns)
 
 
 def _keys_of(bar: QMenuBar) -> Iterator[tuple[str, Entries]]:

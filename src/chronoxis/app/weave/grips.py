@@ -29,14 +29,22 @@ class Grip(Enum):
     SLIDE = "Slide joint"
     RAMP = "Change ramp"
     LEVEL = "Change speed"
+    MARK = "Move mark"
 
 
 @dataclass(frozen=True)
 class Held:
-    """Something that is grasped, and the passage it belongs to: the one before a joint."""
+    """Something that is grasped, and the passage it belongs to: the one before a joint.
+
+    Of a mark of a recording: any passage of the shot above which it stands.
+
+    Attributes:
+        mark: key of the recording, or None for the result, and the moment of the mark that is grasped.
+    """
 
     grip: Grip
     place: Place
+    mark: tuple[str | None, Fraction] | None = None
 
 
 def grip_at(project: Project, rails: Rails, at: QPointF) -> Held | None:
@@ -47,7 +55,21 @@ def grip_at(project: Project, rails: Rails, at: QPointF) -> Held | None:
         return _nearest(_result_grips(project, rails, at.x(), GRIP), at.x())
     if rails.curve.contains(at):
         return _curve_grip(project, rails, at)
+    if rails.recorded_ruler.contains(at):
+        number = rails.shot_at(at.x())
+        key = project.shots[number].footage
+        marks = [(mark, rails.recorded_x(number, float(mark))) for mark in marks_of(project, key)]
+        return _nearest(((Held(Grip.MARK, Place(number, 0), (key, mark)), x) for mark, x in marks), at.x())
+    if rails.result_ruler.contains(at):
+        marks = [(mark, rails.result_x(float(mark))) for mark in marks_of(project, None)]
+        return _nearest(((Held(Grip.MARK, Place(0, 0), (None, mark)), x) for mark, x in marks), at.x())
     return None
+
+
+def marks_of(project: Project, key: str | None) -> list[Fraction]:
+    """The moments of the marks of a recording, or of the result if ``key`` is None."""
+    markers = project.footage_named(key).markers if key else project.markers
+    return [marker.at for marker in markers]
 
 
 def _recorded_grip(project: Project, rails: Rails, x: float) -> Held | None:
@@ -125,18 +147,21 @@ class Drag:
     def edit(self, at: QPointF, *, exact: bool) -> Edit:
         """The edit that the drag amounts to; ``exact`` defeats snapping."""
         place = self.held.place
+        if self.held.mark is not None:
+            key, mark = self.held.mark
+            to = self._recorded(at, exact=exact) if key else self._result(at, exact=exact)
+            return lambda project: arranging.move_marker(project, key, mark, to)
         match self.held.grip:
             case Grip.IN | Grip.OUT:
                 return self._point(self._recorded(at, exact=exact))
             case Grip.JOINT:
                 covered = self.project.shots[place.shot].covered(self._recorded(at, exact=exact))
                 return lambda project: pacing.move_joint(project, place, covered)
-            case Grip.LENGTH:
+            case Grip.LENGTH | Grip.SLIDE:
                 length = self._result(at, exact=exact) - Fraction(result_span(self.project, place)[0])
-                return lambda project: pacing.drag_result_length(project, place, length)
-            case Grip.SLIDE:
-                length = self._result(at, exact=exact) - Fraction(result_span(self.project, place)[0])
-                return lambda project: pacing.slide_joint(project, place, length)
+                slides = self.held.grip is Grip.SLIDE
+                change = pacing.slide_joint if slides else pacing.drag_result_length
+                return lambda project: change(project, place, length)
             case Grip.RAMP:
                 joint = result_span(self.project, place)[1]
                 half = abs(float(self.rails.result_time(at.x())) - joint)
@@ -146,13 +171,17 @@ class Drag:
                     else Fraction(round(half * 2, 2)).limit_denominator(100)
                 )
                 return lambda project: pacing.set_ramps(project, [place], length=length)
-            case Grip.LEVEL:
+            case _:
                 speed = self._level(at, exact=exact)
                 return lambda project: pacing.set_speed(project, [place], speed)
 
     def outcome(self, now: Project) -> str:
         """Old and new, for the label at the pointer."""
         place, before = self.held.place, self.project
+        if self.held.mark is not None:
+            key, at = self.held.mark
+            moved = set(marks_of(now, key)) - set(marks_of(before, key))
+            return _change(*(format_time(moment, 2) for moment in (at, min(moved, default=at))))
         shots = before.shots[place.shot], now.shots[place.shot]
         match self.held.grip:
             case Grip.IN:
@@ -190,7 +219,9 @@ class Drag:
             return moment
         shot = self.project.shots[number]
         footage = self.project.footage_of(shot)
-        others = [Fraction(0), footage.length, *(marker.at for marker in footage.markers)]
+        others = [Fraction(0), footage.length]
+        if self.held.mark is None:
+            others += marks_of(self.project, footage.key)
         near = GRIP / self.rails.recorded_scale
         own = self.held.place.passage if self.held.grip is Grip.JOINT else None
         joints = np.flatnonzero(np.abs(shot.rows.leaves[:-1] - float(moment)) <= near).tolist()
@@ -209,8 +240,14 @@ class Drag:
         moment = self.rails.result_time(at.x())
         if exact:
             return moment
-        others = [Fraction(self.playhead), *(marker.at for marker in self.project.markers)]
-        return _snapped(moment, others, GRIP / self.rails.result_scale, self.project.rate)
+        others = [Fraction(self.playhead)]
+        near = GRIP / self.rails.result_scale
+        if self.held.mark is None:
+            others += marks_of(self.project, None)
+        else:
+            ends = self.project.rows.ends
+            others += map(Fraction, ends[np.abs(ends - float(moment)) <= near].tolist())
+        return _snapped(moment, others, near, self.project.rate)
 
     def _level(self, at: QPointF, *, exact: bool) -> Fraction:
         begun = float(self.project.passage(self.held.place).speed)

@@ -37,7 +37,7 @@ _WHEEL_STEP = 1.25
 _WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
 _FRAMES = 40  # result frames that the deepest step of zooming shows
-_SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP)
+_SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP, Grip.MARK)
 
 
 class Weave(QWidget):
@@ -284,7 +284,7 @@ class Weave(QWidget):
         ):
             self._select_at(place, event.modifiers())
         if not rails.threads.contains(at):
-            self._scrub(at)
+            self._scrub(at, self._scrubs)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         rails, at = self.rails(), event.position()
@@ -294,7 +294,7 @@ class Weave(QWidget):
             self._readout = (at, self._drag.outcome(self._document.project))
             self.redraw()
         elif self._scrubs:
-            self._scrub(at)
+            self._scrub(at, self._scrubs)
         elif rails is not None:
             held = grip_at(self._document.project, rails, at)
             shapes = Qt.CursorShape
@@ -303,10 +303,12 @@ class Weave(QWidget):
                 shape = shapes.SizeHorCursor if held.grip in _SIDEWAYS else shapes.SizeVerCursor
             self.setCursor(shape)
 
-    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drag, self._drag, self._readout, self._scrubs = self._drag, None, None, None
         if drag is not None:
             self._document.end_gesture()
+            if drag.held.mark is not None and self._document.project is drag.project:
+                self._scrub(event.position(), "recorded" if drag.held.mark[0] else "result")
         self.redraw()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -380,11 +382,11 @@ class Weave(QWidget):
         else:
             self._document.select([place])
 
-    def _scrub(self, at: QPointF) -> None:
+    def _scrub(self, at: QPointF, rail: str) -> None:
         rails = self.rails()
         if rails is None:
             return
-        if self._scrubs == "recorded":
+        if rail == "recorded":
             self.scrubbed.emit(recorded_moment(self._document.project, rails, at.x()))
         else:
             self.scrubbed.emit(rails.result_time(at.x()))

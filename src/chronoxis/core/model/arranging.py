@@ -204,6 +204,22 @@ def add_marker(project: Project, key: str | None, at: Fraction, name: str) -> Pr
     return _with_markers(project, key, added)
 
 
+def move_marker(project: Project, key: str | None, at: Fraction, to: Fraction) -> Project:
+    """Move the marker at a moment of a recording, or of the result if ``key`` is None.
+
+    It stays within; raises PlanError if another one stands there already.
+    """
+    footage = project.footage_named(key) if key else None
+    markers, length = (
+        (footage.markers, footage.length) if footage else (project.markers, project.result_length)
+    )
+    to = min(max(to, Fraction(0)), length)
+    if any(marker.at == to != at for marker in markers):
+        raise PlanError(f"There is a marker at {format_time(to, 2)} already.")
+    (name,) = (marker.name for marker in markers if marker.at == at)
+    return add_marker(delete_marker(project, key, at), key, to, name)
+
+
 def delete_marker(project: Project, key: str | None, at: Fraction) -> Project:
     """Remove the marker at a moment of a recording, or of the result if ``key`` is None."""
     return _with_markers(project, key, lambda markers, _: tuple(mark for mark in markers if mark.at != at))
