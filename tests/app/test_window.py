@@ -25,6 +25,7 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures import preview
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.footage.frame_index import build_index
+from chronoxis.core.model import arranging
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo.tower_truth import PASSERS
@@ -215,8 +216,12 @@ def test_a_long_file_is_usable_before_it_is_counted(
     with qtbot.waitSignal(window.loader.opened, timeout=5000):
         window.open_recording(path)
     assert window.document.project.shots != ()
+    assert "once the frames are counted" in window.pictures.result.accessibleDescription()
     planned(qtbot, window)
     assert window.document.project.footage[0].length == 160
+    qtbot.waitUntil(lambda: window.pictures.result.image is not None, timeout=5000)
+    window.document.apply("", lambda p: arranging.delete_shots(p, [0]))
+    assert "add a recording" in window.pictures.result.accessibleDescription()
 
 
 def test_counting_can_be_given_up(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:

@@ -47,6 +47,10 @@ class PlanWish:
 class Document(QObject):
     """Holds the project; everything the window shows is read from here.
 
+    Attributes:
+        plan: the newest there is; None while there is none.
+        plan_refusal: why there cannot be one, or nothing.
+
     Signals:
         changed: the project is another value.
         eased: the same, but in the course of a gesture only some times a second: for what is read rather
@@ -80,7 +84,7 @@ class Document(QObject):
         self._gesture: tuple[str, Project] | None = None
         self.plan: Plan | None = None
         self._planned_from: tuple[Project, int] | None = None
-        self._plan_refusal = ""
+        self.plan_refusal = ""
         self._known = 0
         self._planner = Latest(PlanWish.made, "plan", urgent=True)
         self._planner.answered.connect(self._answer_plan)
@@ -208,7 +212,9 @@ class Document(QObject):
         if self._plan_wish() is not None:
             if not self._plan_soon.isActive():
                 self._plan_soon.start()
-        elif self.plan is not None:
+            return
+        self.plan_refusal = ""
+        if self.plan is not None:
             self.plan = None
             self.planned.emit()
 
@@ -230,8 +236,8 @@ class Document(QObject):
         self.plan = made if isinstance(made, Plan) else None
         self._planned_from = wish.project, wish.known
         refusal = made if isinstance(made, str) else ""
-        if refusal != self._plan_refusal:
-            self._plan_refusal = refusal
+        if refusal != self.plan_refusal:
+            self.plan_refusal = refusal
             self.refused.emit(refusal)
         self.planned.emit()
 

@@ -35,6 +35,7 @@ class PictureView(QWidget):
         """Show an image, or none with a note in its place."""
         before = self.heightForWidth(100)
         self._image, self._note = image, note
+        self.setAccessibleDescription(note)
         if self.heightForWidth(100) != before:
             self.updateGeometry()
         self.update()

@@ -40,7 +40,8 @@ class Pictures(QWidget):
         self._settle.timeout.connect(lambda: self._ask(with_strip=True))
         self._lay_out()
         document.playhead_moved.connect(lambda _: self._follow())
-        document.planned.connect(self._follow)
+        for signal in (document.planned, document.recording_changed):
+            signal.connect(self._follow)
         preview.ready.connect(self._take_ready)
         transport.changed.connect(self._show_transport)
         self._show_transport()
@@ -167,6 +168,8 @@ class Pictures(QWidget):
             return "No shot yet: add a recording from Footage, on the left."
         if self._document.missing:
             return "The result's picture appears once every recording is found: see Footage, on the left."
+        if self._document.plan_refusal:
+            return self._document.plan_refusal
         return "The result's picture appears once the frames are counted."
 
     def _ask(self, *, with_strip: bool) -> None:

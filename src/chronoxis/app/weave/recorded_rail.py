@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT, speed_colour
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
-from chronoxis.app.weave.lettering import write
+from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.rulers import draw_recorded_ruler
 from chronoxis.app.weave.strip_painter import GRIP_ROOM, boxes, draw_grip, draw_hatches, draw_tiles
@@ -103,7 +103,10 @@ def _draw_strip(painter: QPainter, view: RecordedView, tiles: Tiles) -> None:
     painter.restore()
     _draw_joints(painter, view)
     if view.counting is not None:
-        write(painter, row.adjusted(14, 0, -8, 0), f"counting frames… {view.counting:.0%}", TEXT, 9)
+        text = f"counting frames… {view.counting:.0%}"
+        box = QRectF(row.left() + 14, row.center().y() - 11, width_of(text, 9) + 16, 22)
+        painter.fillRect(box, GROUND)
+        write(painter, box, text, TEXT, 9, align=Qt.AlignmentFlag.AlignHCenter)
 
 
 def _draw_shots(painter: QPainter, view: RecordedView) -> None:
