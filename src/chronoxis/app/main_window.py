@@ -5,7 +5,6 @@ from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
 
-from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -145,26 +144,41 @@ class MainWindow(QMainWindow):
         if path:
             self.open_project(Path(path))
 
-    def save(self) -> None:
-        """Save under the project's name, or ask for one."""
+    def save(self, then: Callable[[], object] = lambda: None) -> None:
+        """Save under the project's name, or ask for one; and ``then``, once it is saved, go on."""
         if self.files.path is not None:
-            self.files.save(self.files.path)
+            self.files.save(self.files.path, then)
         else:
-            self.save_as()
+            self.save_as(then)
 
-    def save_as(self) -> None:
+    def save_as(self, then: Callable[[], object] = lambda: None) -> None:
         """Ask for a name and save under it."""
-        first = str(self.files.path or self._first_folder() / "Untitled.chronoxis")
-        path, _ = QFileDialog.getSaveFileName(self, "Save the project", first, "Projects (*.chronoxis)")
-        if path:
-            self.files.save(Path(path))
+        first = self.files.path or self._first_folder() / f"Untitled{endings.PROJECT}"
+        self._save_where("Save the project", first, "Projects (*.chronoxis)", then)
 
     def save_timeline(self) -> None:
         """Ask for a name and write the result as an open timeline."""
-        first = str((self.files.path or self._first_folder() / "Untitled").with_suffix(".otio"))
-        path, _ = QFileDialog.getSaveFileName(self, "Write a timeline", first, "Timelines (*.otio)")
-        if path:
-            self.files.save(Path(path).with_suffix(".otio"))
+        first = (self.files.path or self._first_folder() / "Untitled").with_suffix(endings.TIMELINE)
+        self._save_where("Write a timeline", first, "Timelines (*.otio)")
+
+    def _save_where(
+        self, title: str, first: Path, kinds: str, then: Callable[[], object] = lambda: None
+    ) -> None:
+        chosen, _ = QFileDialog.getSaveFileName(self, title, str(first), kinds)
+        if not chosen:
+            return
+        path = Path(chosen)
+        if path.suffix.lower() == first.suffix:
+            self.files.save(path, then)
+            return
+        path = path.with_name(path.name + first.suffix)
+        if not path.exists():
+            self.files.save(path, then)
+            return
+        self.question.ask(  # the dialog has asked about the shorter name only
+            f"{path.name} is already there.",
+            [("&Replace it", lambda: self.files.save(path, then)), ("&Keep it", lambda: None)],
+        )
 
     def locate(self, key: str) -> None:
         """Ask where a missing recording is."""
@@ -234,10 +248,6 @@ class MainWindow(QMainWindow):
             then()
             return
 
-        def save_first() -> None:
-            self.files.saved.connect(then, Qt.ConnectionType.SingleShotConnection)
-            self.save()
-
         def give_up() -> None:
             self.files.discard_changes()
             then()
@@ -245,7 +255,11 @@ class MainWindow(QMainWindow):
         name = self.files.path.name if self.files.path else "This project"
         self.question.ask(
             f"{name} has changes that are not saved.",
-            [("&Save", save_first), ("&Close without saving", give_up), ("&Keep working", lambda: None)],
+            [
+                ("&Save", lambda: self.save(then)),
+                ("&Close without saving", give_up),
+                ("&Keep working", lambda: None),
+            ],
         )
 
     def _first_folder(self) -> Path:

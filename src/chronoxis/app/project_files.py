@@ -3,6 +3,7 @@
 import json
 from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
 
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -19,6 +20,16 @@ from chronoxis.core.model.project import Project
 
 _SETTLE = 1500  # milliseconds without a change before unsaved work is kept
 _MOST_RECENT = 8
+
+
+class _SaveWish(NamedTuple):
+    path: Path
+    project: Project
+    then: Callable[[], object]
+
+    @property
+    def is_timeline(self) -> bool:
+        return self.path.suffix.lower() == endings.TIMELINE
 
 
 class ProjectFiles(QObject):
@@ -86,11 +97,9 @@ class ProjectFiles(QObject):
             return False
         return True
 
-    def save(self, path: Path) -> None:
-        """Write the project, or its timeline, under a name."""
-        if path.suffix.lower() not in (endings.PROJECT, endings.TIMELINE):
-            path = path.with_name(path.name + endings.PROJECT)
-        self._writer.ask((path.absolute(), self._document.project))
+    def save(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
+        """Write the project, or its timeline, under a name; and ``then``, once it is on the disk, go on."""
+        self._writer.ask(_SaveWish(path.absolute(), self._document.project, then))
 
     def close(self) -> None:
         """Stop; what is unsaved and still wanted stays for the next start."""
@@ -120,23 +129,22 @@ class ProjectFiles(QObject):
         self._document.show_project(project)
         self.changed.emit()
 
-    def _write(self, wish: tuple[Path, Project], _still_wanted: Callable[[], bool]) -> None:
-        path, project = wish
-        if path.suffix.lower() == endings.TIMELINE:
-            export_timeline(project, path)
+    def _write(self, wish: _SaveWish, _still_wanted: Callable[[], bool]) -> None:
+        if wish.is_timeline:
+            export_timeline(wish.project, wish.path)
         else:
-            save_project(project, path)
+            save_project(wish.project, wish.path)
 
-    def _written(self, wish: tuple[Path, Project], _answer: None) -> None:
-        path, project = wish
-        if path.suffix.lower() != endings.TIMELINE:
-            self.path = path
-            self._document.saved = project
-            self._remember(path)
+    def _written(self, wish: _SaveWish, _answer: None) -> None:
+        if not wish.is_timeline:
+            self.path = wish.path
+            self._document.saved = wish.project
+            self._remember(wish.path)
             if not self._document.is_modified:
                 self._clear_autosave()
         self.changed.emit()
         self.saved.emit()
+        wish.then()
 
     def _note_change(self) -> None:
         self._settle.start()
