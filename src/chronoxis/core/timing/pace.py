@@ -92,8 +92,8 @@ class PaceProfile:
     """How recorded time runs through a shot: passages laid end to end, with ramps at their joints.
 
     Both time axes start at 0 where the shot starts to play. The starts of plateaus and ramps are summed
-    exactly and rounded once, and each time is mapped within its own one, so the error does not grow
-    along the shot: it stays below 1e-6 s over ten hours.
+    in whole parts of 2^-80 s and rounded once, and each time is mapped within its own one, so the error
+    does not grow along the shot: it stays below 1e-6 s over ten hours.
 
     Attributes:
         recorded_length: seconds.
@@ -115,7 +115,7 @@ class PaceProfile:
             raise ValueError("a pace needs one ramp for each joint")
         recorded, speeds = np.array([piece.rounded for piece in pieces]).T
         fitted = fit_ramps(recorded, speeds, lengths_of(ramps), [ramp.shape for ramp in ramps])
-        on_grid = _on_grid_too(fitted)
+        on_grid = _ramps_on_grid(fitted)
         segments, joints, self._grid_lengths = _lay_out(pieces, on_grid)
         self.ramp_lengths = fitted.lengths
         self.recorded_length = total(piece.recorded_length for piece in pieces)
@@ -304,7 +304,7 @@ def _lay_out(
     return segments, joints, (recorded, result)
 
 
-def _on_grid_too(fitted: FittedRamps) -> _GridRamps:
+def _ramps_on_grid(fitted: FittedRamps) -> _GridRamps:
     columns = (fitted.lengths, fitted.before, fitted.after)
     lengths, before, after = ([*map(int, (column * 2.0**GRID_BITS).tolist()), 0] for column in columns)
     return lengths, before, after
