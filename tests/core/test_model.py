@@ -5,6 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import opentimelineio as otio
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -303,6 +304,13 @@ def test_a_timeline_of_another_program_is_taken_clip_by_clip(tmp_path: Path) -> 
     grid = [float(made.result_length) * share / 50 / 2 for share in range(50)]
     ours, theirs = (p.shots[0].pace.recorded_at(grid) for p in (made, taken))
     assert max(abs(ours - theirs)) < 0.5  # ramps in steps of a few percent
+    damaged = otio.adapters.read_from_file(str(path), adapter_name="otio_json")
+    for broken in ("{", '{"format": "chronoxis project", "version": 99}'):
+        damaged.metadata["chronoxis"] = broken
+        path.write_text(damaged.to_json_string())
+        again = import_timeline(path)
+        assert again.project == taken
+        assert "cannot be read" in again.notes[0]
     path.write_text("{}")
     with pytest.raises(ProjectFileError, match="timeline"):
         import_timeline(path)

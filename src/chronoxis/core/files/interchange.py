@@ -66,10 +66,17 @@ def import_timeline(path: Path) -> Imported:
     if not isinstance(timeline, otio.schema.Timeline):
         raise ProjectFileError(f"{path.name} holds no timeline.")
     ours = timeline.metadata.get(_OURS)
-    if isinstance(ours, str):
+    if not isinstance(ours, str):
+        return _from_clips(timeline, path)
+    try:
         project = from_json(json.loads(ours), path)
-        if _same_clips(timeline, _timeline(project, path.stem)):
-            return Imported(project)
+    except (ValueError, ProjectFileError):
+        taken = _from_clips(timeline, path)
+        return replace(
+            taken, notes=["The exact pace in it cannot be read; its clips were taken.", *taken.notes]
+        )
+    if _same_clips(timeline, _timeline(project, path.stem)):
+        return Imported(project)
     return _from_clips(timeline, path)
 
 
