@@ -1,9 +1,13 @@
 """Edits are pure functions; what they refuse, they refuse for a reason."""
 
-from collections.abc import Callable
+import json
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from fractions import Fraction
+from functools import reduce
+from operator import getitem
 from pathlib import Path
+from typing import Any
 
 import opentimelineio as otio
 import pytest
@@ -400,3 +404,49 @@ def test_quality_and_format_words() -> None:
         Quality.parse("perfect")
     with pytest.raises(PlanError, match=r"\.mkv"):
         ResultFormat.of(Path("a.gif"))
+
+
+NONSENSE: st.SearchStrategy[object] = st.sampled_from(
+    [None, 0, -1, 1e400, float("nan"), "", "x", "1/0", [], {}, True, 1e308, "9" * 30]
+)
+
+
+@settings(deadline=None, max_examples=150)
+@given(st.data(), st.sampled_from(["film.chronoxis", "film.otio", "bare.otio"]))
+def test_no_damage_is_worse_than_a_refusal(damaged: Path, data: st.DataObject, name: str) -> None:
+    document = json.loads((damaged / name).read_text())
+    *way, last = data.draw(st.sampled_from(list(inside(document))))
+    holder: Any = reduce(getitem, way, document)
+    if data.draw(st.booleans()):
+        holder[last] = data.draw(NONSENSE)
+    else:
+        del holder[last]
+    path = damaged / f"damaged{Path(name).suffix}"
+    path.write_text(json.dumps(document))
+    try:
+        made = load_project(path) if path.suffix == ".chronoxis" else import_timeline(path).project
+    except ProjectFileError as refusal:
+        assert "\n" not in str(refusal)
+        return
+    assert len(made.rows) == sum(len(shot.passages) for shot in made.shots)
+    assert made.result_length >= 0
+
+
+@pytest.fixture(scope="module")
+def damaged(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with a project and its timeline, with and without what other programs do not read."""
+    folder = tmp_path_factory.mktemp("damaged")
+    save_project(shaped(), folder / "film.chronoxis")
+    export_timeline(shaped(), folder / "film.otio")
+    bare = json.loads((folder / "film.otio").read_text())
+    del bare["metadata"]["chronoxis"]
+    (folder / "bare.otio").write_text(json.dumps(bare))
+    return folder
+
+
+def inside(part: object, way: tuple[str | int, ...] = ()) -> Iterator[tuple[str | int, ...]]:
+    """The ways to all that a JSON value holds."""
+    steps = part.items() if isinstance(part, dict) else enumerate(part) if isinstance(part, list) else ()
+    for step, held in steps:
+        yield (*way, step)
+        yield from inside(held, (*way, step))

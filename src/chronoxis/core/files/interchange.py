@@ -23,11 +23,14 @@ from chronoxis.core.errors import ProjectFileError
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.project_file import as_json, from_json
 from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
+from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 
 _OURS = "chronoxis"
 _STEP_RATIO = 1.12  # by which the speeds of a ramp's neighbouring clips differ at most
 _FINEST = 10**6
+_USUAL_RATE = Fraction(25)
+_LONGEST = 10**9  # seconds; what is longer is not meant
 
 
 @dataclass(frozen=True)
@@ -61,8 +64,8 @@ def import_timeline(path: Path) -> Imported:
         timeline = otio.adapters.read_from_file(str(path), adapter_name="otio_json")
     except OSError as error:
         raise ProjectFileError(f"{path.name} cannot be opened: {error.strerror}.") from error
-    except (otio.exceptions.OTIOError, ValueError) as error:
-        raise ProjectFileError(f"{path.name} is not an OpenTimelineIO timeline.") from error
+    except (otio.exceptions.OTIOError, ValueError, LookupError, TypeError) as error:
+        raise ProjectFileError(f"{path.name} is not an OpenTimelineIO timeline, or is damaged.") from error
     if not isinstance(timeline, otio.schema.Timeline):
         raise ProjectFileError(f"{path.name} holds no timeline.")
     ours = timeline.metadata.get(_OURS)
@@ -141,7 +144,10 @@ def _from_clips(timeline: Any, path: Path) -> Imported:
         notes.append(f"{others} further tracks were left out; the first picture track was taken.")
     for item in tracks[0] if tracks else []:
         if isinstance(item, otio.schema.Clip):
-            project = _with_clip(project, item, path, notes)
+            try:
+                project = _with_clip(project, item, path, notes)
+            except (otio.exceptions.OTIOError, ArithmeticError, ValueError):
+                notes.append(f"“{item.name}” was left out: its times make no sense.")
         else:
             notes.append(f"A {type(item).__name__.lower()} was left out; the result closes up.")
     if not project.shots:
@@ -171,8 +177,7 @@ def _with_clip(project: Project, clip: Any, path: Path, notes: list[str]) -> Pro
         notes.append(f"“{clip.name}” was left out: it has no length, or begins before its file.")
         return project
     if not project.shots:
-        rate = Fraction(span.duration.rate).limit_denominator(1001)
-        project = replace(project, rate=rate)
+        project = replace(project, rate=_frame_rate(span.duration))
     project, key = _with_footage(project, reference, in_point + passage.recorded_length, path)
     return _appended(project, Shot(key, in_point, (passage,), backwards=scalar < 0))
 
@@ -197,7 +202,7 @@ def _with_footage(project: Project, reference: Any, used: Fraction, path: Path) 
     file = file if file.is_absolute() else (path.parent / file).absolute()
     known = reference.available_range
     length = _seconds(known.duration) if known else used
-    rate = Fraction(known.duration.rate).limit_denominator(1001) if known else Fraction(25)
+    rate = _frame_rate(known.duration) if known else _USUAL_RATE
     for footage in project.footage:
         if footage.path == file:
             longer = replace(footage, stored_length=max(footage.stored_length, used))
@@ -243,6 +248,15 @@ def _time(seconds: float, rate: Fraction) -> Any:
 
 
 def _seconds(time: Any) -> Fraction:
-    """As a rational, exact to the frame's own rate."""
-    value = Fraction(time.value).limit_denominator(_FINEST)
-    return value / Fraction(time.rate).limit_denominator(1001)
+    """As a rational, exact to the frame's own rate. Raises ArithmeticError or ValueError if it is none."""
+    rate = Fraction(time.rate).limit_denominator(1001)
+    seconds = Fraction(time.value).limit_denominator(_FINEST) / rate
+    if rate < 0 or abs(seconds) > _LONGEST:
+        raise ValueError(f"{time.value} / {time.rate} s")
+    return seconds
+
+
+def _frame_rate(time: Any) -> Fraction:
+    """The rate that a time is counted in, unless that is finer than frames are."""
+    rate = Fraction(time.rate).limit_denominator(1001)
+    return rate if rate <= MAX_RATE else _USUAL_RATE
