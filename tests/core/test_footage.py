@@ -3,6 +3,7 @@
 import os
 import signal
 import threading
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -12,6 +13,7 @@ import numpy as np
 import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
+from chronoxis.core.footage.containers import packets_of
 from chronoxis.core.footage.counting import build_index_apart
 from chronoxis.core.footage.facts import read_facts
 from chronoxis.core.footage.frame_index import build_index
@@ -191,3 +193,29 @@ def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> N
     assert not children.read_text()
     with pytest.raises(FootageError, match=r"long.mkv brought its reader down"):
         build_index_apart(path, kill_reader)
+
+
+def test_metadata_in_an_old_encoding_does_not_matter(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "old.mkv")
+    content = path.read_bytes()
+    assert b"Lavf" in content  # the name of the muxer, which stands in the metadata
+    path.write_bytes(content.replace(b"Lavf", b"L\xfcvf"))
+    assert read_facts(path).frame_count == 60
+
+
+class Growing:
+    """A container in which PyAV comes upon packets of streams that were not there when it was opened."""
+
+    def __init__(self, packets: list[str]) -> None:
+        self._left = iter(packets)
+
+    def demux(self, _stream: object) -> Iterator[str]:
+        for packet in self._left:
+            if packet == "of a new stream":
+                raise IndexError
+            yield packet
+
+
+def test_streams_that_appear_on_the_way_are_passed_over() -> None:
+    growing = Growing(["one", "two", "of a new stream", "three", "of a new stream", "four"])
+    assert list(packets_of(growing, object())) == ["one", "two", "three", "four"]  # type: ignore[arg-type, comparison-overlap]

@@ -20,7 +20,7 @@ from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.tiles import Tile, Tiles, coarse_first
 from chronoxis.core.errors import ChronoxisError
-from chronoxis.core.footage.containers import open_container, picture_stream
+from chronoxis.core.footage.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.facts import Facts
 from chronoxis.core.footage.frame_reader import FrameReader
 from chronoxis.core.render.frames import Recording
@@ -181,7 +181,7 @@ def _key_frame(container: InputContainer, stream: VideoStream, seconds: float) -
     ticks, context = int(seconds / Fraction(stream.time_base or 1)), stream.codec_context
     try:
         container.seek((stream.start_time or 0) + ticks, stream=stream, backward=True)
-        packet = next(packet for packet in container.demux(stream) if packet.is_keyframe)
+        packet = next(packet for packet in packets_of(container, stream) if packet.is_keyframe)
         # Told that nothing follows, the decoder gives the frame at once, and not after the next ones.
         frames = context.decode(packet) or context.decode(None)
         context.flush_buffers()

@@ -1,16 +1,20 @@
 """Opening media files, with errors that say what is wrong with which file."""
 
+from __future__ import annotations  # PyAV's packets are generic for type checkers only
+
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import av
 from av.container import InputContainer
+from av.packet import Packet
 from av.stream import Disposition
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
 
+_MOST_STREAMS = 1000  # as many as FFmpeg tells apart
 _STILL_DEMUXERS = ("image2", "_pipe")
 
 
@@ -24,7 +28,7 @@ def open_container(path: Path) -> Iterator[InputContainer]:
     try:
         if path.stat().st_size == 0:
             raise FootageError(f"{path.name} is empty (0 bytes); copy it again from the camera.")
-        container = av.open(str(path))
+        container = av.open(str(path), metadata_errors="replace")
     except FileNotFoundError:
         raise FootageError(
             f"{path} is not there; check the path, or find where the file was moved."
@@ -63,3 +67,17 @@ def picture_stream(container: InputContainer, path: Path, threads: int = 0) -> V
     has_sound = bool(container.streams.audio)
     holds = "has sound but no picture" if has_sound else "has no picture"
     raise FootageError(f"{path.name} {holds}; choose a recording with video in it.")
+
+
+def packets_of(container: InputContainer, stream: VideoStream) -> Iterator[Packet[VideoStream]]:
+    """The stream's packets from here on, and an empty one at the end.
+
+    A transport stream may tell of further streams on its way, which PyAV's own iteration does not survive.
+
+    Raises:
+        av.FFmpegError: the file cannot be read on.
+    """
+    for _ in range(_MOST_STREAMS):
+        with suppress(IndexError):
+            yield from container.demux(stream)
+            return

@@ -11,7 +11,7 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.containers import open_container, picture_stream
+from chronoxis.core.footage.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.picture.colour import Colour
 
@@ -140,8 +140,9 @@ def read_opening(path: Path) -> tuple[Facts, VideoFrame]:
 
 def _first_frame(container: InputContainer, stream: VideoStream, path: Path) -> VideoFrame:
     try:
-        for frame in container.decode(stream):
-            return frame
+        for packet in packets_of(container, stream):
+            for frame in packet.decode():
+                return frame
     except (av.FFmpegError, OSError) as error:
         raise FootageError(f"{path.name} cannot be decoded; it may be damaged or cut off.") from error
     raise FootageError(f"{path.name} holds no frames; the recording may have been cut off at once.")

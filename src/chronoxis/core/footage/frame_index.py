@@ -15,7 +15,7 @@ from av.packet import Packet
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.containers import open_container, picture_stream
+from chronoxis.core.footage.containers import open_container, packets_of, picture_stream
 
 Progress = Callable[[float], None]
 """Called with the share done, 0 to 1; it may raise `Cancelled` to stop the work."""
@@ -99,7 +99,7 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
         size = max(path.stat().st_size, 1)
         packets: list[_Entry] = []
         try:
-            for packet in container.demux(stream):
+            for packet in packets_of(container, stream):
                 if packet.size == 0:
                     continue  # the mark at the end
                 packets.append(_entry(packet))
@@ -108,7 +108,7 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
         except av.FFmpegError as error:
             if not packets:
                 raise FootageError(f"{path.name} cannot be read: {error.strerror}.") from error
-        if not packets:
+        if all(entry.is_hidden for entry in packets):
             raise FootageError(f"{path.name} holds no frames; the recording may have been cut off at once.")
         return _index(packets, stream)
 

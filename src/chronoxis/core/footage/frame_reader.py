@@ -16,7 +16,7 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.containers import open_container, picture_stream
+from chronoxis.core.footage.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.timing.timecode import format_time
 
@@ -157,7 +157,7 @@ class FrameReader:
         """Seek at or before a key frame's packet and return the position of the packet that comes next."""
         self._position = None  # until it is found, in case it cannot be
         index = self._index
-        self._packets = self._container.demux(self._stream)
+        self._packets = packets_of(self._container, self._stream)
         place = int(np.searchsorted(index.key_packets, key_packet))
         if index.stamped and place > 0:
             stamp = int(index.key_stamps[place])
@@ -184,7 +184,7 @@ class FrameReader:
         self._opening = opening
         self._stream = picture_stream(self._container, self._path, self._threads)
         self._context: VideoCodecContext = self._stream.codec_context
-        self._packets = self._container.demux(self._stream)
+        self._packets = packets_of(self._container, self._stream)
 
     def _number(self, frame: VideoFrame, counted: int) -> int | None:
         if not self._index.stamped:
