@@ -168,14 +168,13 @@ class MainWindow(QMainWindow):
         if not chosen:
             return
         path = Path(chosen)
-        if path.suffix.lower() == first.suffix:
+        settled = path.suffix.lower() == first.suffix  # else the dialog has asked about a shorter name only
+        if not settled:
+            path = path.with_name(path.name + first.suffix)
+        if settled or not path.exists():
             self.files.save(path, then)
             return
-        path = path.with_name(path.name + first.suffix)
-        if not path.exists():
-            self.files.save(path, then)
-            return
-        self.question.ask(  # the dialog has asked about the shorter name only
+        self.question.ask(
             f"{path.name} is already there.",
             [("&Replace it", lambda: self.files.save(path, then)), ("&Keep it", lambda: None)],
         )

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import Enum
 from fractions import Fraction
+from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QPointF
@@ -58,12 +59,17 @@ def grip_at(project: Project, rails: Rails, at: QPointF) -> Held | None:
     if rails.recorded_ruler.contains(at):
         number = rails.shot_at(at.x())
         key = project.shots[number].footage
-        marks = [(mark, rails.recorded_x(number, float(mark))) for mark in marks_of(project, key)]
-        return _nearest(((Held(Grip.MARK, Place(number, 0), (key, mark)), x) for mark, x in marks), at.x())
+        return _nearest(_mark_grips(project, key, number, partial(rails.recorded_x, number)), at.x())
     if rails.result_ruler.contains(at):
-        marks = [(mark, rails.result_x(float(mark))) for mark in marks_of(project, None)]
-        return _nearest(((Held(Grip.MARK, Place(0, 0), (None, mark)), x) for mark, x in marks), at.x())
+        return _nearest(_mark_grips(project, None, 0, rails.result_x), at.x())
     return None
+
+
+def _mark_grips(
+    project: Project, key: str | None, shot: int, place: Callable[[float], float]
+) -> list[tuple[Held, float]]:
+    marks = marks_of(project, key)
+    return [(Held(Grip.MARK, Place(shot, 0), (key, mark)), place(float(mark))) for mark in marks]
 
 
 def marks_of(project: Project, key: str | None) -> list[Fraction]:

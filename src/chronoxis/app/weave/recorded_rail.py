@@ -13,7 +13,14 @@ from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.app.weave.rulers import draw_recorded_ruler
-from chronoxis.app.weave.strip_painter import GRIP_ROOM, boxes, draw_grip, draw_hatches, draw_tiles
+from chronoxis.app.weave.strip_painter import (
+    GRIP_ROOM,
+    boxes,
+    draw_grip,
+    draw_handle,
+    draw_hatches,
+    draw_tiles,
+)
 from chronoxis.app.weave.tiles import TILE, Tiles, recorded_tiles
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.timecode import format_time
@@ -165,7 +172,7 @@ def _draw_joints(painter: QPainter, view: RecordedView) -> None:
     painter.setPen(QPen(TEXT, 1))
     painter.drawLines(lines)
     for x in laid.leave[there & (widths > _LEAST_HANDLE)].tolist():
-        painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
+        draw_handle(painter, x, row)
 
 
 def _draw_frames(painter: QPainter, view: RecordedView) -> None:

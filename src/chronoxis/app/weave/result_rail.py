@@ -2,13 +2,20 @@
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QBrush, QPainter, QPen
 
 from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.rails import Rails
-from chronoxis.app.weave.strip_painter import GRIP_ROOM, boxes, draw_grip, draw_hatches, draw_tiles
+from chronoxis.app.weave.strip_painter import (
+    GRIP_ROOM,
+    draw_grip,
+    draw_handle,
+    draw_hatches,
+    draw_tiles,
+    fill_crisply,
+)
 from chronoxis.app.weave.tiles import Tiles
 from chronoxis.core.model.project import Project
 
@@ -29,7 +36,7 @@ def draw_result(
     wide = laid.shown & (laid.widths > _LEAST_JOINT)
     for x in laid.right[wide & laid.inner].tolist():
         painter.fillRect(QRectF(x - 0.5, row.top(), 1, row.height()), TEXT)
-        painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
+        draw_handle(painter, x, row)
     for x in laid.right[wide & ~laid.inner & (laid.widths > GRIP_ROOM / 2)].tolist():
         draw_grip(painter, x - 1, row, -1, DIM)
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -48,12 +55,7 @@ def _draw_shots(painter: QPainter, rails: Rails, project: Project) -> None:
     backwards = shown & (project.shot_rows.directions < 0)
     draw_hatches(painter, row, lefts[backwards], rights[backwards])
     cuts = np.rint(rights[shown & (rights - lefts > _LEAST_CUT)])
-    painter.save()
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(GROUND)
-    painter.drawRects(boxes(row, cuts - 1, cuts + 1))
-    painter.restore()
+    fill_crisply(painter, row, cuts - 1, cuts + 1, QBrush(GROUND))
 
 
 def _selected_runs(laid: Laid) -> list[tuple[float, float]]:

@@ -46,11 +46,16 @@ def draw_hatches(painter: QPainter, row: QRectF, lefts: Seconds, rights: Seconds
     wide = rights - lefts >= _LEAST_HATCH
     colour = QColor(TEXT)
     colour.setAlpha(_HATCH)
+    fill_crisply(painter, row, lefts[wide], rights[wide], QBrush(colour, Qt.BrushStyle.BDiagPattern))
+
+
+def fill_crisply(painter: QPainter, row: QRectF, lefts: Seconds, rights: Seconds, brush: QBrush) -> None:
+    """Fill parts of a row without smoothing, with which hatches above all take long."""
     painter.save()
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)  # hatches take long with it
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QBrush(colour, Qt.BrushStyle.BDiagPattern))
-    painter.drawRects(boxes(row, lefts[wide], rights[wide]))
+    painter.setBrush(brush)
+    painter.drawRects(boxes(row, lefts, rights))
     painter.restore()
 
 
@@ -58,6 +63,11 @@ def boxes(row: QRectF, lefts: Seconds, rights: Seconds) -> list[QRectF]:
     """Parts of a row."""
     pairs = zip(lefts.tolist(), rights.tolist(), strict=True)
     return [QRectF(left, row.top(), right - left, row.height()) for left, right in pairs]
+
+
+def draw_handle(painter: QPainter, x: float, row: QRectF) -> None:
+    """Draw where a joint can be grasped."""
+    painter.fillRect(QRectF(x - 2, row.center().y() - 7, 4, 14), TEXT)
 
 
 def draw_grip(painter: QPainter, x: float, row: QRectF, inward: int, colour: QColor) -> None:

@@ -9,6 +9,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import IO, Any
 
 from chronoxis.core.errors import ExportError
 
@@ -32,7 +33,7 @@ def temporary_beside(final: Path) -> Iterator[Path]:
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
     try:
-        _takes(handle)  # for as long as the program lives
+        takes_lock(handle)  # for as long as the program lives
         umask = os.umask(0)
         os.umask(umask)
         os.fchmod(handle, 0o666 & ~umask)
@@ -47,14 +48,14 @@ def _sweep(folder: Path, prefix: str) -> None:
     names = re.compile(re.escape(prefix) + "[a-z0-9_]{8}" + re.escape(_UNFINISHED))
     for left in [path for path in folder.iterdir() if names.fullmatch(path.name)]:
         with suppress(FileNotFoundError, PermissionError), left.open("rb") as found:
-            if time.time() - left.stat().st_mtime > _FRESH and _takes(found.fileno()):
+            if time.time() - left.stat().st_mtime > _FRESH and takes_lock(found):
                 left.unlink()
 
 
-def _takes(handle: int) -> bool:
+def takes_lock(file: int | IO[Any]) -> bool:
     """Lock an open file, unless somebody has it or files cannot be locked there."""
     try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
         return False
     return True

@@ -10,12 +10,11 @@ import time
 import uuid
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO
 
 from platformdirs import user_state_path
 
 from chronoxis.core.errors import ExportError, ProjectFileError
-from chronoxis.core.files.atomic import why_not_written, write_whole
+from chronoxis.core.files.atomic import takes_lock, why_not_written, write_whole
 from chronoxis.core.files.project_file import as_json, from_json
 from chronoxis.core.model.project import Project
 
@@ -101,17 +100,9 @@ def left_behind(folder: Path) -> list[LeftBehind]:
 def _is_held(path: Path) -> bool:
     try:
         with _lock_of(path).open("a") as lock:
-            return not _takes(lock)
+            return not takes_lock(lock)
     except OSError:
         return False
-
-
-def _takes(lock: IO[str]) -> bool:
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        return False
-    return True
 
 
 def _lock_of(path: Path) -> Path:

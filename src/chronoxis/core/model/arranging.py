@@ -209,15 +209,15 @@ def move_marker(project: Project, key: str | None, at: Fraction, to: Fraction) -
 
     It stays within; raises PlanError if another one stands there already.
     """
-    footage = project.footage_named(key) if key else None
-    markers, length = (
-        (footage.markers, footage.length) if footage else (project.markers, project.result_length)
-    )
-    to = min(max(to, Fraction(0)), length)
-    if any(marker.at == to != at for marker in markers):
-        raise PlanError(f"There is a marker at {format_time(to, 2)} already.")
-    (name,) = (marker.name for marker in markers if marker.at == at)
-    return add_marker(delete_marker(project, key, at), key, to, name)
+
+    def moved(markers: tuple[Marker, ...], length: Fraction) -> tuple[Marker, ...]:
+        place = min(max(to, Fraction(0)), length)
+        if any(marker.at == place != at for marker in markers):
+            raise PlanError(f"There is a marker at {format_time(place, 2)} already.")
+        there = (replace(marker, at=place) if marker.at == at else marker for marker in markers)
+        return tuple(sorted(there, key=lambda marker: marker.at))
+
+    return _with_markers(project, key, moved)
 
 
 def delete_marker(project: Project, key: str | None, at: Fraction) -> Project:
