@@ -119,20 +119,20 @@ def mix_by_filter(path: Path) -> int:
 
 def gather(path: Path) -> int:
     """Long exposure at 10×, decoded and gathered in linear light, not encoded."""
-    from chronoxis.core.footage.facts import read_facts  # noqa: PLC0415 - so that its import is not timed
-    from chronoxis.core.footage.frame_index import build_index  # noqa: PLC0415
-    from chronoxis.core.footage.frame_reader import FrameReader  # noqa: PLC0415
-    from chronoxis.core.picture.gather import LightMean  # noqa: PLC0415
+    from chronoxis.core.footage.recording.facts import read_facts  # noqa: PLC0415 - so that its import is not timed
+    from chronoxis.core.footage.recording.frame_index import build_index  # noqa: PLC0415
+    from chronoxis.core.footage.recording.frame_reader import FrameReader  # noqa: PLC0415
+    from chronoxis.core.picture.long_exposure import LightMean  # noqa: PLC0415
     from chronoxis.core.render.ahead import ahead  # noqa: PLC0415
-    from chronoxis.core.render.frames import THREADS_BESIDE_GATHERING  # noqa: PLC0415
+    from chronoxis.core.render.chain import THREADS_BESIDE_GATHERING  # noqa: PLC0415
 
     facts, index = read_facts(path), build_index(path)
-    mean, made = LightMean(facts.colour, 10), 0
+    mean, made = LightMean(facts.picture.colour, 10), 0
     with FrameReader(path, index, THREADS_BESIDE_GATHERING) as reader:
         for number, frame in ahead(reader.frames(range(len(index))), 6):
             mean.add(frame)
             if number % 10 == 9:
-                mean.mean()
+                mean.made()
                 made += 1
     return made
 

@@ -7,7 +7,7 @@ import numpy as np
 from bench.report import report, run, timed
 from chronoxis.core.timing.pace import PacePiece, PaceProfile
 from chronoxis.core.timing.ramps import Ramp, RampShape
-from chronoxis.core.timing.schedule import ShotTiming, make_schedule
+from chronoxis.core.timing.schedule import EachFrame, ShotTiming, make_schedule
 
 _POINTS = 1_000_000
 _PASSAGES = 100
@@ -49,5 +49,5 @@ def long_result() -> list[ShotTiming]:
         pace = PaceProfile(pieces, [Ramp(Fraction(1), RampShape.SMOOTH)] * 24)
         covered = sum((piece.recorded_length for piece in pieces), Fraction(0))
         edges = np.arange(int(covered * _RATE) + 2) / float(_RATE)
-        shots.append(ShotTiming(pace, edges, Fraction(0), (360.0,) * 25))
+        shots.append(ShotTiming(pace, edges, Fraction(0), (EachFrame.LONG_EXPOSURE,) * 25, (360.0,) * 25))
     return shots

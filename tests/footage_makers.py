@@ -8,6 +8,8 @@ import av
 import numpy as np
 from av.video.frame import VideoFrame
 
+from chronoxis.core.model.recording import Recording
+
 
 def make_recording(
     path: Path,
@@ -44,6 +46,12 @@ def make_recording(
             _add_tone(container, audio, float(frames / rate))
         container.mux(stream.encode(None))
     return path
+
+
+def recording_of(path: Path, rate: Fraction, length: Fraction, *, counted: bool = False) -> Recording:
+    """What a project keeps of a recording, without reading it."""
+    key = path.stem.lower()
+    return Recording(key=key, path=path, stored_rate=rate, stored_length=length, counted=counted)
 
 
 def picture(number: int, size: tuple[int, int]) -> VideoFrame:

@@ -36,6 +36,6 @@ def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Ite
 
 @pytest.fixture
 def opened(window: MainWindow, recording: Path, qtbot: QtBot) -> MainWindow:
-    window.open_recording(recording)
+    window.loading.bring_in(recording)
     qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
     return window

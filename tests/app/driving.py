@@ -5,7 +5,7 @@ from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.model.project import Place
-from chronoxis.core.render.export import Plan
+from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.reckoner import Quantity
 
 SECONDS = 12
@@ -14,7 +14,7 @@ ONLY = Place(0, 0)
 
 
 def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> None:
-    field = window.bench.fields[quantity]
+    field = window.bench.pace.fields[quantity]
     field.selectAll()
     qtbot.keyClicks(field, text)
     qtbot.keyClick(field, Qt.Key.Key_Return)

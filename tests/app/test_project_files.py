@@ -151,13 +151,13 @@ def test_a_missing_recording_is_located_from_its_card(
     lost.write_bytes(recording.read_bytes())
     with qtbot.waitSignal(opened.files.saved, timeout=5000):
         opened.files.save(film)
-    opened.new_project()
-    opened.open_recording(lost)
+    opened.file_actions.new_project()
+    opened.loading.bring_in(lost)
     planned(qtbot, opened)
     with qtbot.waitSignal(opened.files.saved, timeout=5000):
         opened.files.save(film)
     lost.unlink()
-    opened.open_project(film)
+    opened.file_actions.open_project(film)
     card = opened.shelf.card_of(lost)
     qtbot.waitUntil(card.locate.isVisible, timeout=5000)
     qtbot.mouseClick(card.locate, Qt.MouseButton.LeftButton)
@@ -165,7 +165,7 @@ def test_a_missing_recording_is_located_from_its_card(
     answer(recording)
     qtbot.mouseClick(card.locate, Qt.MouseButton.LeftButton)
     planned(qtbot, opened)
-    assert opened.document.project.footage[0].path == recording
+    assert opened.document.project.footage[0].files == (recording,)
     assert opened.document.project.shots[0].out_point == Fraction(12)
 
 

@@ -29,13 +29,13 @@ from chronoxis.app.weave.recorded_rail import RecordedRail
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.playing import played_at, result_span
 from chronoxis.core.model.project import Place
-from chronoxis.core.model.settings import ResultFormat
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from tests.app.driving import SECONDS, enter, planned
-from tests.footage_makers import make_recording
+from tests.footage_makers import make_recording, recording_of
 
 
 @pytest.fixture
@@ -125,8 +125,8 @@ def test_the_pace_curve_is_pulled(shaped: MainWindow, qtbot: QtBot) -> None:
     before = document.project
     place = Place(0, 2)
     begin, end = result_span(before, place)
-    level = QPointF(rails.result_x((begin + end) / 2), curve_y(rails.curve, 4.0))
-    said = pull(qtbot, shaped, level, 0, -8)
+    level = QPointF(rails.result_x((begin + end) / 2), curve_y(rails, 4.0))
+    said = pull(qtbot, shaped, level, 0, -12)
     assert document.project.passage(place).speed > 6
     assert said.startswith("4× → ")
     document.undo()
@@ -135,7 +135,7 @@ def test_the_pace_curve_is_pulled(shaped: MainWindow, qtbot: QtBot) -> None:
     assert document.project.passage(Place(0, 1)).ramp.length > Fraction(1, 4)
     assert said.startswith("ramp 0.25 s → ")
     document.undo()
-    joint = QPointF(rails.result_x(begin), curve_y(rails.curve, joint_speed(before, Place(0, 1))))
+    joint = QPointF(rails.result_x(begin), curve_y(rails, joint_speed(before, Place(0, 1))))
     pull(qtbot, shaped, joint, 12)
     slid = document.project
     assert slid.passage(Place(0, 1)).speed < 1
@@ -152,13 +152,13 @@ def test_many_passages_are_changed_at_once(shaped: MainWindow, qtbot: QtBot) -> 
     qtbot.keyClick(shaped.weave, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
     assert len(document.selection) == 7
     assert bench.title.text() == "7 passages, 2 shots"
-    assert bench.fields[Quantity.SPEED].text() == "several"
-    field = bench.ramp_lengths["out"]
+    assert bench.pace.fields[Quantity.SPEED].text() == "several"
+    field = bench.pace.ramp_lengths["out"]
     field.selectAll()
     qtbot.keyClicks(field, "0.5")
     qtbot.keyClick(field, Qt.Key.Key_Return)
-    bench.ramp_shapes["out"].setCurrentIndex(list(RampShape).index(RampShape.LATE))
-    bench.ramp_shapes["out"].activated.emit(3)
+    bench.pace.ramp_shapes["out"].setCurrentIndex(list(RampShape).index(RampShape.LATE))
+    bench.pace.ramp_shapes["out"].activated.emit(3)
     ramps = [p.ramp for shot in document.project.shots for p in shot.passages[:-1]]
     assert {(ramp.length, ramp.shape) for ramp in ramps} == {(Fraction(1, 2), RampShape.LATE)}
     enter(qtbot, shaped, Quantity.SPEED, "12")
@@ -182,12 +182,12 @@ def test_fit_reverse_and_undo_all(shaped: MainWindow, qtbot: QtBot) -> None:
     document.select([Place(0, 1)])
     qtbot.keyClick(shaped.weave, Qt.Key.Key_H)
     assert document.project.passage(Place(0, 1)).held == {Quantity.SPEED}
-    shaped.fit_field.setText("9")
-    qtbot.mouseClick(shaped.fit_button, Qt.MouseButton.LeftButton)
+    shaped.head.fit_field.setText("9")
+    qtbot.mouseClick(shaped.head.fit_button, Qt.MouseButton.LeftButton)
     assert len(planned(qtbot, shaped).schedule) == 9 * 25
     assert speeds(shaped)[1] == 1
-    shaped.fit_field.setText("0:01")
-    qtbot.mouseClick(shaped.fit_button, Qt.MouseButton.LeftButton)
+    shaped.head.fit_field.setText("0:01")
+    qtbot.mouseClick(shaped.head.fit_button, Qt.MouseButton.LeftButton)
     assert "too much" in shaped.bench.caution.text()
     qtbot.keyClick(shaped.weave, Qt.Key.Key_R)
     assert document.project.shots[0].backwards
@@ -423,14 +423,14 @@ def test_a_project_is_saved_and_opened_again(shaped: MainWindow, qtbot: QtBot, t
     assert load_project(film) == project
     assert not shaped.document.is_modified
     shaped.document.apply("", lambda p: arranging.reverse(p, [0]))
-    shaped.open_project(film)
+    shaped.file_actions.open_project(film)
     assert "not saved" in shaped.question.text.text()
     qtbot.mouseClick(shaped.question.buttons[1], Qt.MouseButton.LeftButton)
     assert shaped.document.project == project
     planned(qtbot, shaped)
     assert shaped.files.recent == [film]
     film.write_text('{"format": "chronoxis project", "version": 9}')
-    shaped.open_project(film)
+    shaped.file_actions.open_project(film)
     assert "newer Chronoxis" in shaped.message_text
     assert shaped.document.project == project
     with qtbot.waitSignal(shaped.files.failed, timeout=5000):
@@ -450,9 +450,7 @@ def test_an_export_is_called_as_the_project_is(
     (tmp_path / "A.fine.day.mp4").touch()
     shaped.show_export()
     assert choices.output.text() == str(tmp_path / "A.fine.day-2.mp4")
-    shaped.document.apply(
-        "", lambda p: arranging.set_settings(p, replace(p.settings, format=ResultFormat.MKV))
-    )
+    shaped.document.apply("", lambda p: arranging.set_settings(p, replace(p.settings, format=MKV)))
     planned(qtbot, shaped)
     qtbot.waitUntil(lambda: choices.output.text() == str(tmp_path / "A.fine.day.mkv"), timeout=2000)
     choices.output.setText(str(tmp_path / "mine.mkv"))
@@ -462,7 +460,7 @@ def test_an_export_is_called_as_the_project_is(
 
 
 def test_what_is_read_follows_a_gesture_at_its_own_pace(shaped: MainWindow, qtbot: QtBot) -> None:
-    document, field, heard = shaped.document, shaped.bench.fields[Quantity.SPEED], []
+    document, field, heard = shaped.document, shaped.bench.pace.fields[Quantity.SPEED], []
     document.changed.connect(lambda: heard.append("changed"))
     document.eased.connect(lambda: heard.append("eased"))
     document.begin_gesture("Change speed")
@@ -487,20 +485,20 @@ def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, 
     for name in ("one.mkv", "two.mkv"):
         take = make_recording(tmp_path / "here" / name, frames=60)
         start = project or window.document.project
-        project = arranging.begin_with(start, take, Fraction(25), Fraction(60, 25))
+        project = arranging.begin_with(start, recording_of(take, Fraction(25), Fraction(60, 25)))
         project = arranging.measure(project, project.footage[-1].key, Fraction(25), Fraction(60, 25))
     assert project is not None
     save_project(project, tmp_path / "film.chronoxis")
     (tmp_path / "here").rename(tmp_path / "there")
-    window.open_file(tmp_path / "film.chronoxis")
+    window.file_actions.open_file(tmp_path / "film.chronoxis")
     qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=10_000)
     cards = list(window.shelf.cards.values())
     assert all(card.locate.isVisible() and "is not there" in card.caution.text() for card in cards)
     assert window.document.project == project
     assert window.document.plan is None
-    window.found("one", tmp_path / "there" / "one.mkv")
+    window.loading.found("one", tmp_path / "there" / "one.mkv")
     planned(qtbot, window)
-    assert [footage.path.parent.name for footage in window.document.project.footage] == ["there", "there"]
+    assert [footage.files[0].parent.name for footage in window.document.project.footage] == ["there", "there"]
     assert not any(card.caution.isVisible() for card in cards)
 
 
@@ -510,12 +508,14 @@ def test_footage_that_changed_is_said_and_nothing_cut_silently(
     tmp_path: Path,
 ) -> None:
     take = make_recording(tmp_path / "take.mkv", frames=60)
-    project = arranging.begin_with(window.document.project, take, Fraction(25), Fraction(60, 25))
+    project = arranging.begin_with(
+        window.document.project, recording_of(take, Fraction(25), Fraction(60, 25))
+    )
     project = arranging.measure(project, "take", Fraction(25), Fraction(60, 25))
     save_project(project, tmp_path / "film.chronoxis")
     make_recording(take, frames=40)
-    window.open_file(tmp_path / "film.chronoxis")
-    qtbot.waitUntil(lambda: bool(window.document.recordings), timeout=10_000)
+    window.file_actions.open_file(tmp_path / "film.chronoxis")
+    qtbot.waitUntil(lambda: bool(window.document.sources), timeout=10_000)
     card = window.shelf.card_of(take)
     assert "take.mkv has changed" in card.caution.text()
     assert window.document.project == project
@@ -527,10 +527,12 @@ def test_footage_that_changed_is_said_and_nothing_cut_silently(
 
 
 def test_a_capture_rate_makes_real_time(opened: MainWindow, qtbot: QtBot, recording: Path) -> None:
-    card = opened.shelf.card_of(recording)
-    card.capture.selectAll()
-    qtbot.keyClicks(card.capture, "100")
-    qtbot.keyClick(card.capture, Qt.Key.Key_Return)
+    qtbot.mouseClick(opened.shelf.card_of(recording), Qt.MouseButton.LeftButton)
+    capture = opened.bench.footage.capture
+    assert capture.isVisible()
+    capture.selectAll()
+    qtbot.keyClicks(capture, "100")
+    qtbot.keyClick(capture, Qt.Key.Key_Return)
     project = opened.document.project
     assert project.shots[0].recorded_length == Fraction(SECONDS, 4)
     frames = planned(qtbot, opened).schedule.frames
@@ -546,7 +548,7 @@ from chronoxis.core.model import arranging
 application = QApplication([])
 window = MainWindow()
 window.show()
-window.open_recording(Path(sys.argv[1]))
+window.loading.bring_in(Path(sys.argv[1]))
 marked = False
 while True:
     application.processEvents()
@@ -573,11 +575,11 @@ def test_work_is_offered_again_after_a_kill(
         kept = patiently(
             lambda: [p for p in folder.glob("*.autosave") if b'"backwards": true' in p.read_bytes()]
         )
-        window.offer_recovery()
+        window.file_actions.offer_recovery()
         assert not window.question.isVisible()  # it is held by a window that runs
         child.send_signal(signal.SIGKILL)
     assert json.loads(kept[0].read_bytes())["of"] is None
-    window.offer_recovery()
+    window.file_actions.offer_recovery()
     assert "were not saved" in window.question.text.text()
     qtbot.mouseClick(window.question.buttons[0], Qt.MouseButton.LeftButton)
     assert window.document.project.shots[0].backwards

@@ -24,7 +24,7 @@ from pytestqt.qtbot import QtBot
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures import preview
 from chronoxis.app.theme.theme import apply_theme
-from chronoxis.core.footage.frame_index import build_index
+from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.model import arranging
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
@@ -37,15 +37,15 @@ from tests.footage_makers import decode_all, make_recording
 def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) -> None:
     first = opened.document.project
     enter(qtbot, opened, Quantity.SPEED, "600%")
-    assert opened.bench.fields[Quantity.RESULT_LENGTH].text() == "0:02"
+    assert opened.bench.pace.fields[Quantity.RESULT_LENGTH].text() == "0:02.00"
     enter(qtbot, opened, Quantity.COUNT, "100")
     assert opened.document.project.passage(ONLY).speed == 3
-    qtbot.mouseClick(opened.bench.holds[Quantity.SPEED], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(opened.bench.pace.holds[Quantity.SPEED], Qt.MouseButton.LeftButton)
     enter(qtbot, opened, Quantity.RESULT_LENGTH, "2")
     assert opened.document.project.shots[0].recorded_length == 6
     enter(qtbot, opened, Quantity.RESULT_LENGTH, "30")
     assert "from the in point" in opened.bench.caution.text()
-    assert opened.bench.fields[Quantity.RESULT_LENGTH].text() == "0:02"
+    assert opened.bench.pace.fields[Quantity.RESULT_LENGTH].text() == "0:02.00"
     for _ in range(4):
         opened.menus.undo.trigger()
     assert opened.document.project == first
@@ -57,11 +57,11 @@ def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) 
 
 def test_export_waits_for_a_plan(window: MainWindow, qtbot: QtBot, recording: Path) -> None:
     assert not window.menus.export.isEnabled()
-    window.open_recording(recording)
+    window.loading.bring_in(recording)
     planned(qtbot, window)
     assert window.menus.export.isEnabled()
     window.files.discard_changes()
-    window.new_project()
+    window.file_actions.new_project()
     assert not window.menus.export.isEnabled()
 
 
@@ -135,7 +135,7 @@ def test_the_preview_keeps_to_its_budget(
 
 
 def test_pictures_show_the_very_frames(opened: MainWindow, qtbot: QtBot, recording: Path) -> None:
-    qtbot.mouseClick(opened.bench.choices[EachFrame.LONG_EXPOSURE], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(opened.bench.frames.choices[EachFrame.LONG_EXPOSURE], Qt.MouseButton.LeftButton)
     passer = next(p for p in PASSERS if 84 < p.enter < 84 + SECONDS)
     middle = Fraction(round(((passer.enter + passer.leave) / 2 - 84) * 25), 25)
     opened.document.move_playhead(middle / opened.document.project.passage(ONLY).speed)
@@ -169,7 +169,7 @@ def test_export_is_what_the_plan_says(opened: MainWindow, qtbot: QtBot, tmp_path
     qtbot.waitUntil(panel.done.isVisible, timeout=60_000)
     plan = planned(qtbot, opened)
     assert len(build_index(out)) == len(plan.schedule) == 50
-    listed = chronoxis("plan", plan.sources[0].path, "--every", 6, "--csv", "-").stdout
+    listed = chronoxis("plan", plan.sources[0].files[0], "--every", 6, "--csv", "-").stdout
     assert len(listed.splitlines()) == 51
     content = out.read_bytes()
     panel.show_choices()
@@ -211,10 +211,10 @@ def test_a_dropped_bad_file_is_explained(window: MainWindow, qtbot: QtBot, tmp_p
 def test_a_long_file_is_usable_before_it_is_counted(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("chronoxis.app.loader._MANY", 3000)
+    monkeypatch.setattr("chronoxis.app.footage.loader._LONG", 3000)
     path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32), rotation=0)
-    with qtbot.waitSignal(window.loader.opened, timeout=5000):
-        window.open_recording(path)
+    with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
+        window.loading.bring_in(path)
     assert window.document.project.shots != ()
     assert "once the frames are counted" in window.pictures.result.accessibleDescription()
     planned(qtbot, window)
@@ -226,8 +226,8 @@ def test_a_long_file_is_usable_before_it_is_counted(
 
 def test_counting_can_be_given_up(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
-    with qtbot.waitSignal(window.loader.opened, timeout=5000):
-        window.open_recording(path)
+    with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
+        window.loading.bring_in(path)
     card = window.shelf.card_of(path)
     assert card.give_up.isVisible()
     assert window.pictures.recorded.image is not None
@@ -242,7 +242,7 @@ def test_a_recording_that_vanishes_while_open_is_said(
 ) -> None:
     copy = tmp_path / "borrowed.mp4"
     copy.write_bytes(recording.read_bytes())
-    window.open_recording(copy)
+    window.loading.bring_in(copy)
     planned(qtbot, window)
     copy.unlink()
     enter(qtbot, window, Quantity.SPEED, "3")
@@ -313,7 +313,7 @@ def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
     window = MainWindow()
     qtbot.addWidget(window)
     window.show()
-    window.open_recording(recording)
+    window.loading.bring_in(recording)
     planned(qtbot, window)
     enter(qtbot, window, Quantity.SPEED, "1/3")
     assert "repeat" in window.bench.caution.text()

@@ -13,11 +13,11 @@ import numpy as np
 import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
-from chronoxis.core.footage.containers import packets_of
-from chronoxis.core.footage.counting import build_index_apart
-from chronoxis.core.footage.facts import read_facts
-from chronoxis.core.footage.frame_index import build_index
-from chronoxis.core.footage.frame_reader import FrameReader
+from chronoxis.core.footage.recording.containers import packets_of
+from chronoxis.core.footage.recording.counting import build_index_apart
+from chronoxis.core.footage.recording.facts import read_facts
+from chronoxis.core.footage.recording.frame_index import build_index
+from chronoxis.core.footage.recording.frame_reader import FrameReader
 from tests.footage_makers import decode_all, make_recording
 
 MILLI = Fraction(1, 1000)
@@ -68,7 +68,7 @@ def test_times_are_the_files_own(tmp_path: Path) -> None:
 def test_facts(tmp_path: Path) -> None:
     path = make_recording(tmp_path / "turned.mp4", rotation=90, sound=True)
     facts = read_facts(path).counted(build_index(path))
-    assert (facts.width, facts.height) == (64, 96)
+    assert (facts.picture.width, facts.picture.height) == (64, 96)
     assert (facts.length, facts.rate, facts.frame_count) == (Fraction(60, 25), Fraction(25), 60)
     assert facts.sound is not None
     assert (facts.sound.codec, facts.sound.sample_rate, facts.sound.channels) == ("aac", 48000, 1)

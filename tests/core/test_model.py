@@ -16,14 +16,18 @@ from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.interchange import export_timeline, import_timeline
-from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
 from chronoxis.core.model import arranging, pacing
-from chronoxis.core.model.project import Footage, Marker, Passage, Place, Project, Shot
-from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, SizeWish
+from chronoxis.core.model.export_formats import FORMATS, MP4, Quality, format_of
+from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.project import Passage, Place, Project, Shot
+from chronoxis.core.model.recording import Recording, set_capture_rate
+from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
+from tests.footage_makers import recording_of
 
 FIELD = Path("/footage/Field-from-the-tower.mp4")
 ONLY = Place(0, 0)
@@ -32,7 +36,7 @@ SPEEDS = st.fractions(MIN_SPEED, MAX_SPEED, max_denominator=1000)
 
 @pytest.fixture
 def project() -> Project:
-    return arranging.begin_with(Project(), FIELD, Fraction(25), Fraction(240))
+    return arranging.begin_with(Project(), recording_of(FIELD, Fraction(25), Fraction(240)))
 
 
 @st.composite
@@ -44,8 +48,12 @@ def projects(draw: st.DrawFn) -> Project:
         marks = draw(st.dictionaries(st.fractions(0, 1, max_denominator=20), st.text(max_size=9), max_size=3))
         stored_rate = draw(st.sampled_from([Fraction(24), Fraction(25), Fraction(30000, 1001)]))
         capture_rate = draw(st.sampled_from([None, Fraction(120)]))
-        one = Footage(
-            f"take-{number}", Path(f"/footage/Take {number}.mp4"), stored_rate, length, capture_rate
+        one = Recording(
+            key=f"take-{number}",
+            path=Path(f"/footage/Take {number}.mp4"),
+            stored_rate=stored_rate,
+            stored_length=length,
+            capture_rate=capture_rate,
         )
         markers = tuple(Marker(share * one.length, name) for share, name in sorted(marks.items()))
         footage.append(replace(one, counted=draw(st.booleans()), markers=markers))
@@ -69,9 +77,7 @@ def projects(draw: st.DrawFn) -> Project:
         )
         shots.append(Shot(one.key, parts[0] * unit, passages, draw(st.booleans())))
     size = draw(st.sampled_from([SizeWish(), SizeWish(height=720), SizeWish(640, 480, stretch=True)]))
-    chosen = ResultSettings(
-        draw(st.sampled_from(list(ResultFormat))), size, draw(st.sampled_from(list(Quality)))
-    )
+    chosen = ResultSettings(draw(st.sampled_from(FORMATS)), size, draw(st.sampled_from(list(Quality))))
     made = Project(tuple(footage), tuple(shots), draw(st.sampled_from([Fraction(25), Fraction(60000, 1001)])))
     return replace(made, settings=chosen, markers=(Marker(Fraction(1, 3), "peak"),))
 
@@ -93,7 +99,7 @@ def test_beginning_takes_all_of_it_at_its_own_rate(project: Project) -> None:
     assert (shot.in_point, shot.out_point) == (Fraction(0), Fraction(240))
     assert project.rate == 25
     assert project.footage_of(shot).name == "Field from the tower"
-    twice = arranging.begin_with(project, FIELD, Fraction(60), Fraction(20))
+    twice = arranging.begin_with(project, recording_of(FIELD, Fraction(60), Fraction(20)))
     assert [footage.key for footage in twice.footage] == ["field-from-the-tower", "field-from-the-tower-2"]
     assert twice.rate == 25
     with pytest.raises(PlanError, match="no shot"):
@@ -116,7 +122,7 @@ REFUSED: list[tuple[Callable[[Project], Project], str]] = [
     (lambda p: arranging.set_points(p, 0, Fraction(0), Fraction(241)), "outside"),
     (lambda p: arranging.set_points(p, 0, Fraction(-1), Fraction(20)), "outside"),
     (lambda p: arranging.cut_shot(p, 0, Fraction(240)), "either side"),
-    (lambda p: arranging.set_capture_rate(p, p.footage[0].key, Fraction(0)), "capture rate"),
+    (lambda p: set_capture_rate(p, p.footage[0].key, Fraction(0)), "capture rate"),
     (lambda p: arranging.add_marker(p, None, Fraction(25), "late"), "outside"),
     (lambda p: pacing.set_shutter(p, [ONLY], 721), "out of range"),
     (lambda p: pacing.set_speed(p, [ONLY], Fraction(0)), "out of range"),
@@ -161,7 +167,7 @@ def test_counting_corrects_what_was_not_touched(project: Project) -> None:
 
 def shaped() -> Project:
     """Five passages with ramps between them."""
-    made = arranging.begin_with(Project(), FIELD, Fraction(25), Fraction(240))
+    made = arranging.begin_with(Project(), recording_of(FIELD, Fraction(25), Fraction(240)))
     for covered in (60, 72, 150, 180):
         made = pacing.divide(made, 0, Fraction(covered))
     for number, speed in enumerate((40, 1, 60, 6, 50)):
@@ -232,10 +238,10 @@ def test_fitting_keeps_what_is_held_and_says_what_is_impossible() -> None:
 
 
 def test_a_capture_rate_makes_once_mean_real_time(project: Project) -> None:
-    slow = arranging.set_capture_rate(project, project.footage[0].key, Fraction(100))
+    slow = set_capture_rate(project, project.footage[0].key, Fraction(100))
     assert slow.shots[0].recorded_length == 60
     assert slow.footage[0].rate == 100
-    back = arranging.set_capture_rate(slow, project.footage[0].key, None)
+    back = set_capture_rate(slow, project.footage[0].key, None)
     assert back == project
 
 
@@ -264,7 +270,7 @@ def test_every_edit_gives_a_whole_project_and_leaves_the_old_one(made: Project, 
         lambda p: arranging.duplicate(p, [number]),
         lambda p: arranging.move_shot(p, number, 0),
         lambda p: arranging.delete_shots(p, [number]),
-        lambda p: arranging.set_capture_rate(p, shot.footage, wish),
+        lambda p: set_capture_rate(p, shot.footage, wish),
     ]
     if place.passage + 1 < len(shot.passages):
         edits.append(lambda p: pacing.move_joint(p, place, covered))
@@ -325,7 +331,9 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
     save_project(shaped(), path)
     good = path.read_text()
     for old, new, said in (
-        ('"version": 1', '"version": 7', "newer"),
+        ('"version": 2', '"version": 7', "newer"),
+        ('"kind": "recording"', '"kind": "hologram"', "kind"),
+        ('"format": "mp4"', '"format": "tape"', "settings.format is none of mp4, mkv"),
         ('"speed": "40"', '"speed": "4e1"', r"shots\[0\]\.passages\[0\]\.speed"),
         ('"speed": "40"', '"speed": "999999999"', r"shots\[0\]\.passages\[0\]\.speed is out of range"),
         ('"footage": "field-from-the-tower"', '"footage": "nothing"', "names “nothing”"),
@@ -346,6 +354,16 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
         load_project(tmp_path / "none.chronoxis")
 
 
+@given(projects())
+def test_what_the_first_version_saved_opens_as_the_equal_project(project: Project) -> None:
+    """The first version knew recordings only and had no word for kinds of footage."""
+    folder = Path("/somewhere")
+    data = {**as_json(project, folder), "version": 1}
+    for footage in data["footage"]:
+        del footage["kind"]
+    assert from_json(data, folder / "film.chronoxis") == project
+
+
 def test_the_documented_example_is_a_project(tmp_path: Path) -> None:
     page = (Path(__file__).parents[2] / "docs" / "project-file.md").read_text()
     path = tmp_path / "example.chronoxis"
@@ -359,11 +377,11 @@ def test_a_project_finds_its_footage_beside_it_or_where_it_was(tmp_path: Path) -
     (tmp_path / "a" / "footage").mkdir(parents=True)
     film = tmp_path / "a" / "footage" / "take.mp4"
     film.touch()
-    made = arranging.begin_with(Project(), film, Fraction(25), Fraction(10))
+    made = arranging.begin_with(Project(), recording_of(film, Fraction(25), Fraction(10)))
     save_project(made, tmp_path / "a" / "film.chronoxis")
     (tmp_path / "a").rename(tmp_path / "b")
     moved = load_project(tmp_path / "b" / "film.chronoxis")
-    assert moved.footage[0].path == tmp_path / "b" / "footage" / "take.mp4"
+    assert moved.footage[0].files[0] == tmp_path / "b" / "footage" / "take.mp4"
     (tmp_path / "c").mkdir()
     (tmp_path / "b" / "film.chronoxis").rename(tmp_path / "c" / "film.chronoxis")
     assert load_project(tmp_path / "c" / "film.chronoxis").shots == made.shots
@@ -399,11 +417,11 @@ def test_other_sizes_are_refused(text: str) -> None:
 
 def test_quality_and_format_words() -> None:
     assert Quality.parse("Good") is Quality.parse("3") is Quality.GOOD
-    assert ResultFormat.of(Path("a.MP4")) is ResultFormat.MP4
+    assert format_of(Path("a.MP4")) is MP4
     with pytest.raises(PlanError, match=r"draft \(1\)"):
         Quality.parse("perfect")
     with pytest.raises(PlanError, match=r"\.mkv"):
-        ResultFormat.of(Path("a.gif"))
+        format_of(Path("a.gif"))
 
 
 NONSENSE: st.SearchStrategy[object] = st.sampled_from(

@@ -11,8 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, linear_table, to_linear
-from chronoxis.core.picture.framing import encoded_rgb, fitted, turned
-from chronoxis.core.picture.gather import LightMean
+from chronoxis.core.picture.framing import fitted, turned
+from chronoxis.core.picture.long_exposure import LightMean
+from chronoxis.core.picture.rgb import coded_as
 from chronoxis.core.picture.row_work import RowWork
 from tests.footage_makers import make_recording, picture
 
@@ -75,11 +76,11 @@ def test_mean_of_grey_frames(levels: list[int], weights: list[float]) -> None:
     used = np.array(weights[: len(levels)])
     light = to_linear((np.array(levels) - 16) / 219, BT709)
     wish = from_linear((light * used).sum() / used.sum(), BT709)
-    made = mean.mean()
+    made = mean.made()
     assert made.shape == (32, 64, 3)
     assert np.abs(made / 65535 - wish).max() < 0.75 / 255  # the codes themselves are rounded once
     mean.add(planar((81, 90, 240)))  # emptied, it serves again
-    red = mean.mean()[0, 0] / 65535
+    red = mean.made()[0, 0] / 65535
     assert red[0] > 0.9
     assert red[1] < 0.2
 
@@ -90,7 +91,7 @@ def test_sizes_are_not_mixed() -> None:
     with pytest.raises(ValueError, match="one size"):
         mean.add(planar((100, 128, 128), (32, 32)))
     with pytest.raises(ValueError, match="at least one"):
-        LightMean(STUDIO).mean()
+        LightMean(STUDIO).made()
 
 
 @pytest.mark.parametrize("size", [(63, 31), (64, 31), (63, 32), (2, 2)])
@@ -100,7 +101,7 @@ def test_odd_sizes_are_gathered(size: tuple[int, int]) -> None:
     mean = LightMean(colour)
     mean.add(frame)
     mean.add(frame)
-    assert mean.mean().shape == (size[1], size[0], 3)
+    assert mean.made().shape == (size[1], size[0], 3)
 
 
 @pytest.mark.parametrize("height", [1, 2, 7, 180, 1081])
@@ -136,7 +137,7 @@ def test_what_goes_wrong_on_a_row_is_told() -> None:
 def test_no_banding_when_bits_are_lost() -> None:
     ramp = np.linspace(0.20, 0.22, 512) * 65535
     codes = np.broadcast_to(ramp[None, :, None], (64, 512, 3)).astype(np.uint16)
-    luma = encoded_rgb(codes, (512, 64), "yuv420p", STUDIO).to_ndarray()[:64].astype(float)
+    luma = coded_as(codes, (512, 64), "yuv420p", STUDIO).to_ndarray()[:64].astype(float)
     wish = 16 + 219 * np.linspace(0.20, 0.22, 512)
     smooth = luma.reshape(64, 32, 16).mean((0, 2))
     assert np.abs(smooth - wish.reshape(32, 16).mean(1)).max() < 0.3  # steps of 8 bits alone would be 0.5 off

@@ -20,22 +20,22 @@ import pytest
 from chronoxis.core.errors import Cancelled, ExportError, FootageError
 from chronoxis.core.files.atomic import publish, temporary_beside
 from chronoxis.core.files.project_file import save_project
-from chronoxis.core.footage.facts import read_facts
-from chronoxis.core.footage.frame_index import build_index
+from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.export_formats import MKV, Quality
 from chronoxis.core.model.project import Place, Project
-from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings
+from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.ahead import ahead
 from chronoxis.core.render.estimate import estimate_size
-from chronoxis.core.render.export import ExportProgress, Plan, export, make_plan
-from chronoxis.core.render.frames import Recording
+from chronoxis.core.render.export import ExportProgress, export
+from chronoxis.core.render.plan import Plan, make_plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo import tower_truth
 from chronoxis.demo.larkfield import draw_field
 from chronoxis.demo.tower_picture import frames
 from tests.core.test_condense import chronoxis
-from tests.footage_makers import decode_all, make_recording
+from tests.footage_makers import decode_all, make_recording, recording_of
 
 ONLY = Place(0, 0)
 
@@ -48,12 +48,11 @@ def field(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def plan_for(path: Path, settings: ResultSettings, each: EachFrame = EachFrame.ONE, step: int = 4) -> Plan:
-    index = build_index(path)
-    facts = read_facts(path).counted(index)
-    project = arranging.begin_with(Project(settings=settings), path, facts.rate, facts.length)
+    source = open_source(path)
+    project = arranging.begin_with(Project(settings=settings), footage_of(source.facts))
     project = pacing.change_quantity(project, ONLY, Quantity.STEP, Fraction(step))
     project = pacing.set_each_frame(project, [ONLY], each)
-    return make_plan(project, {project.footage[0].key: Recording(facts, index)})
+    return make_plan(project, {project.footage[0].key: source})
 
 
 @pytest.mark.parametrize("quality", [Quality.DRAFT, Quality.GOOD, Quality.MASTER])
@@ -70,7 +69,7 @@ def test_the_expected_size_is_near(field: Path, tmp_path: Path, quality: Quality
 def test_better_quality_is_larger(field: Path) -> None:
     sizes = [estimate_size(plan_for(field, ResultSettings(quality=quality))) or 0 for quality in Quality]
     assert sizes == sorted(sizes)
-    lossless = estimate_size(plan_for(field, ResultSettings(ResultFormat.MKV))) or 0
+    lossless = estimate_size(plan_for(field, ResultSettings(MKV))) or 0
     assert lossless > sizes[-1]
 
 
@@ -118,7 +117,7 @@ def test_a_recording_that_shrinks_during_export_is_said(tmp_path: Path) -> None:
 
 
 def test_overlapping_windows_share_recorded_frames(field: Path, tmp_path: Path) -> None:
-    plan = plan_for(field, ResultSettings(ResultFormat.MKV), EachFrame.LONG_EXPOSURE)
+    plan = plan_for(field, ResultSettings(MKV), EachFrame.LONG_EXPOSURE)
     wide = replace(plan, schedule=plan_with_shutter(field, 720).schedule)
     for number in range(len(wide.schedule) - 2):
         assert len(wide.schedule.sources(number)[0]) == 8
@@ -129,7 +128,7 @@ def test_overlapping_windows_share_recorded_frames(field: Path, tmp_path: Path) 
 
 
 def plan_with_shutter(path: Path, shutter: float) -> Plan:
-    plan = plan_for(path, ResultSettings(ResultFormat.MKV), EachFrame.LONG_EXPOSURE)
+    plan = plan_for(path, ResultSettings(MKV), EachFrame.LONG_EXPOSURE)
     project = pacing.set_shutter(plan.project, [ONLY], shutter)
     return make_plan(project, {project.footage[0].key: plan.sources[0]})
 
@@ -138,13 +137,13 @@ def test_a_shaped_project_is_rendered_frame_by_frame_as_listed(tmp_path: Path) -
     """Ramps, two recordings, one of them backwards, against a loop that only reads the listing."""
     one = make_recording(tmp_path / "one.mkv", frames=120)
     two = make_recording(tmp_path / "two.mkv", frames=90, rate=Fraction(30), options={"crf": "30", "g": "7"})
-    project = arranging.begin_with(Project(), one, Fraction(25), Fraction(120, 25))
+    project = arranging.begin_with(Project(), recording_of(one, Fraction(25), Fraction(120, 25)))
     for covered in (Fraction(1), Fraction(2), Fraction(3)):
         project = pacing.divide(project, 0, covered)
     for number, speed in enumerate((4.0, 0.5, 3.0, 8.0)):
         project = pacing.set_speed(project, [Place(0, number)], Fraction(speed))
     project = pacing.set_ramps(project, project.places(), length=Fraction(1, 3))
-    project = arranging.begin_with(project, two, Fraction(30), Fraction(3))
+    project = arranging.begin_with(project, recording_of(two, Fraction(30), Fraction(3)))
     project = arranging.reverse(pacing.set_speed(project, [Place(1, 0)], Fraction(3, 2)), [1])
     film, out, listing = (tmp_path / name for name in ("film.chronoxis", "out.mkv", "plan.csv"))
     save_project(project, film)
@@ -166,7 +165,7 @@ def test_a_shaped_project_is_rendered_frame_by_frame_as_listed(tmp_path: Path) -
 
 
 def test_backwards_long_exposures_are_the_forward_ones_in_reverse(field: Path, tmp_path: Path) -> None:
-    plan = plan_for(field, ResultSettings(ResultFormat.MKV), EachFrame.LONG_EXPOSURE)
+    plan = plan_for(field, ResultSettings(MKV), EachFrame.LONG_EXPOSURE)
     recordings = {plan.project.footage[0].key: plan.sources[0]}
     turned = make_plan(arranging.reverse(plan.project, [0]), recordings)
     forward = decode_all(export(plan, tmp_path / "forward.mkv").path, "gbrp16le")
@@ -179,8 +178,8 @@ def test_backwards_long_exposures_are_the_forward_ones_in_reverse(field: Path, t
 def test_recordings_of_another_shape_stand_between_bars(tmp_path: Path) -> None:
     wide = make_recording(tmp_path / "wide.mkv", frames=10, size=(160, 90))
     tall = make_recording(tmp_path / "tall.mkv", frames=10, size=(64, 90))
-    project = arranging.begin_with(Project(), wide, Fraction(25), Fraction(10, 25))
-    project = arranging.begin_with(project, tall, Fraction(25), Fraction(10, 25))
+    project = arranging.begin_with(Project(), recording_of(wide, Fraction(25), Fraction(10, 25)))
+    project = arranging.begin_with(project, recording_of(tall, Fraction(25), Fraction(10, 25)))
     save_project(pacing.set_speed(project, project.places(), Fraction(1)), tmp_path / "film.chronoxis")
     done = chronoxis("render", tmp_path / "film.chronoxis", "-o", tmp_path / "out.mp4", "--progress", "none")
     assert done.returncode == 0
@@ -194,7 +193,7 @@ def test_recordings_of_another_shape_stand_between_bars(tmp_path: Path) -> None:
 def test_what_has_changed_on_disk_is_said(tmp_path: Path) -> None:
     take = make_recording(tmp_path / "take.mkv", frames=50)
     film = tmp_path / "film.chronoxis"
-    project = arranging.begin_with(Project(), take, Fraction(25), Fraction(2))
+    project = arranging.begin_with(Project(), recording_of(take, Fraction(25), Fraction(2)))
     save_project(arranging.measure(project, "take", Fraction(25), Fraction(2)), film)
     make_recording(take, frames=30)
     done = chronoxis("render", film, "-o", tmp_path / "out.mkv", "--progress", "none")

@@ -19,13 +19,14 @@ from chronoxis.core.files.autosave import Autosave, left_behind
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Project
+from tests.footage_makers import recording_of
 
 KILLS = 200
 
 
 def variants(folder: Path) -> list[Project]:
     """Projects of quite different sizes, so that a mixture of two would not pass for either."""
-    whole = arranging.begin_with(Project(), folder / "take.mkv", Fraction(25), Fraction(900))
+    whole = arranging.begin_with(Project(), recording_of(folder / "take.mkv", Fraction(25), Fraction(900)))
     return [replace(whole, shots=whole.shots * many) for many in (1, 30, 150, 400)]
 
 

@@ -13,10 +13,11 @@ from chronoxis.core.timing.pace import PacePiece, PaceProfile
 from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
-from chronoxis.core.timing.schedule import ShotTiming, make_schedule
+from chronoxis.core.timing.schedule import EachFrame, ShotTiming, make_schedule
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed, parse_speed
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
+KEPT = ((EachFrame.ONE,), (0.0,))
 RATES = st.sampled_from([Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(50), Fraction(60)])
 SPEEDS = st.fractions(MIN_SPEED, MAX_SPEED, max_denominator=1000)
 # Twelve of these last ten hours at most.
@@ -277,9 +278,9 @@ def test_a_passage_is_given_a_length(
 def test_shots_follow_one_another_on_whole_frames() -> None:
     rate, edges = Fraction(25), np.arange(101) / 25
     shots = [
-        ShotTiming(PaceProfile.constant(Fraction(1), Fraction(3)), edges, Fraction(0), (0.0,)),
-        ShotTiming(PaceProfile.constant(Fraction(1, 100), Fraction(1)), edges, Fraction(1), (0.0,)),
-        ShotTiming(PaceProfile.constant(Fraction(2), Fraction(2)), edges, Fraction(2), (0.0,), True),
+        ShotTiming(PaceProfile.constant(Fraction(1), Fraction(3)), edges, Fraction(0), *KEPT),
+        ShotTiming(PaceProfile.constant(Fraction(1, 100), Fraction(1)), edges, Fraction(1), *KEPT),
+        ShotTiming(PaceProfile.constant(Fraction(2), Fraction(2)), edges, Fraction(2), *KEPT, True),
     ]
     made = make_schedule(shots, rate)
     for number, shot in enumerate(made.shots.tolist()):
@@ -332,9 +333,12 @@ def shot_lists(draw: st.DrawFn) -> list[ShotTiming]:
         pieces = [PacePiece(length, draw(speeds)) for length in lengths]
         ramps = [Ramp(draw(st.fractions(0, 1, max_denominator=10)), draw(st.sampled_from(list(RampShape))))
                  for _ in lengths[1:]]  # fmt: skip
-        shutters = tuple(draw(st.sampled_from([0.0, 0.0, 180.0, 360.0])) for _ in lengths)
+        ways = tuple(draw(st.sampled_from(list(EachFrame))) for _ in lengths)
+        shutters = tuple(draw(st.sampled_from([0.0, 90.0, 180.0, 360.0])) for _ in lengths)
         begin = draw(st.fractions(0, 3, max_denominator=25))
-        shots.append(ShotTiming(PaceProfile(pieces, ramps), edges, begin, shutters, draw(st.booleans())))
+        shots.append(
+            ShotTiming(PaceProfile(pieces, ramps), edges, begin, ways, shutters, draw(st.booleans()))
+        )
     return shots
 
 
@@ -348,7 +352,8 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
         while number < len(made) and made.shots[number] == seat:
             since = max(float(number / rate - start), 0.0)
             passage = max(int(np.searchsorted(shot.pace.joints, since, "right")) - 1, 0)
-            shutter = shot.shutters[min(passage, len(shot.shutters) - 1)]
+            passage = min(passage, len(shot.shutters) - 1)
+            shutter = shot.shutters[passage] if shot.ways[passage].gathers else 0.0
             covered, until = shot.pace.recorded_at([since, since + shutter / 360 / float(rate)]).tolist()
             until = min(until, end - begin)
             opened, closed = (
@@ -359,8 +364,10 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
             overlap = np.minimum(shot.edges[1:], closed) - np.maximum(shot.edges[:-1], opened)
             moment = closed if shot.backwards else opened
             if np.abs(shot.pace.joints - since).min() < 1e-5:
-                pass  # a rounding of the time decides which passage it is in
-            elif shutter == 0:
+                number += 1  # a rounding of the time decides which passage it is in
+                continue
+            assert made.way(number) is shot.ways[passage]
+            if shutter == 0:
                 assert len(frames) == 1
                 assert shot.edges[frames[0]] - 1e-5 <= moment <= shot.edges[frames[0] + 1] + 1e-5
             else:
@@ -383,9 +390,9 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
 def test_every_nth_frame_is_exactly_every_nth(rate: Fraction, step: int, count: int, start: int) -> None:
     edges = np.arange(start + count + 1) * rate.denominator / rate.numerator
     pace = PaceProfile.constant(count / rate, Fraction(step))
-    forwards = ShotTiming(pace, edges, start / rate, (0.0,))
+    forwards = ShotTiming(pace, edges, start / rate, *KEPT)
     assert make_schedule([forwards], rate).frames.tolist() == list(range(start, start + count, step))
-    backwards = ShotTiming(pace, edges, start / rate, (0.0,), backwards=True)
+    backwards = ShotTiming(pace, edges, start / rate, *KEPT, backwards=True)
     last = start + count - 1
     assert make_schedule([backwards], rate).frames.tolist() == list(range(last, start - 1, -step))
 
@@ -406,7 +413,9 @@ def test_a_long_exposure_weighs_by_overlap(
         return
     length = Fraction(int(sum(ticks)), 1000)
     pace = PaceProfile.constant(length, speed)
-    made = make_schedule([ShotTiming(pace, edges, Fraction(0), (shutter,), backwards)], rate)
+    made = make_schedule(
+        [ShotTiming(pace, edges, Fraction(0), (EachFrame.LONG_EXPOSURE,), (shutter,), backwards)], rate
+    )
     for number in range(len(made)):
         opens = float(number / rate * speed)
         closes = min(opens + shutter / 360 / float(rate) * float(speed), edges[-1])

@@ -7,14 +7,16 @@ from math import ceil
 import numpy as np
 
 from chronoxis.app.document import Document
+from chronoxis.app.question_bar import QuestionBar
 from chronoxis.core.errors import PlanError
-from chronoxis.core.footage.frame_index import FrameIndex
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.pacing import CopiedPace
 from chronoxis.core.model.playing import place_at, played_at, result_span, result_time_of
-from chronoxis.core.model.project import Marker, Place, Project
+from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
+from chronoxis.core.timing.timecode import format_time
 
 _NUDGE = Fraction(11, 10)
 _RAMP_STEP = Fraction(1, 10)
@@ -36,11 +38,11 @@ class Commands:
         shot = document.project.shots[number]
         scale = document.project.footage_of(shot).scale
         frames, _ = plan.schedule.sources(document.result_frame)
-        index = plan.sources[number].index
+        source = plan.sources[number]
         if begin:
-            points = _frame_time(index, int(frames[0])) * scale, shot.out_point
+            points = source.begins(int(frames[0])) * scale, shot.out_point
         else:
-            points = shot.in_point, _frame_time(index, int(frames[-1]) + 1) * scale
+            points = shot.in_point, source.begins(int(frames[-1]) + 1) * scale
         label = "Set in point" if begin else "Set out point"
         start = document.project.starts[number]
         if document.apply(label, lambda project: arranging.set_points(project, number, *points)):
@@ -212,6 +214,22 @@ class Commands:
         _, key, marker = min(near, key=lambda each: each[0])
         return key, marker
 
+    def ask_marker_name(self, question: QuestionBar) -> None:
+        """Ask for the name of the mark nearest to the playhead."""
+        found, document = self.nearest_marker(), self._document
+        if found is None:
+            document.refused.emit(
+                "There is no mark yet: M marks the result at the playhead, Shift+M the recording."
+            )
+            return
+        key, marker = found
+        where = document.project.footage_named(key).name if key else "the result"
+        question.ask_name(
+            f"What happens at {format_time(marker.at, 2)} of {where}?",
+            marker.name,
+            lambda name: self.rename_marker(key, marker.at, name),
+        )
+
     def rename_marker(self, key: str | None, at: Fraction, name: str) -> None:
         """Give a mark of a recording, or of the result, another name."""
         self._document.apply("Name marker", lambda p: arranging.add_marker(p, key, at, name))
@@ -242,8 +260,3 @@ class Commands:
         rate = project.footage_of(shot).rate
         moment = Fraction(int(np.floor(float(played.recorded[0]) * float(rate) + 1e-6))) / rate
         return number, shot.covered(moment)
-
-
-def _frame_time(index: FrameIndex, frame: int) -> Fraction:
-    """When a recorded frame begins, exactly where the rate is steady."""
-    return Fraction(float(index.edges[frame])) if index.variable else frame / index.rate

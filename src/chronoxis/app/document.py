@@ -1,21 +1,20 @@
 """The document: the current project value, what was before it, and what it was made from."""
 
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from chronoxis.app.background import Latest, note_activity
 from chronoxis.core.errors import ChronoxisError
-from chronoxis.core.footage.facts import Facts
-from chronoxis.core.footage.frame_index import FrameIndex
+from chronoxis.core.footage.kinds import footage_of
+from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
-from chronoxis.core.model.project import Footage, Place, Project
-from chronoxis.core.render.export import Plan, changed_on_disk, make_plan
-from chronoxis.core.render.frames import Recording
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
 from chronoxis.core.timing.schedule import result_frame_count
 
 Edit = Callable[[Project], Project]
@@ -27,10 +26,10 @@ _PLANNING_SHARE = 9  # how many times as long as a plan takes is left between tw
 
 @dataclass(frozen=True, eq=False)
 class PlanWish:
-    """What a plan is made from; ``known`` counts what became known of the recordings before."""
+    """What a plan is made from; ``known`` counts what became known of the footage before."""
 
     project: Project
-    recordings: dict[str, Recording]
+    sources: dict[str, Source]
     known: int
 
     def made(self, _still_wanted: Callable[[], bool]) -> Plan | str:
@@ -39,7 +38,7 @@ class PlanWish:
         if project.settings.sound:  # whether it can be kept is for the export to say
             project = replace(project, settings=replace(project.settings, sound=False))
         try:
-            return replace(make_plan(project, self.recordings), project=self.project)
+            return replace(make_plan(project, self.sources), project=self.project)
         except ChronoxisError as error:
             return str(error)
 
@@ -58,7 +57,8 @@ class Document(QObject):
         refused: an edit cannot be had; the text says why. Empty once one was had.
         playhead_moved: result seconds.
         selection_changed: other passages are selected.
-        recording_changed: facts, index or whereabouts of a recording are new.
+        footage_chosen: other footage is chosen, or none.
+        footage_changed: facts, frames or whereabouts of footage are new.
         planned: the plan is another one, or there is none any more.
     """
 
@@ -67,17 +67,19 @@ class Document(QObject):
     refused = Signal(str)
     playhead_moved = Signal(float)
     selection_changed = Signal()
-    recording_changed = Signal()
+    footage_chosen = Signal()
+    footage_changed = Signal()
     planned = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.project = Project()
         self.saved = self.project
-        self.facts: dict[Path, Facts] = {}
-        self.recordings: dict[Path, Recording] = {}
-        self.missing: dict[Path, str] = {}
+        self.facts: dict[Hashable, Facts] = {}
+        self.sources: dict[Hashable, Source] = {}
+        self.missing: dict[Hashable, str] = {}
         self.selection: frozenset[Place] = frozenset()
+        self.chosen_footage: str | None = None
         self.playhead = Fraction(0)
         self._undo: list[tuple[str, Project]] = []
         self._redo: list[tuple[str, Project]] = []
@@ -105,45 +107,51 @@ class Document(QObject):
         return self.project is not self.saved and self.project != self.saved
 
     def show_project(self, project: Project) -> None:
-        """Begin with another project; what was known of recordings is forgotten."""
-        self.facts, self.recordings, self.missing = {}, {}, {}
+        """Begin with another project; what was known of footage is forgotten."""
+        self.facts, self.sources, self.missing = {}, {}, {}
         self._known += 1
         self._undo.clear()
         self._redo.clear()
         self.project = self.saved = project
         self.selection = frozenset([Place(0, 0)]) if project.shots else frozenset()
         self.playhead = Fraction(0)
+        self.chosen_footage = None
         self._replan()
-        self.recording_changed.emit()
+        self.footage_changed.emit()
         self._announce()
         self.selection_changed.emit()
+        self.footage_chosen.emit()
 
     def meet(self, facts: Facts) -> None:
-        """Take in what a recording's header says; one that is new to the project becomes a shot."""
-        path = facts.path
-        self.facts[path] = facts
-        self.missing.pop(path, None)
-        if all(footage.path != path for footage in self.project.footage):
-            length = max(facts.length, 1 / facts.rate)
-            self._apply("Bring in", lambda p: arranging.begin_with(p, path, facts.rate, length))
+        """Take in what the header of footage says; what is new to the project becomes a shot."""
+        origin = facts.origin
+        self.facts[origin] = facts
+        self.missing.pop(origin, None)
+        if not self.uses(origin):
+            self._apply("Bring in", lambda p: arranging.begin_with(p, footage_of(facts)))
             if len(self.project.shots) == 1:
                 self.select([Place(0, 0)])
-        self.recording_changed.emit()
+        self.footage_changed.emit()
 
-    def count(self, path: Path, index: FrameIndex) -> None:
-        """Take in the frame index of a recording. Earlier values are corrected along with this one.
+    def uses(self, origin: Hashable) -> bool:
+        """Whether any footage of the project is opened from there."""
+        return any(footage.origin == origin for footage in self.project.footage)
 
-        If the project knows the recording with another rate or length, it keeps that, and `altered`
+    def count(self, source: Source) -> None:
+        """Take in footage whose frames were counted. Earlier values are corrected along with this one.
+
+        If the project knows the footage with another rate or length, it keeps that, and `altered`
         says so.
         """
-        facts = self.facts[path] = self.facts[path].counted(index)
-        self.recordings[path] = Recording(facts, index)
+        origin = source.facts.origin
+        self.facts[origin] = source.facts
+        self.sources[origin] = source
         self._known += 1
 
         def measured(project: Project) -> Project:
             for footage in project.footage:
-                if footage.path == path and not footage.counted:
-                    project = arranging.measure(project, footage.key, index.rate, index.length)
+                if footage.origin == origin and not footage.counted:
+                    project = arranging.measure(project, footage.key, source.rate, source.length)
             return project
 
         for steps in (self._undo, self._redo):
@@ -153,32 +161,32 @@ class Document(QObject):
         if was_saved:
             self.saved = self.project
         self._replan()
-        self.recording_changed.emit()
+        self.footage_changed.emit()
         self._announce()
 
-    def miss(self, path: Path, why: str) -> None:
-        """Take in that a recording cannot be opened."""
-        self.missing[path] = why
-        self.recording_changed.emit()
+    def miss(self, origin: Hashable, why: str) -> None:
+        """Take in that footage cannot be opened."""
+        self.missing[origin] = why
+        self.footage_changed.emit()
 
     def drop_unsettled(self, key: str) -> None:
-        """Let go of a recording that a person did not want to wait for, as if it had never been met."""
-        path = self.project.footage_named(key).path
+        """Let go of footage that a person did not want to wait for, as if it had never been met."""
+        origin = self.project.footage_named(key).origin
         for steps in (self._undo, self._redo):
             steps[:] = [(label, _without(project, key)) for label, project in steps]
             while steps and steps[-1][1] == _without(self.project, key):
                 steps.pop()
         self.saved = _without(self.saved, key)
-        self.facts.pop(path, None)
+        self.facts.pop(origin, None)
         self._become(_without(self.project, key))
-        self.recording_changed.emit()
+        self.footage_changed.emit()
 
     def altered(self, footage: Footage) -> str:
-        """What to say of a recording that is not what it was when the project was made, or nothing."""
-        recording = self.recordings.get(footage.path)
-        if recording is None or not footage.counted:
+        """What to say of footage that is not what it was when the project was made, or nothing."""
+        source = self.sources.get(footage.origin)
+        if source is None or not footage.counted:
             return ""
-        now = recording.index.rate, recording.index.length
+        now = source.rate, source.length
         same = now == (footage.stored_rate, footage.stored_length)
         return "" if same else changed_on_disk(footage, *now)
 
@@ -202,11 +210,11 @@ class Document(QObject):
 
     def _plan_wish(self) -> PlanWish | None:
         used = {shot.footage for shot in self.project.shots}
-        known = {f.key: self.recordings.get(f.path) for f in self.project.footage if f.key in used}
-        recordings = {key: recording for key, recording in known.items() if recording is not None}
-        if not used or len(recordings) < len(known):
+        known = {f.key: self.sources.get(f.origin) for f in self.project.footage if f.key in used}
+        sources = {key: source for key, source in known.items() if source is not None}
+        if not used or len(sources) < len(known):
             return None
-        return PlanWish(self.project, recordings, self._known)
+        return PlanWish(self.project, sources, self._known)
 
     def _replan(self) -> None:
         if self._plan_wish() is not None:
@@ -319,17 +327,26 @@ class Document(QObject):
         there = [place for place in self.selection if project.has(place)]
         if len(there) < len(self.selection):
             self.select(there or ([Place(0, 0)] if project.shots else []))
+        if all(footage.key != self.chosen_footage for footage in project.footage):
+            self.choose_footage(None)
         self._replan()
         self._announce()
         if self._on_frame(self.playhead) != self.playhead:
             self.move_playhead(self.playhead)
 
     def select(self, places: Iterable[Place]) -> None:
-        """Select passages."""
+        """Select passages; footage is no longer chosen then."""
         chosen = frozenset(places)
+        self.choose_footage(None)
         if chosen != self.selection:
             self.selection = chosen
             self.selection_changed.emit()
+
+    def choose_footage(self, key: str | None) -> None:
+        """Choose footage, to look at what it is."""
+        if key != self.chosen_footage:
+            self.chosen_footage = key
+            self.footage_chosen.emit()
 
     @property
     def selected_shots(self) -> list[int]:

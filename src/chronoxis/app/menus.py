@@ -9,6 +9,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
+from chronoxis.app.pictures.pictures import PICTURE_MODES
+
 if TYPE_CHECKING:
     from chronoxis.app.main_window import MainWindow
 
@@ -37,7 +39,7 @@ class Menus:
         self._fill_play(play)
         self._add(help_, "&Keys", "?", window.shortcuts_page.show_beside)
         escape = QAction(window, shortcut=QKeySequence("Esc"))
-        escape.triggered.connect(window.show_bench)
+        escape.triggered.connect(window.step_back)
         window.addAction(escape)
         self._at_pointer = (shot, passage)
 
@@ -64,17 +66,18 @@ class Menus:
 
     def _fill_file(self, menu: QMenu) -> None:
         keys, window = QKeySequence.StandardKey, self._window
-        self._add(menu, "&New project", keys.New, window.new_project)
-        self._add(menu, "Open &project…", "Ctrl+Shift+O", window.choose_project)
+        files = window.file_actions
+        self._add(menu, "&New project", keys.New, files.new_project)
+        self._add(menu, "Open &project…", "Ctrl+Shift+O", files.choose_project)
         self._recent = menu.addMenu("Open &recent")
         self._recent.aboutToShow.connect(self._list_recent)
-        self._add(menu, "&Bring in recordings…", keys.Open, window.choose_recording)
+        self._add(menu, "&Bring in recordings…", keys.Open, files.choose_footage)
         menu.addSeparator()
-        self.save = self._add(menu, "&Save", keys.Save, window.save)
+        self.save = self._add(menu, "&Save", keys.Save, files.save)
         self._add_for_shots(
             menu,
-            ("Save &as…", "Ctrl+Shift+S", window.save_as),
-            ("Write a &timeline…", "Ctrl+T", window.save_timeline),
+            ("Save &as…", "Ctrl+Shift+S", files.save_as),
+            ("Write a &timeline…", "Ctrl+T", files.save_timeline),
         )
         self.export = self._add(menu, "&Export…", "Ctrl+E", window.show_export)
         menu.addSeparator()
@@ -83,7 +86,7 @@ class Menus:
     def _list_recent(self) -> None:
         self._recent.clear()
         for path in self._window.files.recent:
-            open_it = partial(self._window.open_project, path)
+            open_it = partial(self._window.file_actions.open_project, path)
             self._recent.addAction(path.name, open_it).setToolTip(str(path))
         if self._recent.isEmpty():
             self._recent.addAction("none yet").setEnabled(False)
@@ -131,7 +134,7 @@ class Menus:
             ("Ramps l&onger", ".", lambda: do.nudge_ramps(1)),
             ("Ramps sho&rter", ",", lambda: do.nudge_ramps(-1)),
             ("&Hold speed, or let go", "H", do.hold_speed),
-            ("Fit the whole to len&gth", "Ctrl+F", self._window.enter_fit),
+            ("Fit the whole to len&gth", "Ctrl+F", self._window.head.enter_fit),
         )
 
     def _fill_view(self, menu: QMenu) -> None:
@@ -147,6 +150,19 @@ class Menus:
             ("Mark the &recording here", "Shift+M", do.mark_recording),
             ("&Name the nearest mark…", "N", self._window.name_marker),
         )
+        menu.addSeparator()
+        pictures, window = self._window.pictures, self._window
+        for name, key, mode in PICTURE_MODES:
+            self._add(menu, name, key, partial(pictures.show_mode, mode))
+        self._add(menu, "Full scr&een", "F11", window.toggle_full_screen)
+        self._add(menu, "Picture at &1:1, or fitted", "0", pictures.toggle_exact)
+        menu.addSeparator()
+        for number, (name, _) in enumerate(window.bench.pages):
+            self._add(
+                menu, f"Bench page {name}", f"Alt+{number + 1}", partial(window.show_bench_page, number)
+            )
+        self._add(menu, "Fold the &Bench, or open it", "Shift+B", window.fold_bench)
+        self._add(menu, "Fold the Foota&ge, or open it", "Shift+F", window.fold_shelf)
 
     def _fill_play(self, menu: QMenu) -> None:
         window, pictures = self._window, self._window.pictures
@@ -159,8 +175,8 @@ class Menus:
             ("Play &forwards", "L", lambda: transport.faster(1)),
             ("One frame bac&k", "Left", lambda: transport.step(-1)),
             ("One frame &on", "Right", lambda: transport.step(1)),
-            ("One second ba&ck", "Shift+Left", lambda: window.step_seconds(-1)),
-            ("One secon&d on", "Shift+Right", lambda: window.step_seconds(1)),
+            ("One second ba&ck", "Shift+Left", lambda: transport.step_seconds(-1)),
+            ("One secon&d on", "Shift+Right", lambda: transport.step_seconds(1)),
             ("To the ed&ge before", "Up", lambda: window.commands.go_to_edge(-1)),
             ("To the edge &after", "Down", lambda: window.commands.go_to_edge(1)),
             ("To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
@@ -181,4 +197,5 @@ class Menus:
         action.setShortcut(QKeySequence(keys))
         action.triggered.connect(lambda _checked: act())
         menu.addAction(action)
+        self._window.addAction(action)  # so that its keys work where the menus are hidden, in full screen
         return action

@@ -44,6 +44,6 @@ def run(file: Path | None) -> int:
     # What solves for a speed takes half a second to load; a first drag should not wait for it.
     threading.Thread(target=load_solver, daemon=True).start()
     if file is not None:
-        window.open_file(file)
-    window.offer_recovery()
+        window.file_actions.open_file(file)
+    window.file_actions.offer_recovery()
     return application.exec()

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.recording import Recording
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
@@ -26,12 +27,7 @@ _RAMP = Fraction(4, 5)
 
 def finished_piece(field: Path, walk: Path) -> Project:
     """Rush – real time – rush – slow lift-off – rush, then the walk; fitted to its length."""
-    project = arranging.begin_with(
-        Project(), field, Fraction(tower_truth.RATE), Fraction(tower_truth.SECONDS)
-    )
-    project = arranging.measure(
-        project, project.footage[0].key, Fraction(tower_truth.RATE), Fraction(tower_truth.SECONDS)
-    )
+    project = arranging.begin_with(Project(), _recording(field, tower_truth.RATE, tower_truth.SECONDS))
     for end, _, _ in _PASSAGES[:-1]:
         project = pacing.divide(project, 0, end)
     for number, (_, speed, held) in enumerate(_PASSAGES):
@@ -40,12 +36,16 @@ def finished_piece(field: Path, walk: Path) -> Project:
         project = pacing.set_held(project, [place], Quantity.SPEED, held)
         project = pacing.set_each_frame(project, [place], EachFrame.ONE if held else EachFrame.LONG_EXPOSURE)
     project = pacing.set_ramps(project, project.places(), length=_RAMP, shape=RampShape.SMOOTH)
-    project = arranging.begin_with(project, walk, Fraction(walk_truth.RATE), Fraction(walk_truth.SECONDS))
-    project = arranging.measure(
-        project, project.footage[1].key, Fraction(walk_truth.RATE), Fraction(walk_truth.SECONDS)
-    )
+    project = arranging.begin_with(project, _recording(walk, walk_truth.RATE, walk_truth.SECONDS))
     project = pacing.set_speed(project, [Place(1, 0)], Fraction(4))
     project = pacing.fit_to_length(project, LENGTH)
     for balloon, name in zip(tower_truth.BALLOONS[:3], ("first lift-off", "second", "third"), strict=True):
         project = arranging.add_marker(project, project.footage[0].key, Fraction(balloon.launch), name)
     return project
+
+
+def _recording(path: Path, rate: int, seconds: int) -> Recording:
+    key = path.stem.lower()
+    return Recording(
+        key=key, path=path, stored_rate=Fraction(rate), stored_length=Fraction(seconds), counted=True
+    )

@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.theme.theme import font
-from chronoxis.core.model.settings import SIZE_NAMES, Quality, ResultFormat, ResultSettings, SizeWish
+from chronoxis.core.model.export_formats import FORMATS, ExportFormat, Quality
+from chronoxis.core.model.settings import SIZE_NAMES, ResultSettings, SizeWish
 from chronoxis.core.timing.timecode import format_time
 
 _QUALITY_WORDS = {
@@ -29,10 +30,6 @@ _QUALITY_WORDS = {
     Quality.HIGH: "high",
     Quality.MASTER: "master · large file",
 }
-_FORMATS = (
-    (ResultFormat.MP4, "MP&4 · H.264", "To share: plays nearly everywhere"),
-    (ResultFormat.MKV, "M&KV · FFV1", "Lossless: every sample is kept, for further work"),
-)
 
 
 class ChoiceForm(QWidget):
@@ -42,7 +39,7 @@ class ChoiceForm(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.formats: dict[ResultFormat, QPushButton] = {}
+        self.formats: dict[ExportFormat, QPushButton] = {}
         self.size_box = QComboBox()
         self.size_box.setEditable(True)
         self.size_box.addItems(list(SIZE_NAMES))
@@ -92,7 +89,7 @@ class ChoiceForm(QWidget):
         self.stretch.setChecked(settings.size.stretch)
         self.stretch.setEnabled(settings.size.width is not None)
         self.quality.setValue(int(settings.quality))
-        lossless = settings.format is ResultFormat.MKV
+        lossless = settings.format.lossless
         self.quality.setEnabled(not lossless)
         self.quality_word.setText("lossless" if lossless else _QUALITY_WORDS[settings.quality])
         self.sound.setChecked(settings.sound)
@@ -108,8 +105,8 @@ class ChoiceForm(QWidget):
 
     def _lay_out(self) -> None:
         group, chips = QButtonGroup(self), QHBoxLayout()
-        for format_, text, tip in _FORMATS:
-            chip = _button(text, tip)
+        for format_ in FORMATS:
+            chip = _button(format_.name, format_.purpose)
             chip.setCheckable(True)
             chip.setProperty("choice", True)
             chip.clicked.connect(self._tell)

@@ -11,13 +11,13 @@ from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
 from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
-from chronoxis.app.project_files import ProjectFiles
+from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging
-from chronoxis.core.model.settings import ResultFormat
+from chronoxis.core.model.export_formats import format_of
 from chronoxis.core.render.estimate import estimate_size
-from chronoxis.core.render.export import Plan, keeps_pitch, result_size
+from chronoxis.core.render.plan import Plan, keeps_pitch, result_size
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
@@ -99,8 +99,8 @@ class ExportPanel(QFrame):
         output = Path(self.choices.output.text()).expanduser()
         settings = self._document.project.settings
         try:
-            if ResultFormat.of(output) is not settings.format:
-                raise PlanError(f"{output.name} should end in .{settings.format}.")
+            if format_of(output) is not settings.format:
+                raise PlanError(f"{output.name} should end in {settings.format.ending}.")
         except PlanError as error:
             self.say(str(error))
             return
@@ -125,7 +125,7 @@ class ExportPanel(QFrame):
         if project.settings.sound and not can_keep:
             self.say("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
         self._suggest_name(plan)
-        width, height = result_size(plan.sources[0].facts, project.settings)
+        width, height = result_size(plan.pictures[0], project.settings)
         self.choices.facts.setText(
             f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
@@ -138,10 +138,10 @@ class ExportPanel(QFrame):
         field, project = self.choices.output, self._files.path
         if field.text() not in ("", self._suggested):
             return
-        recording = plan.sources[0].path
-        name = project.stem if project else f"{recording.stem}-condensed"
-        ending = str(self._document.project.settings.format)
-        self._suggested = str(_free_name((project or recording).parent, name, ending))
+        files = [file for source in plan.sources for file in source.files]
+        beside = project or (files[0] if files else Path.home() / "result")
+        name = beside.stem if project else f"{beside.stem}-condensed"
+        self._suggested = str(_free_name(beside.parent, name, self._document.project.settings.format.ending))
         field.setText(self._suggested)
 
     def _ask_estimate(self) -> None:
@@ -160,7 +160,7 @@ class ExportPanel(QFrame):
             return
         self.say("")
         if (chosen := self.choices.output.text()) != self._suggested:
-            self.choices.output.setText(str(Path(chosen).with_suffix(f".{settings.format}")))
+            self.choices.output.setText(str(Path(chosen).with_suffix(settings.format.ending)))
         self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
 
     def _browse(self) -> None:
@@ -168,7 +168,7 @@ class ExportPanel(QFrame):
             self, "Where to write the result", self.choices.output.text(), options=_NO_OVERWRITE_QUESTION
         )
         if chosen:
-            ending = f".{self._document.project.settings.format}"
+            ending = self._document.project.settings.format.ending
             self.choices.output.setText(chosen if chosen.lower().endswith(ending) else chosen + ending)
 
     def _cancel(self) -> None:
@@ -214,9 +214,9 @@ _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel as
 
 
 def _free_name(folder: Path, name: str, ending: str) -> Path:
-    candidate, number = folder / f"{name}.{ending}", 2
+    candidate, number = folder / f"{name}{ending}", 2
     while candidate.exists():
-        candidate = folder / f"{name}-{number}.{ending}"
+        candidate = folder / f"{name}-{number}{ending}"
         number += 1
     return candidate
 

@@ -6,23 +6,23 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import Interpolation
 from PySide6.QtGui import QImage
 
-from chronoxis.core.footage.facts import Facts
 from chronoxis.core.picture.framing import turned
+from chronoxis.core.picture.picture_format import PictureFormat
 
 
-def small_image(frame: VideoFrame, facts: Facts, height: int) -> QImage:
+def small_image(frame: VideoFrame, picture: PictureFormat, height: int) -> QImage:
     """A decoded frame, upright, in square pixels, scaled to a height in pixels."""
-    width = max(2, round(height * facts.width / facts.height))
-    size = (width, height) if facts.rotation % 180 == 0 else (height, width)
+    width = max(2, round(height * picture.width / picture.height))
+    size = picture.lying((width, height))
     scaled = frame.reformat(
         width=size[0],
         height=size[1],
         format="rgb24",
-        src_colorspace=facts.colour.scaler_matrix,
-        src_color_range=facts.colour.scaler_range,
+        src_colorspace=picture.colour.scaler_matrix,
+        src_color_range=picture.colour.scaler_range,
         interpolation=Interpolation.AREA,
     )
-    return image_from(np.ascontiguousarray(turned(scaled, facts.rotation).to_ndarray(), np.uint8))
+    return image_from(np.ascontiguousarray(turned(scaled, picture.rotation).to_ndarray(), np.uint8))
 
 
 def image_from(rgb: npt.NDArray[np.uint8]) -> QImage:

@@ -1,53 +1,119 @@
 """Widgets that show images."""
 
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from math import ceil
+
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from chronoxis.app.theme.theme import DIM, GROUND, PANEL, font
 
+_ASPECT = 16 / 9  # of a picture that is not there yet
+
 
 class PictureView(QWidget):
-    """One picture, as large as fits, its aspect kept."""
+    """One picture, as large as fits; a click shows it at its own pixels, and dragging moves it then.
+
+    Signal ``exact_toggled``: it is now shown at its own pixels, or no longer.
+    """
+
+    exact_toggled = Signal(bool)
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self._image: QImage | None = None
         self._note = ""
+        self._full = QSizeF()
+        self._middle = QPointF(0.5, 0.5)  # what is in the middle at 1:1, as shares of the picture
+        self._pressed: QPointF | None = None
+        self._dragged = False
+        self.exact = False
         self.setAccessibleName(name)
-        self.setToolTip(name)
-        policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-        policy.setHeightForWidth(True)
-        self.setSizePolicy(policy)
-
-    def sizeHint(self) -> QSize:
-        return QSize(316, 178)
-
-    def heightForWidth(self, width: int) -> int:
-        """No higher than the picture needs; what is left goes to the strip below."""
-        image = self._image
-        return round(width * (image.height() / image.width() if image and image.width() else 9 / 16))
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(160, 90)
-
-    def show_image(self, image: QImage | None, note: str = "") -> None:
-        """Show an image, or none with a note in its place."""
-        before = self.heightForWidth(100)
-        self._image, self._note = image, note
-        self.setAccessibleDescription(note)
-        if self.heightForWidth(100) != before:
-            self.updateGeometry()
-        self.update()
+        self.setToolTip(f"{name}: a click shows its own pixels, dragging moves it; again, it fits (0)")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     @property
     def image(self) -> QImage | None:
         """What is shown."""
         return self._image
 
+    @property
+    def aspect(self) -> float:
+        """Width by height of what is shown."""
+        image = self._image
+        return image.width() / image.height() if image is not None and image.height() else _ASPECT
+
+    def show_image(self, image: QImage | None, note: str = "", full: tuple[int, int] | None = None) -> None:
+        """Show an image, or none with a note in its place; ``full`` is its size if it is a smaller copy."""
+        self._image, self._note = image, note
+        if image is not None:
+            self._full = QSizeF(*full) if full else QSizeF(image.size())
+        self.setAccessibleDescription(note)
+        self.update()
+
+    def toggle_exact(self, about: QPointF | None = None) -> None:
+        """Show the picture at its own pixels about a point, or let it fit again."""
+        if self._image is None or self._image.isNull():
+            return
+        if not self.exact and about is not None:
+            shown = self._fitted()
+            self._middle = QPointF(
+                (about.x() - shown.left()) / shown.width(), (about.y() - shown.top()) / shown.height()
+            )
+        self.exact = not self.exact
+        self.setCursor(Qt.CursorShape.OpenHandCursor if self.exact else Qt.CursorShape.ArrowCursor)
+        self._move_middle(QPointF())
+        self.update()
+        self.exact_toggled.emit(self.exact)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() is Qt.MouseButton.LeftButton:
+            self._pressed, self._dragged = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None:
+            return
+        way = event.position() - self._pressed
+        far = way.manhattanLength() >= QApplication.startDragDistance()
+        if self.exact and (self._dragged or far):
+            self._dragged, self._pressed = True, event.position()
+            self._move_middle(way)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is not None and not self._dragged:
+            self.toggle_exact(event.position())
+        self._pressed = None
+
+    def _move_middle(self, by: QPointF) -> None:
+        """Move the picture by so many pixels of the screen, but not off the view."""
+        size = self._exact_size()
+        room = [max(0.0, (1 - own / full) / 2) if full else 0.0 for own, full in (
+            (self.width(), size.width()), (self.height(), size.height()))]  # fmt: skip
+        self._middle = QPointF(
+            min(max(self._middle.x() - by.x() / max(size.width(), 1), 0.5 - room[0]), 0.5 + room[0]),
+            min(max(self._middle.y() - by.y() / max(size.height(), 1), 0.5 - room[1]), 0.5 + room[1]),
+        )
+        self.update()
+
+    def _exact_size(self) -> QSizeF:
+        return self._full / self.devicePixelRatioF()
+
+    def _fitted(self) -> QRectF:
+        assert self._image is not None
+        area = QRectF(self.rect())
+        size = QSizeF(self._image.size()).scaled(area.size(), Qt.AspectRatioMode.KeepAspectRatio)
+        return QRectF((area.width() - size.width()) / 2, 0, size.width(), size.height())
+
+    def _shown(self) -> QRectF:
+        if not self.exact:
+            return self._fitted()
+        size = self._exact_size()
+        left = self.width() / 2 - self._middle.x() * size.width()
+        top = self.height() / 2 - self._middle.y() * size.height()
+        return QRectF(round(left), round(top), size.width(), size.height())
+
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         area = QRectF(self.rect())
         if self._image is None or self._image.isNull():
             painter.fillRect(area, PANEL)
@@ -56,21 +122,19 @@ class PictureView(QWidget):
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(area.adjusted(14, 0, -14, 0), flags, self._note)
             return
-        scale = min(area.width() / self._image.width(), area.height() / self._image.height())
-        size = QSize(round(self._image.width() * scale), round(self._image.height() * scale))
-        left = (area.width() - size.width()) / 2
-        painter.drawImage(QRectF(left, 0, size.width(), size.height()), self._image)
+        shown = self._shown()
+        exactly = shown.size() * self.devicePixelRatioF() == QSizeF(self._image.size())
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, not exactly)
+        painter.fillRect(area, GROUND)
+        painter.drawImage(shown, self._image)
 
 
-class GatherStrip(QWidget):
-    """The recorded frames of one result frame, side by side, heavier ones higher."""
+class GatherGrid(QWidget):
+    """The recorded frames of one result frame, row by row; a bar below each tells its weight."""
 
     def __init__(self) -> None:
         super().__init__()
         self._images: list[tuple[QImage | None, float]] = []
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(40)
-        self.setMaximumHeight(110)
         self.setAccessibleName("Recorded frames that this result frame gathers")
         self.setToolTip(
             "The recorded frames that this result frame gathers; the bar below each is its weight"
@@ -84,16 +148,31 @@ class GatherStrip(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(self.rect(), GROUND)
         if not self._images:
             return
-        step = min(self.width() / len(self._images), self.height() * 1.7)
+        columns, wide, high = self._cells()
         for number, (image, weight) in enumerate(self._images):
-            cell = QRectF(number * step, 0, step - 1, self.height() - 4)
+            row, column = divmod(number, columns)
+            cell = QRectF(column * wide, row * high, wide - 3, high - 6)
             painter.fillRect(cell, PANEL)
-            if image is not None:
-                scale = max(cell.width() / image.width(), cell.height() / image.height())
-                part = QSize(max(1, int(cell.width() / scale)), max(1, int(cell.height() / scale)))
-                source = QRectF((image.width() - part.width()) / 2, 0, part.width(), part.height())
-                painter.drawImage(cell, image, source)
-            painter.fillRect(QRectF(cell.left(), self.height() - 3, cell.width() * weight, 2), DIM)
+            if image is not None and not image.isNull():
+                painter.drawImage(cell, image, _middle_part(image, cell))
+            painter.fillRect(QRectF(cell.left(), cell.bottom() + 1, cell.width() * weight, 2), DIM)
+
+    def _cells(self) -> tuple[int, float, float]:
+        """Columns, and the room of a cell: as large as lets all of them be seen."""
+        count = len(self._images)
+        columns = max(1, ceil(self.width() / 64))
+        while True:
+            wide = self.width() / columns
+            high = (wide - 3) / _ASPECT + 6
+            if ceil(count / columns) * high <= self.height() or wide < 16:
+                return columns, wide, high
+            columns += 1
+
+
+def _middle_part(image: QImage, cell: QRectF) -> QRectF:
+    """The part of an image that fills a cell of another aspect."""
+    scale = max(cell.width() / image.width(), cell.height() / image.height())
+    width, height = cell.width() / scale, cell.height() / scale
+    return QRectF((image.width() - width) / 2, (image.height() - height) / 2, width, height)

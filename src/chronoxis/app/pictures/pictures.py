@@ -1,22 +1,40 @@
 """The two pictures, what the result frame gathers, and the transport's buttons."""
 
 import numpy as np
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QImage, QResizeEvent
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
-from chronoxis.app.pictures.picture_views import GatherStrip, PictureView
-from chronoxis.app.pictures.preview import Preview
+from chronoxis.app.pictures.preview import PREVIEW_HEIGHT, Preview
 from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
+from chronoxis.app.pictures.sharp_frames import SharpWish, sharp_frame
+from chronoxis.app.pictures.stage import Mode, Stage
 from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.theme.theme import font, icon
 from chronoxis.core.model.playing import result_span
-from chronoxis.core.render.export import Plan
+from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.timecode import format_time
 
+PICTURE_MODES = (
+    ("Recorded picture", "1", Mode.RECORDED),
+    ("Result picture", "2", Mode.RESULT),
+    ("Both pictures", "3", Mode.BOTH),
+)
+"""Name in the menu, key and mode."""
+
 _STRIP_IMAGES = 24
-_SETTLE = 120  # milliseconds at rest before the strip is decoded
+_SETTLE = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
 
 
 class Pictures(QWidget):
@@ -29,18 +47,21 @@ class Pictures(QWidget):
         self._transport = transport
         self._frames = Latest(RecordedFrames().answer, "recorded frames")
         self._frames.answered.connect(self._show_recorded)
+        self._sharp = Latest(sharp_frame, "sharp frame")
+        self._sharp.answered.connect(self._show_sharp)
         self._shown: Wish | None = None
-        self.recorded = PictureView("Recorded picture")
-        self.result = PictureView("Result picture")
-        self._recorded_time, self._result_time = _time_label(), _time_label()
-        self._gathers = QLabel()
-        self._gathers.setProperty("dim", True)
-        self._strip = GatherStrip()
+        self.stage = Stage()
+        self.recorded, self.result = self.stage.recorded, self.stage.result
+        self._time = QLabel()
+        self._time.setFont(font(10, 500))
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
-        self._settle.timeout.connect(lambda: self._ask(with_strip=True))
+        self._settle.timeout.connect(self._refine)
+        self.mode_buttons: dict[Mode, QPushButton] = {}
         self._lay_out()
+        for view in (self.recorded, self.result):
+            view.exact_toggled.connect(lambda _: self._refine())
         document.playhead_moved.connect(lambda _: self._follow())
-        for signal in (document.planned, document.recording_changed):
+        for signal in (document.planned, document.footage_changed):
             signal.connect(self._follow)
         preview.ready.connect(self._take_ready)
         transport.changed.connect(self._show_transport)
@@ -49,33 +70,56 @@ class Pictures(QWidget):
     def close_workers(self) -> None:
         """Stop the work in the background."""
         self._frames.close()
+        self._sharp.close()
+
+    def show_mode(self, mode: Mode) -> None:
+        """Show one picture large, or both."""
+        self.mode_buttons[mode].setChecked(True)
+        self.stage.show_mode(mode)
+        self._follow()
+
+    def toggle_exact(self) -> None:
+        """Show what is large at its own pixels, or let it fit again."""
+        (self.recorded if self.stage.mode is Mode.RECORDED else self.result).toggle_exact()
+
+    def show_bare(self, on: bool) -> None:
+        """Nothing but the pictures, for a full screen."""
+        self._head.setVisible(not on)
+        self._bar.setVisible(not on)
+
+    def show_first(self, image: QImage) -> None:
+        """Show the first picture of footage, while there is nothing better."""
+        if self.recorded.image is None:
+            self.recorded.show_image(image)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._settle.start()
 
     def _lay_out(self) -> None:
-        columns = QHBoxLayout()
-        columns.setSpacing(8)
-        for name, time, view in (
-            ("Recorded", self._recorded_time, self.recorded),
-            ("Result", self._result_time, self.result),
-        ):
-            head = QHBoxLayout()
-            title = QLabel(name)
-            title.setProperty("dim", True)
-            head.addWidget(title)
-            head.addStretch()
-            head.addWidget(time)
-            column = QVBoxLayout()
-            column.setSpacing(4)
-            column.addLayout(head)
-            column.addWidget(view)
-            columns.addLayout(column, 1)
+        self._head, group = QWidget(), QButtonGroup(self)
+        row = QHBoxLayout(self._head)
+        row.setContentsMargins(0, 0, 0, 0)
+        for text, key, mode in PICTURE_MODES:
+            name = text.split(" ", maxsplit=1)[0]
+            button = QPushButton(name)
+            button.setCheckable(True)
+            button.setChecked(mode is self.stage.mode)
+            button.setProperty("choice", True)
+            button.setToolTip(f"Show the {mode} picture large ({key})" if mode != "both" else f"Both ({key})")
+            button.clicked.connect(lambda _, mode=mode: self.show_mode(mode))
+            group.addButton(button)
+            row.addWidget(button)
+            self.mode_buttons[mode] = button
+        row.addStretch()
+        row.addWidget(self._time)
+        self._bar = self._transport_bar()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(columns)
-        layout.addWidget(self._gathers)
-        layout.addWidget(self._strip, 1)
-        layout.addStretch()
-        layout.addWidget(self._transport_bar())
+        layout.addWidget(self._head)
+        layout.addWidget(self.stage, 1)
+        layout.addWidget(self._bar)
 
     def _transport_bar(self) -> QFrame:
         bar = QFrame()
@@ -142,68 +186,105 @@ class Pictures(QWidget):
             if not self._document.facts:
                 self.recorded.show_image(None)
             self.result.show_image(None, self._why_none())
-            self._strip.show_images([])
-            self._recorded_time.setText("")
-            self._result_time.setText("")
-            self._gathers.setText("")
+            self.stage.grid.show_images([])
+            for label in (self._time, self.stage.beside, self.stage.gathers):
+                label.setText("")
             return
         number = self._frame_of(plan)
         self._preview.want(number)
-        frames, _ = plan.schedule.sources(number)
-        edges = plan.edges[int(plan.schedule.shots[number])]
-        self._recorded_time.setText(format_time(edges[frames[0]], 2))
-        self._result_time.setText(f"{format_time(self._document.playhead, 2)} · frame {number:,}")
-        span = f"{format_time(edges[frames[0]], 2)} – {format_time(edges[frames[-1] + 1], 2)}"
-        many = f"gathers {len(frames):,} recorded frames" if len(frames) > 1 else "is one recorded frame"
-        self._gathers.setText(f"This result frame {many}  ·  {span}")
+        self._tell(plan, number)
         image = self._preview.image(number)
         if image is not None:
-            self.result.show_image(image)
-        self._ask(with_strip=False)
+            self.result.show_image(image, full=plan.size)
+        self._ask(refined=False)
         if not self._transport.playing:
             self._settle.start()
+
+    def _tell(self, plan: Plan, number: int) -> None:
+        """What is shown, in words."""
+        frames, _ = plan.schedule.sources(number)
+        edges = plan.edges[int(plan.schedule.shots[number])]
+        recorded, result = format_time(edges[frames[0]], 2), format_time(self._document.playhead, 2)
+        large = self.stage.mode is Mode.RECORDED
+        self._time.setText(f"recorded {recorded}" if large else f"{result} · frame {number}")
+        self.stage.beside.setText(f"Result {result}" if large else f"Recorded {recorded}")
+        span = f"{recorded} – {format_time(edges[frames[-1] + 1], 2)}"
+        many = len(frames) > 1
+        self.stage.gathers.setText(f"gathers {len(frames)} frames" if many else "is one recorded frame")
+        self.stage.gathers.setToolTip(f"Recorded {span}")
+        self.stage.arrange()
 
     def _why_none(self) -> str:
         if not self._document.project.shots:
             return "No shot yet: add a recording from Footage, on the left."
         if self._document.missing:
-            return "The result's picture appears once every recording is found: see Footage, on the left."
+            return "The result's picture appears once all footage is found: see Footage, on the left."
         if self._document.plan_refusal:
             return self._document.plan_refusal
         return "The result's picture appears once the frames are counted."
 
-    def _ask(self, *, with_strip: bool) -> None:
+    def _refine(self) -> None:
+        """At rest: decode what is gathered, and make the picture as sharp as it is shown."""
+        self._ask(refined=True)
+        plan = self._document.plan
+        if plan is None or self._transport.playing:
+            return
+        height = self._pixels_high(self.result.exact, self.result.height(), plan.size[1])
+        if height > PREVIEW_HEIGHT:
+            self._sharp.ask(SharpWish(plan, self._frame_of(plan), height))
+
+    def _pixels_high(self, exact: bool, shown: int, full: int) -> int:
+        return full if exact else min(full, round(shown * self.devicePixelRatioF()))
+
+    def _ask(self, *, refined: bool) -> None:
         plan = self._document.plan
         if plan is None:
             return
         number = self._frame_of(plan)
         frames = plan.schedule.sources(number)[0]
         every = max(1, -(-len(frames) // _STRIP_IMAGES))
-        strip = tuple(frames[::every].tolist()) if with_strip else ()
-        recording = plan.sources[int(plan.schedule.shots[number])]
-        wish = Wish(recording, int(frames[0]), strip)
-        same = self._shown and (self._shown.number, self._shown.recording) == (wish.number, wish.recording)
-        if not same or with_strip:
+        strip = tuple(frames[::every].tolist()) if refined else ()
+        source = plan.sources[int(plan.schedule.shots[number])]
+        full = source.facts.picture.height
+        height = self._pixels_high(refined and self.recorded.exact, max(self.recorded.height(), 90), full)
+        wish = Wish(source, int(frames[0]), height, strip)
+        same = self._shown and (self._shown.number, self._shown.source) == (wish.number, wish.source)
+        if not same or refined:
             self._shown = wish
             self._frames.ask(wish)
 
     def _show_recorded(self, wish: Wish, images: Images | None) -> None:
         plan = self._document.plan
-        if images is None or plan is None or wish.recording not in plan.sources:
+        if images is None or plan is None or wish.source not in plan.sources:
             return
-        self.recorded.show_image(images.picture)
+        self.recorded.show_image(images.picture, full=wish.source.facts.picture.size)
         if wish.strip:
             frames, weights = plan.schedule.sources(self._frame_of(plan))
             weight_of = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
-            self._strip.show_images([(images.strip.get(n), weight_of.get(n, 0.0)) for n in wish.strip])
+            self.stage.grid.show_images([(images.strip.get(n), weight_of.get(n, 0.0)) for n in wish.strip])
+        self.stage.arrange()
+
+    def _show_sharp(self, wish: SharpWish, image: QImage | None) -> None:
+        if (
+            image is not None
+            and wish.plan is self._document.plan
+            and wish.number == self._frame_of(wish.plan)
+        ):
+            self.result.show_image(image, full=wish.plan.size)
 
     def _frame_of(self, plan: Plan) -> int:
         """The frame at the playhead; the plan may be a moment older than the project."""
         return min(self._document.result_frame, len(plan.schedule) - 1)
 
     def _take_ready(self, number: int) -> None:
-        if number == self._document.result_frame and (image := self._preview.image(number)) is not None:
-            self.result.show_image(image)
+        plan = self._document.plan
+        if plan is None or number != self._document.result_frame:
+            return
+        if (image := self._preview.image(number)) is not None:
+            self.result.show_image(image, full=plan.size)
+            self.stage.arrange()
+            if not self._transport.playing:
+                self._settle.start()
 
     def _show_transport(self) -> None:
         transport = self._transport
@@ -217,13 +298,6 @@ class Pictures(QWidget):
         else:
             way = "" if transport.shuttle == 1 else f" × {transport.shuttle}"
             self._state.setText(f"real time{way} · every frame")
-
-
-def _time_label() -> QLabel:
-    label = QLabel()
-    label.setFont(font(10, 500))
-    label.setAlignment(Qt.AlignmentFlag.AlignRight)
-    return label
 
 
 def _tool(name: str, text: str) -> QToolButton:

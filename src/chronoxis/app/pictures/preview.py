@@ -2,7 +2,6 @@
 
 import threading
 from contextlib import closing
-from dataclasses import replace
 from itertools import chain
 
 import cv2
@@ -13,10 +12,13 @@ from PySide6.QtGui import QImage
 from chronoxis.app.background import give_way, stand_aside
 from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.core.errors import ChronoxisError
-from chronoxis.core.render.export import Plan
-from chronoxis.core.render.frames import Target, result_frames
+from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.target import preview_target
 
-_HEIGHT = 360
+PREVIEW_HEIGHT = 360
+"""Pixels of the frames that are kept."""
+
 _BUDGET = 256 * 1024 * 1024  # bytes of compressed frames
 _JPEG = [cv2.IMWRITE_JPEG_QUALITY, 90]
 _STRETCH = 250  # result frames asked for at a time
@@ -126,12 +128,8 @@ class Preview(QObject):
         return next((number for number in chain(ahead, behind) if number not in self._kept), None)
 
     def _make(self, plan: Plan, start: int, version: int) -> None:
-        facts = plan.sources[0].facts
-        size = (max(2, round(_HEIGHT * plan.size[0] / plan.size[1]) // 2 * 2), _HEIGHT)
-        colour, stretch = replace(facts.colour, full_range=True), plan.settings.size.stretch
-        target = Target(size, "rgb24", "rgb24", colour, gather_small=True, stretch=stretch)
-        part = plan.schedule.portion(start, min(start + _STRETCH, len(plan.schedule)))
-        with closing(result_frames(plan.sources, part, target)) as frames:
+        stop = min(start + _STRETCH, len(plan.schedule))
+        with closing(result_frames(plan, preview_target(plan, PREVIEW_HEIGHT), start, stop)) as frames:
             for number, frame in enumerate(frames, start):
                 stand_aside()
                 packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[

@@ -6,19 +6,18 @@ from dataclasses import dataclass
 from PySide6.QtGui import QImage
 
 from chronoxis.app.pictures.frame_images import small_image
-from chronoxis.core.footage.frame_reader import FrameReader
-from chronoxis.core.render.frames import Recording
+from chronoxis.core.footage.source import Reader, Source
 
-_PICTURE_HEIGHT = 400
 _STRIP_HEIGHT = 110
 
 
 @dataclass(frozen=True, eq=False)
 class Wish:
-    """What to decode: one picture, and a strip of small ones; frame numbers, ascending."""
+    """What to decode: one picture so many pixels high, and small ones; frame numbers, ascending."""
 
-    recording: Recording
+    source: Source
     number: int
+    height: int
     strip: tuple[int, ...]
 
 
@@ -31,31 +30,31 @@ class Images:
 
 
 class RecordedFrames:
-    """Answers wishes; keeps one recording open."""
+    """Answers wishes; keeps one source open."""
 
     def __init__(self) -> None:
-        self._reader: FrameReader | None = None
-        self._recording: Recording | None = None
+        self._reader: Reader | None = None
+        self._source: Source | None = None
 
     def answer(self, wish: Wish, still_wanted: Callable[[], bool]) -> Images | None:
         """Decode what is wished, or None once it is no longer wanted."""
         if not still_wanted():
             return None
-        reader = self._open(wish.recording)
-        facts = wish.recording.facts
+        reader = self._open(wish.source)
+        form = wish.source.facts.picture
         picture, strip = QImage(), {}
         for number, frame in reader.frames({wish.number, *wish.strip}):
             if not still_wanted():
                 return None
             if number == wish.number:
-                picture = small_image(frame, facts, _PICTURE_HEIGHT)
+                picture = small_image(frame, form, min(wish.height, form.height))
             if number in wish.strip:
-                strip[number] = small_image(frame, facts, _STRIP_HEIGHT)
+                strip[number] = small_image(frame, form, _STRIP_HEIGHT)
         return Images(picture, strip)
 
-    def _open(self, recording: Recording) -> FrameReader:
-        if self._reader is None or self._recording is not recording:
+    def _open(self, source: Source) -> Reader:
+        if self._reader is None or self._source is not source:
             if self._reader is not None:
                 self._reader.close()
-            self._reader, self._recording = FrameReader(recording.path, recording.index), recording
+            self._reader, self._source = source.reader(), source
         return self._reader

@@ -76,6 +76,16 @@ class Transport(QObject):
         rate = self._document.project.rate
         self._document.move_playhead(max(Fraction(0), self._document.playhead + frames / rate))
 
+    def scrub(self, result_seconds: Fraction) -> None:
+        """Rest, at a moment that a person points at."""
+        if self.playing:
+            self.set_shuttle(0)
+        self._document.move_playhead(result_seconds)
+
+    def step_seconds(self, seconds: int) -> None:
+        """Rest, and move by whole seconds of the result."""
+        self.step(round(seconds * self._document.project.rate))
+
     def set_loop(self, loop: bool) -> None:
         """Whether the end goes on at the beginning."""
         self.loop = loop

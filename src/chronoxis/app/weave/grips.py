@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import QPointF
 
-from chronoxis.app.weave.pace_curve import curve_speed, curve_y, joint_speed
+from chronoxis.app.weave.pace_curve import curve_y, dragged_speed, joint_speed
 from chronoxis.app.weave.rails import GRIP, Rails
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.playing import place_at, result_span, result_time_of
@@ -111,7 +111,7 @@ def _curve_grip(project: Project, rails: Rails, at: QPointF) -> Held | None:
         shot = project.shots[held.place.shot]
         if held.place.passage + 1 == len(shot.passages):
             continue
-        y = curve_y(rails.curve, joint_speed(project, held.place))
+        y = curve_y(rails, joint_speed(project, held.place))
         if abs(at.y() - y) <= GRIP + 2:
             joints.append((Held(Grip.SLIDE, held.place), x))
         half = float(shot.pace.ramp_lengths[held.place.passage]) / 2 * rails.result_scale
@@ -123,7 +123,7 @@ def _curve_grip(project: Project, rails: Rails, at: QPointF) -> Held | None:
     if seconds >= project.result_length:
         return None
     place = place_at(project, seconds)
-    level = curve_y(rails.curve, float(project.passage(place).speed))
+    level = curve_y(rails, float(project.passage(place).speed))
     return Held(Grip.LEVEL, place) if abs(level - at.y()) <= GRIP else None
 
 
@@ -257,8 +257,7 @@ class Drag:
 
     def _level(self, at: QPointF, *, exact: bool) -> Fraction:
         begun = float(self.project.passage(self.held.place).speed)
-        row = self.rails.curve
-        speed = curve_speed(row, curve_y(row, begun) + at.y() - self.grasped.y())
+        speed = dragged_speed(self.rails, begun, at.y() - self.grasped.y())
         rounded = speed if exact else float(f"{speed:.2g}")
         if not exact and abs(speed - 1) < 0.06:
             rounded = 1.0

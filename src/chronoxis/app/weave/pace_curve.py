@@ -1,21 +1,24 @@
 """The pace curve: speed over result time, on a log axis."""
 
+from fractions import Fraction
 from functools import cache
-from math import exp2, log2
+from math import exp2
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen
 
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, speed_colour
 from chronoxis.app.weave.laid import Laid
-from chronoxis.app.weave.lettering import write
-from chronoxis.app.weave.rails import Rails
+from chronoxis.app.weave.lettering import write, written_speed
+from chronoxis.app.weave.rails import Rails, SpeedAxis
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.pace import Seconds
 
-_RANGE = (log2(1 / 16), log2(4000))
 _SAMPLE = 3.0  # pixels
-_LOZENGE = 5.0
+_EDGE = 4  # pixels above and below the axis
+_LABEL = 26.0  # pixels for the numbers of the lines
+_KNOT = 4.5  # pixels from the middle of a joint to its rim
 _COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
 _LEAST_JOINT = 4.0  # pixels a passage must have for the joint at its end to be drawn
 
@@ -24,23 +27,23 @@ def draw_curve(painter: QPainter, rails: Rails, project: Project, laid: Laid) ->
     """Draw the curve, the joints on it and the ends of their ramps."""
     row = rails.curve
     painter.fillRect(row, PANEL)
-    painter.setPen(QPen(LINE, 1, Qt.PenStyle.DashLine))
-    real_time = curve_y(row, 1.0)
-    painter.drawLine(QPointF(row.left(), real_time), QPointF(row.right(), real_time))
+    _draw_axis(painter, rails)
     painter.save()
     painter.setClipRect(row)
     _draw_selection(painter, row, laid)
     _draw_line(painter, rails, project)
     _draw_joints(painter, rails, project, laid)
     painter.restore()
-    _draw_real_time(painter, row, real_time)
 
 
-def _draw_real_time(painter: QPainter, row: QRectF, y: float) -> None:
-    """What the dashed line means, beside it and clear of the curve."""
-    box = QRectF(row.left() + 2, min(y + 1, row.bottom() - 13), 18, 12)
-    painter.fillRect(box, PANEL)
-    write(painter, box, "1×", DIM, align=Qt.AlignmentFlag.AlignHCenter)
+def _draw_axis(painter: QPainter, rails: Rails) -> None:
+    """Lines at a few speeds, each with its number; that of real time is the clearest."""
+    row, heights = rails.curve, {speed: curve_y(rails, speed) for speed in rails.speeds.lines}
+    for speed, y in heights.items():
+        painter.setPen(QPen(DIM if speed == 1 else LINE, 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(row.left() + _LABEL, y), QPointF(row.right(), y))
+        box = QRectF(row.left() + 2, min(max(y - 6, row.top()), row.bottom() - 12), _LABEL - 4, 12)
+        write(painter, box, written_speed(Fraction(speed)), DIM, 7.5)
 
 
 def _draw_selection(painter: QPainter, row: QRectF, laid: Laid) -> None:
@@ -67,30 +70,29 @@ def _draw_line(painter: QPainter, rails: Rails, project: Project) -> None:
     even[:-1] &= ~broken
     even[1:] &= ~broken
     kept = np.flatnonzero(~even)
-    xs, ys = rails.result_xs(times[kept]), _heights(row, speeds[kept])
+    xs, ys = rails.result_xs(times[kept]), _heights(rails, speeds[kept])
     ends = np.stack([xs[:-1], ys[:-1], xs[1:], ys[1:]], axis=1)[np.diff(shots[kept]) == 0]
-    pen = QPen(_speed_gradient(row.top(), row.bottom()), 2)
+    pen = QPen(_speed_gradient(row.top(), row.bottom(), rails.speeds), 2)
     pen.setCapStyle(Qt.PenCapStyle.FlatCap)
     painter.setPen(pen)
     painter.drawLines([QLineF(*line) for line in ends.tolist()])
 
 
 @cache
-def _speed_gradient(top: float, bottom: float) -> QBrush:
+def _speed_gradient(top: float, bottom: float, axis: SpeedAxis) -> QBrush:
     """The colours of the speeds at their heights in a row."""
-    row, (low, high) = QRectF(0, top, 1, bottom - top), _RANGE
-    gradient = QLinearGradient(0, curve_y(row, exp2(low)), 0, curve_y(row, exp2(high)))
+    gradient = QLinearGradient(0, bottom - _EDGE, 0, top + _EDGE)
     for step in range(_COLOURS + 1):
         share = step / _COLOURS
-        gradient.setColorAt(share, speed_colour(exp2(low + share * (high - low))))
+        gradient.setColorAt(share, speed_colour(exp2(axis.low + share * (axis.high - axis.low))))
     return QBrush(gradient)
 
 
 def _draw_joints(painter: QPainter, rails: Rails, project: Project, laid: Laid) -> None:
-    """Each joint as a lozenge, the ends of its ramp as ticks."""
+    """Each joint as a knot, the ends of its ramp as ticks."""
     row, halves = rails.curve, laid.rows.ramps / 2 * rails.result_scale
     for number in np.flatnonzero(laid.shown & laid.inner & (laid.widths >= _LEAST_JOINT)).tolist():
-        x, y = float(laid.right[number]), curve_y(row, joint_speed(project, project.place(number)))
+        x, y = float(laid.right[number]), curve_y(rails, joint_speed(project, project.place(number)))
         half = float(halves[number])
         painter.setPen(QPen(DIM, 1))
         if half > 3:
@@ -98,26 +100,22 @@ def _draw_joints(painter: QPainter, rails: Rails, project: Project, laid: Laid) 
                 painter.drawLine(QPointF(end, row.top() + 3), QPointF(end, row.bottom() - 3))
         painter.setPen(QPen(TEXT, 1.3))
         painter.setBrush(GROUND)
-        corners = ((0, -_LOZENGE), (_LOZENGE, 0), (0, _LOZENGE), (-_LOZENGE, 0))
-        painter.drawPolygon(QPolygonF([QPointF(x + dx, y + dy) for dx, dy in corners]))
+        painter.drawEllipse(QPointF(x, y), _KNOT, _KNOT)
 
 
-def curve_y(row: QRectF, speed: float) -> float:
+def curve_y(rails: Rails, speed: float) -> float:
     """Height of a speed in the pace curve."""
-    return float(_heights(row, np.array(speed)))
+    return float(_heights(rails, np.array(speed)))
 
 
-def _heights(row: QRectF, speeds: np.ndarray) -> np.ndarray:
-    low, high = _RANGE
-    share = (np.clip(np.log2(speeds), low, high) - low) / (high - low)
-    return np.asarray(row.bottom() - 4 - share * (row.height() - 8))
+def _heights(rails: Rails, speeds: Seconds) -> Seconds:
+    row = rails.curve
+    return np.asarray(row.bottom() - _EDGE - rails.speeds.share(speeds) * (row.height() - 2 * _EDGE))
 
 
-def curve_speed(row: QRectF, y: float) -> float:
-    """The speed at a height in the pace curve."""
-    low, high = _RANGE
-    share = (row.bottom() - 4 - y) / (row.height() - 8)
-    return float(exp2(low + share * (high - low)))
+def dragged_speed(rails: Rails, begun: float, down: float) -> float:
+    """What a speed becomes when its level is dragged so many pixels down."""
+    return begun * float(exp2(-rails.speeds.doublings(down, rails.curve.height() - 2 * _EDGE)))
 
 
 def joint_speed(project: Project, place: Place) -> float:

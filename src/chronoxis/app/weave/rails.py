@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
+from math import ceil, exp2, floor
 from typing import NamedTuple
 
 import numpy as np
@@ -14,9 +15,11 @@ from chronoxis.core.timing.pace import Seconds
 
 _MARGIN = 14
 _RULER = 18
-_CURVE = 46
+_LEAST_CURVE, _MOST_CURVE = 58, 150
+_CURVE_SHARE = 0.42  # of the height that rails and rulers leave: the pace curve's, at least
 _GAP = 2
 _MIN_THREADS = 40
+_SQUEEZED = 46  # pixels of the pace curve in the least height that the Weave can have
 _HANDLE_SHARE = 0.12  # of an excerpt: how much of what lies beyond its points is shown, with several shots
 _SPACING = 0.006  # of all recorded time, between two shots
 _LEAST_VIEW = 1 / 500  # seconds: the deepest zoom
@@ -62,6 +65,46 @@ class Stretch(NamedTuple):
         return self.at + self.last - self.first
 
 
+_LEAST_DOUBLINGS = 4.0
+_MARGIN_DOUBLINGS = 0.6
+_MOST_PER_PIXEL = 0.15  # doublings: 20 pixels are eight times the speed
+
+
+class SpeedAxis(NamedTuple):
+    """The speeds from the bottom of the pace curve to its top, as powers of two."""
+
+    low: float
+    high: float
+
+    @classmethod
+    def of(cls, project: Project) -> "SpeedAxis":
+        """An axis that spans the speeds in use with a margin, and at least some doublings."""
+        speeds = np.log2(project.rows.speeds)
+        low, high = float(speeds.min()) - _MARGIN_DOUBLINGS, float(speeds.max()) + _MARGIN_DOUBLINGS
+        lacking = max(0.0, _LEAST_DOUBLINGS - (high - low)) / 2
+        return cls(low - lacking, high + lacking)
+
+    @property
+    def lines(self) -> list[float]:
+        """The speeds of three to five lines across it."""
+        step = next(step for step in range(1, 99) if (self.high - self.low) / step < 5)
+        first = ceil(self.low / step)
+        return [exp2(power) for power in range(first * step, floor(self.high) + 1, step)]
+
+    def share(self, speeds: Seconds) -> Seconds:
+        """How high speeds stand, from 0 at the bottom to 1 at the top, or beyond."""
+        return np.asarray((np.log2(speeds) - self.low) / (self.high - self.low))
+
+    def doublings(self, pixels: float, height: float) -> float:
+        """By how many doublings a drag over so many pixels of a height changes a speed.
+
+        The level keeps to the pointer, unless the axis is so long that a hand's tremor would change a
+        speed by a multiple.
+        """
+        per_pixel = min((self.high - self.low) / height, _MOST_PER_PIXEL)
+        return pixels * per_pixel
+
+
 def stretches_of(project: Project) -> tuple[Stretch, ...]:
     """The shots in the order of the result, each with some of what lies beyond its points.
 
@@ -89,6 +132,7 @@ class Rails:
         stretches: the shots on the recorded rail.
         recorded_view: what is visible of the recorded rail.
         result_view: what is visible of the result rail.
+        speeds: the axis of the pace curve.
     """
 
     width: int
@@ -96,6 +140,7 @@ class Rails:
     stretches: tuple[Stretch, ...]
     recorded_view: View
     result_view: View
+    speeds: SpeedAxis
 
     @cached_property
     def recorded_ruler(self) -> QRectF:
@@ -111,8 +156,13 @@ class Rails:
     def threads(self) -> QRectF:
         """Where the threads run."""
         top = _RULER + STRIP + _GAP
-        below = _GAP + STRIP + _CURVE + _RULER + _GAP
+        below = _GAP + STRIP + self._curve_height + _RULER + _GAP
         return self._row(top, max(_MIN_THREADS, self.height - top - below))
+
+    @cached_property
+    def _curve_height(self) -> float:
+        free = self.height - 2 * (_RULER + STRIP) - 3 * _GAP
+        return min(max(_LEAST_CURVE, free * _CURVE_SHARE), _MOST_CURVE, max(_SQUEEZED, free - _MIN_THREADS))
 
     @cached_property
     def result(self) -> QRectF:
@@ -122,7 +172,7 @@ class Rails:
     @cached_property
     def curve(self) -> QRectF:
         """The pace curve."""
-        return self._row(self.result.bottom() + _GAP, _CURVE)
+        return self._row(self.result.bottom() + _GAP, self._curve_height)
 
     @cached_property
     def result_ruler(self) -> QRectF:

@@ -10,7 +10,8 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF
 from chronoxis.app.theme.theme import DIM, LINE, LIVE, font
 from chronoxis.app.weave.lettering import width_of, write, written_time
 from chronoxis.app.weave.rails import Rails, ruler_step
-from chronoxis.core.model.project import Marker, Project
+from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.project import Project
 
 _LEAST_STRETCH = 8.0  # pixels a shot must have on the recorded rail for its marks to be drawn
 _TICK = 5.0

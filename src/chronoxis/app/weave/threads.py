@@ -13,7 +13,7 @@ from chronoxis.app.weave.lettering import width_of, write, written_speed
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
-from chronoxis.core.render.export import Plan
+from chronoxis.core.render.plan import Plan
 
 _THREAD_SPACING = 9.0
 _THREAD_COLOURS = 8  # of threads in each doubling of speed

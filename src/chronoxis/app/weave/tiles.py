@@ -1,9 +1,8 @@
 """Which small pictures the rails show where."""
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from math import ceil, floor
-from pathlib import Path
 
 import numpy as np
 
@@ -25,12 +24,12 @@ class Tile:
     """A place for a small picture.
 
     Attributes:
-        path: the file it is of.
-        seconds: stored seconds of the file.
+        origin: the footage it is of.
+        seconds: stored seconds of its source.
         tolerance: seconds by which a picture may be off and still serve.
     """
 
-    path: Path
+    origin: Hashable
     seconds: float
     tolerance: float
 
@@ -40,27 +39,27 @@ class Tiles:
     """Tiles side by side on a rail; one row per tile, every column of the shape (tiles,).
 
     Attributes:
-        paths: the files they are of.
-        files: of each, which of the paths.
-        seconds: stored seconds of the file.
+        origins: the footage they are of.
+        which: of each, which of the origins.
+        seconds: stored seconds of its source.
         tolerances: seconds by which a picture may be off and still serve.
         lefts: where they begin, pixels.
         rights: where they end.
     """
 
-    paths: Sequence[Path]
-    files: Numbers
+    origins: Sequence[Hashable]
+    which: Numbers
     seconds: Seconds
     tolerances: Seconds
     lefts: Seconds
     rights: Seconds
 
     def __len__(self) -> int:
-        return len(self.files)
+        return len(self.which)
 
     def tile(self, row: int) -> Tile:
         """One of them. Raises IndexError if there is none."""
-        return Tile(self.paths[self.files[row]], float(self.seconds[row]), float(self.tolerances[row]))
+        return Tile(self.origins[self.which[row]], float(self.seconds[row]), float(self.tolerances[row]))
 
 
 def recorded_tiles(project: Project, rails: Rails) -> Tiles:
@@ -87,7 +86,7 @@ def recorded_tiles(project: Project, rails: Rails) -> Tiles:
     rights[last_rows[there] - 1] = np.maximum(rights[last_rows[there] - 1], least)
     scales = _scales(project)[files]
     return Tiles(
-        _paths(project), files[of], middles / scales[of], spacings[of] / 2 / scales[of], lefts, rights
+        _origins(project), files[of], middles / scales[of], spacings[of] / 2 / scales[of], lefts, rights
     )
 
 
@@ -129,11 +128,11 @@ def result_tiles(project: Project, rails: Rails) -> Tiles:
     files = project.shot_rows.footage[played.shots]
     scales = _scales(project)[files]
     tolerances = spacing / 2 * played.speeds / scales
-    return Tiles(_paths(project), files, played.recorded / scales, tolerances, places[:-1], places[1:])
+    return Tiles(_origins(project), files, played.recorded / scales, tolerances, places[:-1], places[1:])
 
 
-def _paths(project: Project) -> list[Path]:
-    return [footage.path for footage in project.footage]
+def _origins(project: Project) -> list[Hashable]:
+    return [footage.origin for footage in project.footage]
 
 
 def _scales(project: Project) -> Seconds:

@@ -24,7 +24,7 @@ from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
 from chronoxis.app.weave.laid import lay
 from chronoxis.app.weave.pace_curve import draw_curve
 from chronoxis.app.weave.playheads import draw_playheads, draw_readout
-from chronoxis.app.weave.rails import Rails, Stretch, View, stretches_of
+from chronoxis.app.weave.rails import Rails, SpeedAxis, Stretch, View, stretches_of
 from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
 from chronoxis.app.weave.result_rail import draw_ready, draw_result
 from chronoxis.app.weave.rulers import draw_result_ruler
@@ -67,7 +67,7 @@ class Weave(QWidget):
         self._picture = QPixmap()
         self._stale = True
         self._recorded = RecordedRail()
-        self._stretches: tuple[Project, tuple[Stretch, ...]] | None = None
+        self._stretches: tuple[Project, tuple[Stretch, ...], SpeedAxis] | None = None
         self._here: tuple[Project, float, int, float] | None = None  # what plays at the playhead
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -88,7 +88,7 @@ class Weave(QWidget):
         self._tiles: tuple[Tiles, ...] = ()
         self._wish = QTimer(self, singleShot=True, interval=_WISH)
         self._wish.timeout.connect(self._wish_pictures)
-        for signal in (document.changed, document.selection_changed, document.recording_changed):
+        for signal in (document.changed, document.selection_changed, document.footage_changed):
             signal.connect(self.redraw)
         document.playhead_moved.connect(lambda _: self.update())
         document.planned.connect(self._show_plan)
@@ -135,14 +135,14 @@ class Weave(QWidget):
         if self._drag is not None:
             return self._drag.rails
         if self._stretches is None or self._stretches[0] is not project:
-            self._stretches = project, stretches_of(project)
+            self._stretches = project, stretches_of(project), SpeedAxis.of(project)
         stretches = self._stretches[1]
         wholes = stretches[-1].end, float(project.result_length)
         recorded, result = (
             view.within(whole) if view else View(0.0, whole)
             for view, whole in zip(self._views, wholes, strict=True)
         )
-        return Rails(self.width(), self.height(), stretches, recorded, result)
+        return Rails(self.width(), self.height(), stretches, recorded, result, self._stretches[2])
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
         """Show ``factor`` times as much of both rails about the playhead, or of one about a point."""
@@ -251,7 +251,7 @@ class Weave(QWidget):
             self._wish.start()
 
     def _wish_pictures(self) -> None:
-        self.strips.want(self._tiles, self._document.facts, self._document.recordings)
+        self.strips.want(self._tiles, self._document.facts, self._document.sources)
 
     def _playhead_places(self, rails: Rails) -> tuple[float, float]:
         project, seconds = self._document.project, float(self._document.playhead)

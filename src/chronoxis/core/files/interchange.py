@@ -22,7 +22,9 @@ import opentimelineio as otio
 from chronoxis.core.errors import ProjectFileError
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.project_file import as_json, from_json
-from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
+from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.project import Passage, Project, Shot
+from chronoxis.core.model.recording import Recording
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 
@@ -104,7 +106,7 @@ def _clips(project: Project, shot: Shot) -> list[Any]:
         first = float(shot.out_point) - high if shot.backwards else float(shot.in_point) + low
         scalar = (high - low) / (end - begin) * (-1 if shot.backwards else 1)
         reference = otio.schema.ExternalReference(
-            target_url=footage.path.as_uri(),
+            target_url=footage.files[0].as_uri(),
             available_range=otio.opentime.TimeRange(
                 _time(0.0, footage.stored_rate), _time(float(footage.stored_length), footage.stored_rate)
             ),
@@ -204,11 +206,11 @@ def _with_footage(project: Project, reference: Any, used: Fraction, path: Path) 
     length = _seconds(known.duration) if known else used
     rate = _frame_rate(known.duration) if known else _USUAL_RATE
     for footage in project.footage:
-        if footage.path == file:
+        if footage.files == (file,):
             longer = replace(footage, stored_length=max(footage.stored_length, used))
             return project.with_footage(longer), footage.key
     key = file.stem if all(f.key != file.stem for f in project.footage) else str(file)
-    footage = Footage(key, file, rate, max(length, used))
+    footage = Recording(key=key, path=file, stored_rate=rate, stored_length=max(length, used))
     return replace(project, footage=(*project.footage, footage)), key
 
 

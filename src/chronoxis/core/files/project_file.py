@@ -1,7 +1,6 @@
 """The project file: documented JSON, exact, checked on reading, whole on disk at every moment."""
 
 import json
-import os
 from collections.abc import Callable
 from fractions import Fraction
 from functools import cache
@@ -13,15 +12,23 @@ import fastjsonschema
 
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole
-from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
-from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, SizeWish
+from chronoxis.core.files.footage_entries import (
+    RECORDING,
+    footage_from,
+    footage_json,
+    markers_from,
+    markers_json,
+)
+from chronoxis.core.model.export_formats import FORMATS, Quality, format_named
+from chronoxis.core.model.project import Passage, Project, Shot
+from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import checked_speed
 
-VERSION = 1
+VERSION = 2
 _FORMAT = "chronoxis project"
 
 
@@ -66,11 +73,11 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
         "format": _FORMAT,
         "version": VERSION,
         "rate": str(project.rate),
-        "footage": [_footage_json(footage, folder) for footage in project.footage],
+        "footage": [footage_json(footage, folder) for footage in project.footage],
         "shots": [_shot_json(shot) for shot in project.shots],
-        "markers": _markers_json(project.markers),
+        "markers": markers_json(project.markers),
         "settings": {
-            "format": str(settings.format),
+            "format": settings.format.key,
             "size": str(settings.size),
             "stretch": settings.size.stretch,
             "quality": settings.quality.name.lower(),
@@ -90,56 +97,33 @@ def from_json(data: Any, path: Path) -> Project:
             f"{VERSION}). It was left as it is; open it with the newer program."
         )
     try:
-        _validator()(data)
+        _validator(version if version in (1, VERSION) else VERSION)(data)
     except fastjsonschema.JsonSchemaValueException as error:
         where = str(error.message).removeprefix("data.").removeprefix("data ")
         raise ProjectFileError(f"{path.name} is damaged: {where}. It was left as it is.") from error
+    if version == 1:
+        data = _from_version_1(data)
     project = Project(
-        footage=tuple(_footage(item, path.parent) for item in data["footage"]),
+        footage=tuple(footage_from(item, path.parent) for item in data["footage"]),
         shots=tuple(_shot(item) for item in data["shots"]),
         rate=Fraction(data["rate"]),
-        markers=_markers(data["markers"]),
+        markers=markers_from(data["markers"]),
         settings=_settings(data["settings"], path),
     )
     _check(project, path)
     return project
 
 
+def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
+    """The same in the terms of version 2: all footage was a recording."""
+    return {**data, "footage": [{"kind": RECORDING, **item} for item in data["footage"]]}
+
+
 @cache
-def _validator() -> Callable[[Any], Any]:
-    schema = json.loads((files("chronoxis.core.files") / "project.schema.json").read_text())
+def _validator(version: int) -> Callable[[Any], Any]:
+    schema = json.loads((files("chronoxis.core.files") / f"project-{version}.schema.json").read_text())
     compiled: Callable[[Any], Any] = fastjsonschema.compile(schema)
     return compiled
-
-
-def _footage_json(footage: Footage, folder: Path) -> dict[str, Any]:
-    return {
-        "key": footage.key,
-        "path": os.path.relpath(footage.path, folder.absolute()),
-        "absolute": str(footage.path),
-        "rate": str(footage.stored_rate),
-        "length": str(footage.stored_length),
-        "capture_rate": str(footage.capture_rate) if footage.capture_rate else None,
-        "counted": footage.counted,
-        "markers": _markers_json(footage.markers),
-    }
-
-
-def _footage(item: dict[str, Any], folder: Path) -> Footage:
-    path = Path(os.path.normpath(folder.absolute() / item["path"]))
-    absolute = item.get("absolute")
-    if absolute and not path.exists() and Path(absolute).exists():
-        path = Path(absolute)
-    capture = item.get("capture_rate")
-    return Footage(
-        key=item["key"],
-        path=path,
-        stored_rate=Fraction(item["rate"]),
-        stored_length=Fraction(item["length"]),
-        capture_rate=Fraction(capture) if capture else None,
-        counted=item.get("counted", False),
-        markers=_markers(item.get("markers", [])),
-    )
 
 
 def _shot_json(shot: Shot) -> dict[str, Any]:
@@ -179,20 +163,19 @@ def _passage(item: dict[str, Any]) -> Passage:
     )
 
 
-def _markers_json(markers: tuple[Marker, ...]) -> list[dict[str, str]]:
-    return [{"at": str(marker.at), "name": marker.name} for marker in markers]
-
-
-def _markers(items: list[dict[str, str]]) -> tuple[Marker, ...]:
-    return tuple(Marker(Fraction(item["at"]), item["name"]) for item in items)
-
-
 def _settings(item: dict[str, Any], path: Path) -> ResultSettings:
     try:
         size = SizeWish.parse(item["size"], stretch=item.get("stretch", False))
     except PlanError as error:
         raise ProjectFileError(f"{path.name} is damaged: settings.size: {error}") from error
-    return ResultSettings(ResultFormat(item["format"]), size, Quality.parse(item["quality"]), item["sound"])
+    try:
+        chosen = format_named(item["format"])
+    except KeyError:
+        known = ", ".join(each.key for each in FORMATS)
+        raise ProjectFileError(
+            f"{path.name} is damaged: settings.format is none of {known}. It was left as it is."
+        ) from None
+    return ResultSettings(chosen, size, Quality.parse(item["quality"]), item["sound"])
 
 
 def _check(project: Project, path: Path) -> None:

@@ -6,7 +6,9 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.project import Footage, Marker, Passage, Project, Shot
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.timing.ramps import ABRUPT
 from chronoxis.core.timing.rates import MAX_RATE
@@ -16,24 +18,24 @@ from chronoxis.core.timing.timecode import format_time
 FIRST_SPEED = Fraction(10)
 
 
-def bring_in(project: Project, path: Path, rate: Fraction, length: Fraction) -> Project:
-    """Add a recording to the footage, under a key of its own; ``rate`` and ``length`` as stored."""
-    taken = {footage.key for footage in project.footage}
-    stem = path.stem.lower().replace(" ", "-") or "footage"
+def bring_in(project: Project, footage: Footage) -> Project:
+    """Add footage, under a key of its own that is made from the one it comes with."""
+    taken = {other.key for other in project.footage}
+    stem = footage.key
     key = next(k for n in range(1, len(taken) + 2) if (k := stem if n == 1 else f"{stem}-{n}") not in taken)
-    return replace(project, footage=(*project.footage, Footage(key, path, rate, length)))
+    return replace(project, footage=(*project.footage, replace(footage, key=key)))
 
 
-def begin_with(project: Project, path: Path, rate: Fraction, length: Fraction) -> Project:
-    """Bring in a recording and put all of it at the end; the first one also gives the result's rate."""
-    grown = bring_in(project, path, rate, length)
+def begin_with(project: Project, footage: Footage) -> Project:
+    """Bring in footage and put all of it at the end; the first one also gives the result's rate."""
+    grown = bring_in(project, footage)
     if not project.shots:
-        grown = replace(grown, rate=rate)
+        grown = replace(grown, rate=footage.rate)
     return add_shot(grown, grown.footage[-1].key)
 
 
 def add_shot(project: Project, key: str, at: int | None = None) -> Project:
-    """Put all of a recording into the result, before shot ``at`` or at the end, at a first speed."""
+    """Put all of some footage into the result, before shot ``at`` or at the end, at a first speed."""
     footage = project.footage_named(key)
     shot = Shot(key, Fraction(0), (Passage(footage.length, FIRST_SPEED),))
     at = len(project.shots) if at is None else at
@@ -61,41 +63,18 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
     return replace(project.with_footage(new), shots=tuple(shots), rate=new.rate if follows else project.rate)
 
 
-def locate(project: Project, key: str, path: Path) -> Project:
-    """Say where a recording lies now."""
-    return project.with_footage(replace(project.footage_named(key), path=path))
+def locate(project: Project, key: str, place: Path) -> Project:
+    """Say where footage lies now."""
+    return project.with_footage(project.footage_named(key).moved(place))
 
 
 def drop_footage(project: Project, key: str) -> Project:
-    """Remove a recording and its shots."""
+    """Remove footage and its shots."""
     return replace(
         project,
         footage=tuple(footage for footage in project.footage if footage.key != key),
         shots=tuple(shot for shot in project.shots if shot.footage != key),
     )
-
-
-def set_capture_rate(project: Project, key: str, rate: Fraction | None) -> Project:
-    """Say how many frames a second were shot, so that `1×` means real time; None for as stored.
-
-    Shots keep their frames and their speeds.
-
-    Raises:
-        PlanError: the rate is out of range.
-    """
-    if rate is not None and not 0 < rate <= MAX_RATE:
-        raise PlanError(f"A capture rate lies above 0 and up to {MAX_RATE} fps.")
-    old = project.footage_named(key)
-    new = replace(old, capture_rate=None if rate == old.stored_rate else rate)
-    scale = new.scale / old.scale
-    new = replace(new, markers=tuple(replace(mark, at=mark.at * scale) for mark in old.markers))
-
-    def scaled(shot: Shot) -> Shot:
-        passages = (replace(p, recorded_length=p.recorded_length * scale) for p in shot.passages)
-        return replace(shot, in_point=shot.in_point * scale, passages=tuple(passages))
-
-    shots = tuple(scaled(shot) if shot.footage == key else shot for shot in project.shots)
-    return replace(project.with_footage(new), shots=shots)
 
 
 def set_points(project: Project, number: int, in_point: Fraction, out_point: Fraction) -> Project:

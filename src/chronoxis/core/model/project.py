@@ -4,12 +4,13 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
-from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.timing.pace import PacePiece, PaceProfile, RunningSums, off_grid, total
@@ -23,57 +24,6 @@ class Place(NamedTuple):
 
     shot: int
     passage: int
-
-
-@dataclass(frozen=True)
-class Marker:
-    """A named moment; seconds on whatever rail it stands on."""
-
-    at: Fraction
-    name: str
-
-
-@dataclass(frozen=True)
-class Footage:
-    """A recording as the plan needs to know it.
-
-    Attributes:
-        key: what shots call it; unique in a project.
-        path: where it lies.
-        stored_rate: frames per second as the file plays; the average, where it varies.
-        stored_length: seconds as the file plays.
-        capture_rate: frames per second as they were shot, where that differs from the stored rate.
-        counted: whether rate and length were counted from the frames, not read from the header.
-        markers: named moments in recorded time, ascending.
-    """
-
-    key: str
-    path: Path
-    stored_rate: Fraction
-    stored_length: Fraction
-    capture_rate: Fraction | None = None
-    counted: bool = False
-    markers: tuple[Marker, ...] = ()
-
-    @property
-    def name(self) -> str:
-        """What it is called in the window."""
-        return self.path.stem.replace("-", " ").replace("_", " ")
-
-    @property
-    def rate(self) -> Fraction:
-        """Recorded frames per recorded second."""
-        return self.capture_rate or self.stored_rate
-
-    @property
-    def length(self) -> Fraction:
-        """Recorded seconds; real time, if a capture rate is given."""
-        return self.stored_length * self.scale
-
-    @property
-    def scale(self) -> Fraction:
-        """Recorded seconds per second of the file."""
-        return self.stored_rate / self.rate
 
 
 @dataclass(frozen=True)
@@ -101,11 +51,6 @@ class Passage:
     def piece(self) -> PacePiece:
         """The passage as the pace sees it. Raises PlanError if its speed is out of range."""
         return PacePiece(self.recorded_length, self.speed)
-
-    @property
-    def open_angle(self) -> float:
-        """The shutter angle that counts: 0 where a result frame is one recorded frame."""
-        return self.shutter if self.each is EachFrame.LONG_EXPOSURE else 0.0
 
 
 @dataclass(frozen=True)
@@ -151,9 +96,14 @@ class Shot:
         return RunningSums(passage.recorded_length for passage in self.passages)
 
     @cached_property
+    def ways(self) -> tuple[EachFrame, ...]:
+        """How the result frames of each passage are made."""
+        return tuple(passage.each for passage in self.passages)
+
+    @cached_property
     def shutters(self) -> tuple[float, ...]:
-        """The shutter angle of each passage that counts."""
-        return tuple(passage.open_angle for passage in self.passages)
+        """The shutter angle of each passage."""
+        return tuple(passage.shutter for passage in self.passages)
 
     @cached_property
     def shortened(self) -> tuple[int, ...]:

@@ -1,62 +1,13 @@
 """What the result should be like as a file: format, size, quality, sound."""
 
 from dataclasses import dataclass
-from enum import IntEnum, StrEnum
-from pathlib import Path
 
 from chronoxis.core.errors import PlanError
-
-Size = tuple[int, int]
-"""Width and height in pixels."""
+from chronoxis.core.model.export_formats import MP4, ExportFormat, Quality, Size
 
 MAX_SIDE = 16384
 _NAMED_HEIGHTS = {"2160p": 2160, "1440p": 1440, "1080p": 1080, "720p": 720}
 SIZE_NAMES = ("as recorded", *_NAMED_HEIGHTS)
-
-
-class ResultFormat(StrEnum):
-    """The kind of file, by the ending of its name."""
-
-    MP4 = "mp4"
-    MKV = "mkv"
-
-    @classmethod
-    def of(cls, path: Path) -> "ResultFormat":
-        """The format that a file name asks for.
-
-        Raises:
-            PlanError: the ending is not one that can be written.
-        """
-        try:
-            return cls(path.suffix.lower().removeprefix("."))
-        except ValueError:
-            raise PlanError(
-                f"{path.name} should end in .mp4 (H.264, to share) or .mkv (FFV1, lossless)."
-            ) from None
-
-
-class Quality(IntEnum):
-    """How much is kept of the picture, as against file size."""
-
-    DRAFT = 1
-    SHARING = 2
-    GOOD = 3
-    HIGH = 4
-    MASTER = 5
-
-    @classmethod
-    def parse(cls, text: str) -> "Quality":
-        """Read ``1`` to ``5`` or ``draft`` to ``master``.
-
-        Raises:
-            PlanError: the text is neither.
-        """
-        cleaned = text.strip().lower()
-        for quality in cls:
-            if cleaned in (str(int(quality)), quality.name.lower()):
-                return quality
-        names = ", ".join(f"{quality.name.lower()} ({quality:d})" for quality in cls)
-        raise PlanError(f"“{text}” is not a quality; choose {names}.")
 
 
 @dataclass(frozen=True)
@@ -121,11 +72,11 @@ class ResultSettings:
     Attributes:
         format: the kind of file.
         size: the size wished.
-        quality: matters for MP4 only; MKV keeps every sample.
+        quality: of no effect where the format keeps everything.
         sound: whether recorded sound is kept, which needs a speed of 1×.
     """
 
-    format: ResultFormat = ResultFormat.MP4
+    format: ExportFormat = MP4
     size: SizeWish = SizeWish()
     quality: Quality = Quality.GOOD
     sound: bool = False

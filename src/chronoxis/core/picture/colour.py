@@ -13,12 +13,12 @@ Light = npt.NDArray[np.float64]
 _HD_HEIGHT = 720
 
 # Code points of ISO/IEC 23091-2 (H.273).
-_MATRIX_RGB, _MATRIX_BT709, _UNSPECIFIED, _MATRIX_FCC, _MATRIX_BT470BG = 0, 1, 2, 4, 5
+RGB, BT709, _UNSPECIFIED, _MATRIX_FCC, _MATRIX_BT470BG = 0, 1, 2, 4, 5
 _MATRIX_SMPTE170M, _MATRIX_SMPTE240M, _MATRIX_BT2020 = 6, 7, 9
 
 # Kr and Kb: the shares of red and blue in luma.
 _LUMA_SHARES = {
-    _MATRIX_BT709: (0.2126, 0.0722),
+    BT709: (0.2126, 0.0722),
     _MATRIX_FCC: (0.30, 0.11),
     _MATRIX_BT470BG: (0.299, 0.114),
     _MATRIX_SMPTE170M: (0.299, 0.114),
@@ -26,7 +26,7 @@ _LUMA_SHARES = {
     _MATRIX_BT2020: (0.2627, 0.0593),
 }
 _SCALER_MATRIX = {
-    _MATRIX_BT709: Colorspace.ITU709,
+    BT709: Colorspace.ITU709,
     _MATRIX_FCC: Colorspace.FCC,
     _MATRIX_BT470BG: Colorspace.ITU601,
     _MATRIX_SMPTE170M: Colorspace.ITU601,
@@ -55,8 +55,8 @@ class Colour:
     def of(cls, frame: VideoFrame) -> "Colour":
         """The tags of a decoded frame. An unsaid matrix is BT.709 from 720 lines up, else BT.601."""
         matrix = int(frame.colorspace)
-        if matrix not in _LUMA_SHARES and matrix != _MATRIX_RGB:
-            matrix = _MATRIX_BT709 if frame.height >= _HD_HEIGHT else _MATRIX_SMPTE170M
+        if matrix not in _LUMA_SHARES and matrix != RGB:
+            matrix = BT709 if frame.height >= _HD_HEIGHT else _MATRIX_SMPTE170M
         full = int(frame.color_range) == ColorRange.JPEG or frame.format.name.startswith("yuvj")
         return cls(matrix, int(frame.color_primaries), int(frame.color_trc), full)
 

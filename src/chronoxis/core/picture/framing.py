@@ -2,26 +2,92 @@
 
 from fractions import Fraction
 
-import av
 import cv2
 import numpy as np
 from av.filter import Graph
 from av.video.frame import VideoFrame
-from av.video.reformatter import ColorRange, Interpolation
+from av.video.reformatter import Interpolation
 
-from chronoxis.core.model.settings import Size
+from chronoxis.core.model.export_formats import Size
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.gather import Rgb16
+from chronoxis.core.picture.making import Made
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.picture.rgb import SCALING, Rgb16, coded_as, rgb16
 
 _ANY = Fraction(1, 1000)  # a frame alone has no time; the filters want one
+_SAME_ASPECT = 2  # pixels by which rounding and odd sides may miss the result's size
 _TURNS = {90: ("cclock",), 180: ("clock", "clock"), 270: ("clock",)}
-_SCALING = Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT
 
 
 def turned(frame: VideoFrame, rotation: int) -> VideoFrame:
     """The frame turned counter-clockwise by a multiple of 90°, every sample kept."""
     turns = _TURNS.get(rotation % 360, ())
     return _filtered(frame, [("transpose", direction) for direction in turns]) if turns else frame
+
+
+def framed(
+    made: Made, picture: PictureFormat, size: Size, pixel_format: str, result: Colour, *, stretch: bool
+) -> VideoFrame:
+    """A made picture in the result's size, format and colour, upright; between bars where aspects differ.
+
+    Args:
+        made: as it comes from the making.
+        picture: what the footage's pictures are like.
+        size: of the result.
+        pixel_format: of the result.
+        result: how the result's code values stand for light.
+        stretch: fill the size whatever the aspect.
+    """
+    inside = _inside(picture, size, stretch=stretch)
+    if isinstance(made, VideoFrame) and inside == size:
+        return fitted(turned(made, picture.rotation), picture.colour, size, pixel_format, result)
+    codes = _upright(made, picture)
+    codes = codes if inside == size else barred(codes, inside, size)
+    return coded_as(codes, size, pixel_format, result)
+
+
+def framed_codes(made: Made, picture: PictureFormat, size: Size, *, stretch: bool) -> Rgb16:
+    """A made picture as R′G′B′ codes of the result's size, upright, for what is yet to be done to it."""
+    inside, codes = _inside(picture, size, stretch=stretch), _upright(made, picture)
+    if inside != size:
+        return barred(codes, inside, size)
+    shape = (codes.shape[1], codes.shape[0])
+    return (
+        codes
+        if shape == size
+        else np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_AREA), np.uint16)
+    )
+
+
+def reduced(frame: VideoFrame, picture: PictureFormat, size: Size, *, stretch: bool) -> VideoFrame:
+    """A recorded frame at the scale at which a small result shows it, before it is turned."""
+    width, height = picture.lying(_inside(picture, size, stretch=stretch))
+    colour = picture.colour
+    scaled = frame.reformat(
+        width=width,
+        height=height,
+        format="yuv420p",
+        src_colorspace=colour.scaler_matrix,
+        dst_colorspace=colour.scaler_matrix,
+        src_color_range=colour.scaler_range,
+        dst_color_range=colour.scaler_range,
+        interpolation=Interpolation.AREA,
+    )
+    return colour.tag(scaled)
+
+
+def _inside(picture: PictureFormat, size: Size, *, stretch: bool) -> Size:
+    """The size that footage takes up in the result: all of it, or as much as its aspect allows."""
+    width, height = size
+    scale = min(width / picture.width, height / picture.height)
+    inside = round(picture.width * scale), round(picture.height * scale)
+    near = width - inside[0] <= _SAME_ASPECT and height - inside[1] <= _SAME_ASPECT
+    return size if stretch or near else (max(2, inside[0] // 2 * 2), max(2, inside[1] // 2 * 2))
+
+
+def _upright(made: Made, picture: PictureFormat) -> Rgb16:
+    codes = rgb16(made, picture.colour) if isinstance(made, VideoFrame) else made
+    return np.rot90(codes, picture.rotation // 90)
 
 
 def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, result: Colour) -> VideoFrame:
@@ -47,26 +113,7 @@ def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, res
         dst_colorspace=result.scaler_matrix,
         src_color_range=colour.scaler_range,
         dst_color_range=result.scaler_range,
-        interpolation=_SCALING,
-    )
-    return result.tag(scaled)
-
-
-def encoded_rgb(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> VideoFrame:
-    """R′G′B′ codes, uint16, shape (height, width, 3), as an encoder's frame; dithered where bits are lost."""
-    height, width = codes.shape[:2]
-    if 0 <= width - size[0] <= 1 and 0 <= height - size[1] <= 1:
-        codes = codes[: size[1], : size[0]]
-    frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(codes), "rgb48le")
-    frame.color_range = ColorRange.JPEG
-    scaled = frame.reformat(
-        width=size[0],
-        height=size[1],
-        format=pixel_format,
-        dst_colorspace=result.scaler_matrix,
-        src_color_range=ColorRange.JPEG,
-        dst_color_range=result.scaler_range,
-        interpolation=_SCALING,
+        interpolation=SCALING,
     )
     return result.tag(scaled)
 

@@ -13,26 +13,9 @@ from av.audio.stream import AudioStream
 from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
-from chronoxis.core.errors import ExportError
-from chronoxis.core.model.settings import Quality, ResultFormat, ResultSettings, Size
+from chronoxis.core.model.export_formats import ExportFormat, Quality, Size
 from chronoxis.core.picture.colour import Colour
 
-MUXERS = {ResultFormat.MP4: "mp4", ResultFormat.MKV: "matroska"}
-SOUND_FORMATS = {ResultFormat.MP4: "fltp", ResultFormat.MKV: "s16"}
-_VIDEO_CODECS = {ResultFormat.MP4: "libx264", ResultFormat.MKV: "ffv1"}
-_SOUND_CODECS = {ResultFormat.MP4: "aac", ResultFormat.MKV: "flac"}
-_SOUND_BITRATE = 192_000
-
-# Constant rate factors six apart halve or double the file.
-_RATE_FACTORS = {
-    Quality.DRAFT: 30,
-    Quality.SHARING: 26,
-    Quality.GOOD: 22,
-    Quality.HIGH: 18,
-    Quality.MASTER: 14,
-}
-_KEY_SECONDS = 2
-_H264_MAX_SIDE = 8192
 _SOUND_CHUNK = 4096
 
 
@@ -43,7 +26,8 @@ class Encoder:
         self,
         path: Path,
         *,
-        settings: ResultSettings,
+        format_: ExportFormat,
+        quality: Quality,
         size: Size,
         pixel_format: str,
         rate: Fraction,
@@ -54,20 +38,18 @@ class Encoder:
 
         Args:
             path: where to write; its ending does not matter.
-            settings: format and quality.
+            format_: what to write.
+            quality: how much to keep of the picture.
             size: of the frames.
             pixel_format: of the frames.
             rate: frames per second.
             colour: the tags to write.
             sound: sample rate and channel layout, if there will be sound.
-
-        Raises:
-            ExportError: the codec cannot take the size.
         """
-        check_size(settings.format, size)
-        options = {"movflags": "+faststart"} if settings.format is ResultFormat.MP4 else {}
-        self._container = av.open(str(path), "w", format=MUXERS[settings.format], options=options)
-        video = self._container.add_stream(_VIDEO_CODECS[settings.format], rate=rate)
+        self._format = format_
+        options = dict(format_.muxer_options)
+        self._container = av.open(str(path), "w", format=format_.muxer, options=options)
+        video = self._container.add_stream(format_.codec, rate=rate)
         assert isinstance(video, VideoStream)
         video.width, video.height = size
         video.pix_fmt = pixel_format
@@ -78,10 +60,10 @@ class Encoder:
         context.colorspace = colour.matrix
         context.color_range = int(colour.scaler_range)
         context.thread_type = "AUTO"
-        context.options = _codec_options(settings, rate)
+        context.options = format_.options(quality, rate)
         self._video = video
         self._count = 0
-        self._audio = self._add_sound(settings.format, sound) if sound else None
+        self._audio = self._add_sound(sound) if sound else None
         self._fifo = AudioFifo()
 
     def __enter__(self) -> Self:
@@ -127,29 +109,16 @@ class Encoder:
         for frame in frames:
             self._container.mux(self._audio.encode(frame))
 
-    def _add_sound(self, format_: ResultFormat, sound: tuple[int, str]) -> AudioStream:
+    def _add_sound(self, sound: tuple[int, str]) -> AudioStream:
         rate, layout = sound
-        stream = self._container.add_stream(_SOUND_CODECS[format_], rate=rate)
+        stream = self._container.add_stream(self._format.sound_codec, rate=rate)
         assert isinstance(stream, AudioStream)
         stream.layout = layout
-        stream.format = SOUND_FORMATS[format_]
+        stream.format = self._format.sound_format
         stream.time_base = Fraction(1, rate)
-        if format_ is ResultFormat.MP4:
-            stream.bit_rate = _SOUND_BITRATE
+        if self._format.sound_bitrate:
+            stream.bit_rate = self._format.sound_bitrate
         return stream
-
-
-def check_size(format_: ResultFormat, size: Size) -> None:
-    """Refuse a size that the format's codec cannot take.
-
-    Raises:
-        ExportError: the size is too large.
-    """
-    if format_ is ResultFormat.MP4 and max(size) > _H264_MAX_SIDE:
-        raise ExportError(
-            f"H.264 cannot take {size[0]}×{size[1]}; choose a size up to {_H264_MAX_SIDE} pixels a side, "
-            "or an .mkv file."
-        )
 
 
 def interleave(frames: Iterator[VideoFrame], sound: Iterator[AudioFrame], encoder: Encoder) -> Iterator[int]:
@@ -165,14 +134,3 @@ def interleave(frames: Iterator[VideoFrame], sound: Iterator[AudioFrame], encode
 
 def _seconds(frame: AudioFrame) -> Fraction:
     return Fraction(frame.pts or 0, frame.sample_rate)
-
-
-def _codec_options(settings: ResultSettings, rate: Fraction) -> dict[str, str]:
-    if settings.format is ResultFormat.MKV:
-        return {"level": "3", "slices": "4", "slicecrc": "1", "g": "1"}
-    return {
-        "crf": str(_RATE_FACTORS[settings.quality]),
-        "preset": "medium",
-        "rc-lookahead": "20",  # half the preset's: the frames that wait are most of the memory
-        "g": str(max(1, round(_KEY_SECONDS * rate))),
-    }

@@ -6,15 +6,14 @@ from pathlib import Path
 
 import numpy as np
 
-from chronoxis.core.footage.frame_index import build_index
-from chronoxis.core.model.settings import ResultFormat
+from chronoxis.core.footage.recording.frame_index import build_index
+from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.encoder import Encoder
-from chronoxis.core.render.export import Plan, pixel_format_for, target_for
-from chronoxis.core.render.frames import result_frames
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.target import export_target
 
 _BURSTS = 3
 _BURST_FRAMES = 8
-_KEY_SECONDS = 2
 _SOUND_BYTES_PER_SECOND = 24_000
 
 
@@ -37,30 +36,26 @@ def estimate_size(plan: Plan, still_wanted: Callable[[], bool] = lambda: True) -
         others.extend(rest)
     mean_key = float(np.mean(keys))
     mean_other = float(np.mean(others)) if others else mean_key
-    if plan.settings.format is ResultFormat.MKV:
-        key_count = len(schedule)
-    else:
-        key_count = -(-len(schedule) // max(1, round(_KEY_SECONDS * schedule.rate)))
+    key_count = -(-len(schedule) // plan.settings.format.key_interval(schedule.rate))
     sound = float(schedule.length) * _SOUND_BYTES_PER_SECOND if plan.settings.sound else 0.0
     return round(mean_key * key_count + mean_other * (len(schedule) - key_count) + sound)
 
 
 def _burst_sizes(plan: Plan, start: int, stop: int) -> tuple[float, list[float]]:
     """Packet sizes of the key frame and of the others when a part of the result is encoded alone."""
-    part = plan.schedule.portion(start, stop)
-    target = target_for(plan)
+    target, settings = export_target(plan), plan.settings
     with tempfile.TemporaryDirectory(prefix="chronoxis-") as folder:
         path = Path(folder) / "burst"
-        pixel_format = pixel_format_for(plan)
         with Encoder(
             path,
-            settings=plan.settings,
+            format_=settings.format,
+            quality=settings.quality,
             size=plan.size,
-            pixel_format=pixel_format,
-            rate=part.rate,
+            pixel_format=target.pixel_format,
+            rate=plan.schedule.rate,
             colour=target.colour,
         ) as encoder:
-            for frame in result_frames(plan.sources, part, target):
+            for frame in result_frames(plan, target, start, stop):
                 encoder.write(frame)
         sizes = build_index(path).sizes
     return float(sizes[0]), sizes[1:].tolist()

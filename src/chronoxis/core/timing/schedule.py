@@ -38,6 +38,16 @@ class EachFrame(StrEnum):
     ONE = "one"
     LONG_EXPOSURE = "long-exposure"
 
+    @property
+    def gathers(self) -> bool:
+        """Whether it is made of all that is on display while the shutter is open."""
+        return self is not EachFrame.ONE
+
+
+_WAYS = tuple(EachFrame)
+_CODES = {way: code for code, way in enumerate(_WAYS)}
+_GATHERS = np.array([way.gathers for way in _WAYS])
+
 
 @dataclass(frozen=True, eq=False)
 class ShotTiming:
@@ -48,14 +58,15 @@ class ShotTiming:
         edges: float64, shape (recorded frames + 1,); frame i of its recording is on display over
             ``edges[i]:edges[i + 1]`` recorded seconds.
         in_point: recorded seconds.
-        shutters: degrees, one for each passage; with 0 a result frame is one recorded frame, else a
-            long exposure.
+        ways: of each passage, how its result frames are made.
+        shutters: degrees, one for each passage; of no effect where one recorded frame is kept.
         backwards: whether the shot plays from its out point to its in point.
     """
 
     pace: PaceProfile
     edges: Seconds
     in_point: Fraction
+    ways: tuple[EachFrame, ...]
     shutters: tuple[float, ...]
     backwards: bool = False
 
@@ -76,6 +87,7 @@ class Schedule:
         frames: int64, frame numbers of the shot's recording in order of display, counted from 0;
             ascending in a row.
         weights: float64, positive, summing to 1 in each row.
+        ways: uint8, shape (count,); how each result frame is made, as `way` tells.
     """
 
     rate: Fraction
@@ -83,6 +95,7 @@ class Schedule:
     offsets: Frames
     frames: Frames
     weights: Seconds
+    ways: npt.NDArray[np.uint8]
 
     def __len__(self) -> int:
         return len(self.shots)
@@ -91,6 +104,15 @@ class Schedule:
     def length(self) -> Fraction:
         """Result length in seconds."""
         return len(self) / self.rate
+
+    @property
+    def gathers(self) -> bool:
+        """Whether any result frame is made of several recorded ones."""
+        return len(self.frames) > len(self)
+
+    def way(self, result_frame: int) -> EachFrame:
+        """How a result frame is made."""
+        return _WAYS[int(self.ways[result_frame])]
 
     def sources(self, result_frame: int) -> tuple[Frames, Seconds]:
         """The recorded frames of one result frame and their weights."""
@@ -102,7 +124,12 @@ class Schedule:
         offsets = self.offsets[start : stop + 1]
         row = slice(offsets[0], offsets[-1])
         return Schedule(
-            self.rate, self.shots[start:stop], offsets - offsets[0], self.frames[row], self.weights[row]
+            self.rate,
+            self.shots[start:stop],
+            offsets - offsets[0],
+            self.frames[row],
+            self.weights[row],
+            self.ways[start:stop],
         )
 
     def backwards(self) -> "Schedule":
@@ -111,7 +138,8 @@ class Schedule:
         offsets = np.concatenate(([0], np.cumsum(counts)))
         rows = np.repeat(np.arange(len(self))[::-1], counts)
         places = np.arange(len(self.frames)) - np.repeat(offsets[:-1], counts) + self.offsets[rows]
-        return Schedule(self.rate, self.shots[::-1], offsets, self.frames[places], self.weights[places])
+        frames, weights = self.frames[places], self.weights[places]
+        return Schedule(self.rate, self.shots[::-1], offsets, frames, weights, self.ways[::-1])
 
 
 def result_frame_count(result_length: Fraction, rate: Fraction) -> int:
@@ -125,8 +153,8 @@ def result_frame_count(result_length: Fraction, rate: Fraction) -> int:
 def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfile | None = None) -> Schedule:
     """Work out the schedule of shots that follow one another.
 
-    Result frame k opens at ``k / rate``. *One frame* takes the recorded frame on display then; *long
-    exposure* takes every recorded frame whose display interval meets the open window of
+    Result frame k opens at ``k / rate``. *One frame* takes the recorded frame on display then; the
+    ways that gather take every recorded frame whose display interval meets the open window of
     ``shutter / 360 / rate`` result seconds, weighted by the overlap in recorded time. The window does
     not reach out of its shot. A shot that plays backwards shows at an edge the frame before it.
 
@@ -151,11 +179,11 @@ def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfi
     columns, pace = _Shots(shots), joined or PaceProfile.joined([shot.pace for shot in shots])
     numbers = np.repeat(np.arange(len(shots)), np.diff(firsts))
     opens = np.arange(firsts[-1]) * rate.denominator / rate.numerator
-    shutters = columns.shutters(pace, numbers, opens)
+    ways, shutters = columns.making(pace, numbers, opens)
     windows = columns.windows(pace, numbers, opens, shutters / 360 / float(rate))
     rows = _rows(columns, numbers, *windows, shutters > 0)
     counts, frames, weights = _weighted(columns, numbers, *windows, *rows)
-    return Schedule(rate, numbers, np.concatenate(([0], np.cumsum(counts))), frames, weights)
+    return Schedule(rate, numbers, np.concatenate(([0], np.cumsum(counts))), frames, weights, ways)
 
 
 def _check(shot: ShotTiming) -> None:
@@ -216,7 +244,9 @@ class _Shots:
         self.begins, self.ends = np.array([shot.span for shot in shots]).T
         self.backwards = np.array([shot.backwards for shot in shots])
         self._covered = off_grid(grid_sums(shot.pace.recorded_length for shot in shots)[:-1])
-        self._degrees = np.array([shutter for shot in shots for shutter in shot.shutters])
+        self._ways = np.array([_CODES[way] for shot in shots for way in shot.ways], np.uint8)
+        degrees = np.array([shutter for shot in shots for shutter in shot.shutters], np.float64)
+        self._degrees = np.where(_GATHERS[self._ways], degrees, 0.0)
         self._passages = np.concatenate(([0], np.cumsum([len(shot.shutters) for shot in shots])))
         distinct = {id(shot.edges): shot.edges for shot in shots}
         seats = {name: number for number, name in enumerate(distinct)}
@@ -225,11 +255,13 @@ class _Shots:
         self._edges = self._recordings[0] if len(distinct) == 1 else np.concatenate(self._recordings)
         self._bases = np.concatenate(([0], np.cumsum([len(edges) for edges in self._recordings])))
 
-    def shutters(self, pace: PaceProfile, numbers: Frames, opens: Seconds) -> Seconds:
-        """The shutter of result frames of these shots, in degrees."""
+    def making(
+        self, pace: PaceProfile, numbers: Frames, opens: Seconds
+    ) -> tuple[npt.NDArray[np.uint8], Seconds]:
+        """Of result frames of these shots, how they are made, and the shutter that counts, in degrees."""
         first, stop = self._passages[numbers], self._passages[numbers + 1]
-        passages = np.searchsorted(pace.joints, opens, "right") - 1
-        return np.asarray(self._degrees[np.clip(passages, first, stop - 1)])
+        passages = np.clip(np.searchsorted(pace.joints, opens, "right") - 1, first, stop - 1)
+        return self._ways[passages], self._degrees[passages]
 
     def windows(
         self, pace: PaceProfile, numbers: Frames, opens: Seconds, lasting: Seconds

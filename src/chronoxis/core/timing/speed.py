@@ -59,8 +59,20 @@ def format_speed(speed: Fraction | float) -> str:
     return f"{_plain(Fraction(speed))}×"
 
 
+def format_exact_speed(speed: Fraction) -> str:
+    """Write a speed so that editing it loses nothing that shows: as it is, or to twelve figures.
+
+    >>> format_exact_speed(Fraction(67, 4))
+    '16.75×'
+    """
+    decimal = f"{float(speed):.12g}"
+    if "e" not in decimal and Fraction(decimal) == speed:
+        return f"{decimal}×"
+    return f"{speed}×" if speed.denominator <= 1000 else f"{decimal}×"
+
+
 def _plain(speed: Fraction) -> str:
     value = float(speed)
     if value >= 100 or speed.denominator == 1:
-        return f"{value:,.1f}".removesuffix(".0")
+        return f"{value:.1f}".removesuffix(".0")
     return f"{value:.3g}" if value < 10 else f"{value:.4g}"

@@ -12,7 +12,8 @@ import sys
 from pathlib import Path
 
 from chronoxis.core.errors import ChronoxisError, FootageError
-from chronoxis.core.footage.frame_index import FrameIndex, Progress, build_index
+from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
+from chronoxis.core.footage.source import Progress
 
 _LOWEST = 19
 

@@ -4,19 +4,17 @@ from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Any
 
-import av
 import cv2
 import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 from av.video.plane import VideoPlane
-from av.video.reformatter import Interpolation
 
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, linear_table, to_linear
+from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.picture.row_work import RowWork
 
 Plane = npt.NDArray[np.uint8]
-Rgb16 = npt.NDArray[np.uint16]
 
 # Whole frames are summed in uint16, up to this many before the sum is poured into float32; the fewer
 # they are, the finer the steps of light.
@@ -56,7 +54,7 @@ class LightMean:
     def add(self, frame: VideoFrame, weight: float = 1.0) -> None:
         """Add a decoded frame; weights count relative to one another, whole ones fastest.
 
-        The work goes on after this returns; the frame must not change before `mean`.
+        The work goes on after this returns; the frame must not change before `made`.
 
         Raises:
             ValueError: the frame has another size than those before it.
@@ -76,7 +74,7 @@ class LightMean:
         self._weight += weight
         self._work.wait(_MOST_WAITING)
 
-    def mean(self) -> Rgb16:
+    def made(self) -> Rgb16:
         """The mean as R′G′B′ codes, uint16, shape (height, width, 3). Empties the collection for another.
 
         Raises:
@@ -203,18 +201,6 @@ class LightMean:
 
         self._work.give(pour, total.shape[0])
         self._whole_frames, self._poured = 0, True
-
-
-def rgb16(frame: VideoFrame, colour: Colour) -> Rgb16:
-    """A decoded frame as R′G′B′ codes, uint16, shape (height, width, 3)."""
-    converted = frame.reformat(
-        format="rgb48le",
-        src_colorspace=colour.scaler_matrix,
-        src_color_range=colour.scaler_range,
-        dst_color_range=av.video.reformatter.ColorRange.JPEG,
-        interpolation=Interpolation.BILINEAR | Interpolation.ACCURATE_RND,
-    )
-    return converted.to_ndarray().astype(np.uint16, copy=False)
 
 
 @cache

@@ -1,9 +1,10 @@
 """What a recording is, as far as its header and its first frame tell."""
 
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 from av.container import InputContainer
@@ -11,24 +12,19 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.containers import open_container, packets_of, picture_stream
-from chronoxis.core.footage.frame_index import FrameIndex
+from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
+from chronoxis.core.footage.recording.frame_index import FrameIndex
+from chronoxis.core.footage.source import SoundFacts
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.timecode import format_time
 
 _QUARTER_TURNS = {90, 270}
 
 
 @dataclass(frozen=True)
-class SoundFacts:
-    """The sound beside the picture."""
-
-    codec: str
-    sample_rate: int
-    channels: int
-
-
-@dataclass(frozen=True)
-class Facts:
+class RecordingFacts:
     """What a recording is.
 
     Attributes:
@@ -37,15 +33,8 @@ class Facts:
         rate: frames per second, exact; the average, where it varies.
         variable: whether the rate varies, or None until the frames were counted.
         frame_count: frames; as the header says until they were counted.
-        width: in square pixels, as shown, after rotation.
-        height: likewise.
-        coded_width: of the frames as decoded.
-        coded_height: likewise.
-        rotation: degrees counter-clockwise by which decoded frames are turned to be shown: 0, 90, 180, 270.
+        picture: what its frames are like.
         codec: name of the picture's codec.
-        pixel_format: FFmpeg's name of the decoded frames' format.
-        bit_depth: bits per sample.
-        colour: how code values stand for light.
         sound: the main sound, if any.
         bitrate: average over the whole file, bits per second.
         size: bytes.
@@ -60,15 +49,8 @@ class Facts:
     rate: Fraction
     variable: bool | None
     frame_count: int
-    width: int
-    height: int
-    coded_width: int
-    coded_height: int
-    rotation: int
+    picture: PictureFormat
     codec: str
-    pixel_format: str
-    bit_depth: int
-    colour: Colour
     sound: SoundFacts | None
     bitrate: int
     size: int
@@ -77,7 +59,77 @@ class Facts:
     indexed: bool = False
     missing: Fraction = Fraction(0)
 
-    def counted(self, index: FrameIndex) -> "Facts":
+    @property
+    def origin(self) -> Path:
+        """Its file."""
+        return self.path
+
+    @property
+    def caution(self) -> str:
+        """What is wrong with it, or nothing."""
+        if not self.missing:
+            return ""
+        lost = format_time(self.missing)
+        return f"The file is cut off: its last {lost} are missing. The rest can be used."
+
+    def summary(self) -> list[str]:
+        """Size, sound, and what is unusual."""
+        said = [_size_in_words(self.picture), "sound" if self.sound else "no sound"]
+        if self.variable:
+            said.append("rate varies")
+        if self.picture.rotation:
+            said.append(f"turned {self.picture.rotation}°")
+        return said
+
+    def rows(self) -> list[tuple[str, str]]:
+        """All of it by name, for a person to read."""
+        picture, sound = self.picture, self.sound
+        turned = f", turned {picture.rotation}°" if picture.rotation else ""
+        varies = " on average, varying" if self.variable else ""
+        rows = [
+            ("file", str(self.path)),
+            ("length", format_time(self.length, 2)),
+            ("frame rate", f"{format_rate(self.rate)} fps{varies}"),
+            ("frames", f"{self.frame_count:,}"),
+            ("size", f"{picture.width}×{picture.height}{turned}"),
+            ("codec", f"{self.codec}, {picture.pixel_format}, {picture.bit_depth} bit"),
+            ("sound", f"{sound.codec}, {sound.sample_rate} Hz, {sound.channels} ch" if sound else "none"),
+            ("bitrate", f"{self.bitrate / 1e6:.2f} Mbit/s"),
+            ("file size", f"{self.size / 1e6:.1f} MB"),
+            ("recorded on", self.recorded_on.isoformat(" ") if self.recorded_on else "unknown"),
+        ]
+        if self.missing:
+            lost = format_time(self.missing)
+            rows.append(("cut off", f"the last {lost} that its header promises are missing"))
+        return rows
+
+    def as_json(self) -> dict[str, Any]:
+        """All of it for a program to read; seconds, bits per second, bytes."""
+        picture, sound = self.picture, self.sound
+        return {
+            "kind": "recording",
+            "path": str(self.path),
+            "length": float(self.length),
+            "rate": str(self.rate),
+            "variable": self.variable,
+            "frames": self.frame_count,
+            "width": picture.width,
+            "height": picture.height,
+            "rotation": picture.rotation,
+            "codec": self.codec,
+            "pixel_format": picture.pixel_format,
+            "bit_depth": picture.bit_depth,
+            "colour": asdict(picture.colour),
+            "sound": {"codec": sound.codec, "sample_rate": sound.sample_rate, "channels": sound.channels}
+            if sound
+            else None,
+            "bitrate": self.bitrate,
+            "size": self.size,
+            "recorded_on": self.recorded_on.isoformat() if self.recorded_on else None,
+            "missing": float(self.missing),
+        }
+
+    def counted(self, index: FrameIndex) -> "RecordingFacts":
         """These facts with what the frame index found."""
         gap = self.length - index.length
         return replace(
@@ -91,7 +143,7 @@ class Facts:
         )
 
 
-def read_facts(path: Path) -> Facts:
+def read_facts(path: Path) -> RecordingFacts:
     """Read a recording's facts from its header and first frame.
 
     Raises:
@@ -100,7 +152,7 @@ def read_facts(path: Path) -> Facts:
     return read_opening(path)[0]
 
 
-def read_opening(path: Path) -> tuple[Facts, VideoFrame]:
+def read_opening(path: Path) -> tuple[RecordingFacts, VideoFrame]:
     """Read a recording's facts and its first frame.
 
     Raises:
@@ -114,21 +166,23 @@ def read_opening(path: Path) -> tuple[Facts, VideoFrame]:
         length = _length(container, stream)
         rate = Fraction(stream.guessed_rate or stream.average_rate or 25)
         size = path.stat().st_size
-        facts = Facts(
+        facts = RecordingFacts(
             path=path,
             length=length,
             rate=rate,
             variable=None,
             frame_count=stream.frames or round(length * rate),
-            width=width,
-            height=height,
-            coded_width=frame.width,
-            coded_height=frame.height,
-            rotation=frame.rotation % 360,
+            picture=PictureFormat(
+                width=width,
+                height=height,
+                coded_width=frame.width,
+                coded_height=frame.height,
+                rotation=frame.rotation % 360,
+                pixel_format=frame.format.name,
+                bit_depth=max((part.bits for part in frame.format.components), default=8),
+                colour=Colour.of(frame),
+            ),
             codec=stream.codec_context.name,
-            pixel_format=frame.format.name,
-            bit_depth=max((part.bits for part in frame.format.components), default=8),
-            colour=Colour.of(frame),
             sound=_sound(container),
             bitrate=round(size * 8 / length) if length else 0,
             size=size,
@@ -168,7 +222,7 @@ def _length(container: InputContainer, stream: VideoStream) -> Fraction:
 def _sound(container: InputContainer) -> SoundFacts | None:
     for stream in container.streams.audio:
         context = stream.codec_context
-        return SoundFacts(context.name, context.sample_rate, context.channels)
+        return SoundFacts(context.name, context.sample_rate, context.channels, context.layout.name)
     return None
 
 
@@ -178,3 +232,8 @@ def _recorded_on(container: InputContainer) -> datetime | None:
         return datetime.fromisoformat(text)
     except ValueError:
         return None
+
+
+def _size_in_words(picture: PictureFormat) -> str:
+    wide = picture.width * 9 == picture.height * 16
+    return f"{picture.height}p" if wide else f"{picture.width}×{picture.height}"

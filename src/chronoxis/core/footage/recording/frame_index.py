@@ -2,7 +2,6 @@
 
 from __future__ import annotations  # PyAV's packets are generic for type checkers only
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -15,10 +14,8 @@ from av.packet import Packet
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.containers import open_container, packets_of, picture_stream
-
-Progress = Callable[[float], None]
-"""Called with the share done, 0 to 1; it may raise `Cancelled` to stop the work."""
+from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
+from chronoxis.core.footage.source import Progress
 
 _REPORT_EVERY = 2000
 _USUAL_RATE = Fraction(25)

@@ -1,0 +1,100 @@
+"""The page *Frames*: how one result frame is made."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout
+
+from chronoxis.app.bench.page import Page, common, label_for
+from chronoxis.app.document import Document
+from chronoxis.core.model import pacing
+from chronoxis.core.model.project import Place
+from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
+
+_WAYS = (
+    (EachFrame.ONE, "&One frame", "Keep the recorded frame on display when the result frame opens"),
+    (
+        EachFrame.LONG_EXPOSURE,
+        "&Long exposure",
+        "The mean, in linear light, of all recorded frames while open",
+    ),
+)
+
+
+class FramesPage(Page):
+    """Shows and changes how the selected passages' frames are made."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.choices: dict[EachFrame, QPushButton] = {}
+        title = QLabel("Each frame")
+        title.setProperty("dim", True)
+        group, chips = QButtonGroup(self), QHBoxLayout()
+        chips.addWidget(title)
+        chips.addSpacing(12)
+        for way, text, tip in _WAYS:
+            chip = QPushButton(text)
+            chip.setCheckable(True)
+            chip.setProperty("choice", True)
+            chip.setToolTip(tip)
+            chip.clicked.connect(lambda _, way=way: self._choose(way))
+            group.addButton(chip)
+            chips.addWidget(chip)
+            self.choices[way] = chip
+        chips.addStretch()
+        self.shutter = QSlider(Qt.Orientation.Horizontal)
+        self.shutter.setRange(0, MAX_SHUTTER)
+        self.shutter.setPageStep(45)
+        self.shutter.setToolTip("Shutter angle: how long each result frame is open; 360° is all of its time")
+        self.shutter.setAccessibleName("Shutter angle")
+        self.shutter.sliderPressed.connect(lambda: document.begin_gesture("Shutter"))
+        self.shutter.sliderReleased.connect(document.end_gesture)
+        self.shutter.valueChanged.connect(self._set_shutter)
+        self._degrees, self._means = QLabel(), QLabel()
+        self._means.setProperty("dim", True)
+        self._means.setWordWrap(True)
+        row = QHBoxLayout()
+        row.addWidget(label_for("S&hutter", self.shutter))
+        row.addSpacing(12)
+        row.addWidget(self.shutter, 1)
+        row.addWidget(self._degrees)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 4, 0, 0)
+        rows.setSpacing(12)
+        rows.addLayout(chips)
+        rows.addLayout(row)
+        rows.addWidget(self._means)
+        rows.addStretch()
+
+    def show_project(self) -> None:
+        """Show the values of the selected passages."""
+        project, places = self._document.project, self._places
+        if not places or not project.shots:
+            return
+        ways = {project.passage(place).each for place in places}
+        for way, chip in self.choices.items():
+            chip.group().setExclusive(len(ways) == 1)
+            chip.setChecked(ways == {way})
+        self.shutter.setEnabled(any(way.gathers for way in ways))
+        self.shutter.blockSignals(True)
+        self.shutter.setValue(round(project.passage(places[0]).shutter))
+        self.shutter.blockSignals(False)
+        self._degrees.setText(common(f"{project.passage(place).shutter:.0f}°" for place in places))
+        self._means.setText(common(self._meaning(place) for place in places).replace("several", ""))
+
+    def _meaning(self, place: Place) -> str:
+        """What the choice comes to, in recorded frames."""
+        project = self._document.project
+        passage, step = project.passage(place), project.reckoner(place).step
+        if not passage.each.gathers:
+            return "Each result frame is one recorded frame, as it was recorded."
+        open_ = float(step) * passage.shutter / 360
+        if open_ <= 1:
+            return "At this speed and shutter each result frame gathers one recorded frame or two."
+        return f"Each result frame gathers about {open_:.4g} recorded frames."
+
+    def _choose(self, way: EachFrame) -> None:
+        places = self._places
+        self._apply("Each frame", lambda p: pacing.set_each_frame(p, places, way))
+
+    def _set_shutter(self, degrees: int) -> None:
+        places = self._places
+        self._apply("Shutter", lambda p: pacing.set_shutter(p, places, float(degrees)))

@@ -1,0 +1,232 @@
+"""The page *Pace*: the linked quantities and the ramps."""
+
+from collections.abc import Callable
+from fractions import Fraction
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+
+from chronoxis.app.bench.number_field import NumberField
+from chronoxis.app.bench.page import Page, common, label_for, line
+from chronoxis.app.document import Document
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.ramps import RampShape
+from chronoxis.core.timing.rates import format_rate, parse_rate
+from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.schedule import result_frame_count
+from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
+from chronoxis.core.timing.step import format_step, parse_step, step_words
+from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
+
+_ROWS = (
+    (Quantity.RECORDED_LENGTH, "&Recorded", "How much of the recording is used: 90, 1:30, 1m30s"),
+    (Quantity.SPEED, "&Speed", "Recorded seconds per result second: 24×, 2400%, 1/4×, every 24th"),
+    (Quantity.RESULT_LENGTH, "Resul&t", "How long the result lasts: 30, 0:30, 1m30s"),
+    (Quantity.STEP, "&Keep one frame in", "The step: keep one recorded frame in so many; or “2 times” each"),
+    (Quantity.RATE, "&Frame rate", "Frames per second of the whole result: 25, 29.97, 30000/1001"),
+    (Quantity.COUNT, "Fra&mes", "How many frames the result has"),
+)
+_SHAPES = {
+    RampShape.EVEN: "The same ratio in every moment",
+    RampShape.SMOOTH: "Begins and ends gently",
+    RampShape.EARLY: "Most of the change at once",
+    RampShape.LATE: "Most of the change at the end",
+}
+
+
+class PacePage(Page):
+    """Shows and changes how fast the selected passages run."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.fields: dict[Quantity, NumberField] = {}
+        self.holds: dict[Quantity, QPushButton] = {}
+        self.ramp_lengths: dict[str, NumberField] = {}
+        self.ramp_shapes: dict[str, QComboBox] = {}
+        self._labels: dict[Quantity, QLabel] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addLayout(self._quantities())
+        layout.addWidget(line())
+        layout.addLayout(self._ramps())
+        layout.addStretch()
+
+    def _quantities(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(4)
+        for row, (quantity, text, tip) in enumerate(_ROWS):
+            field, hold = NumberField(str(quantity).capitalize(), tip), QPushButton("hold")
+            field.editingFinished.connect(lambda quantity=quantity: self._enter(quantity))
+            hold.setCheckable(True)
+            hold.setProperty("hold", True)
+            hold.setToolTip(f"Hold the {quantity}: it stays when another quantity changes")
+            hold.setAccessibleName(f"Hold the {quantity}")
+            hold.clicked.connect(lambda on, quantity=quantity: self._hold(quantity, on))
+            self.fields[quantity], self.holds[quantity] = field, hold
+            self._labels[quantity] = label_for(text, field)
+            for column, widget in enumerate((self._labels[quantity], field, hold)):
+                grid.addWidget(widget, row, column)
+        grid.setColumnStretch(1, 1)
+        return grid
+
+    def _ramps(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(4)
+        for row, (side, text) in enumerate((("in", "Ramp &in"), ("out", "Ramp o&ut"))):
+            tip = f"Result seconds over which the speed changes on the way {side}; 0 changes at once"
+            length, shape = NumberField(f"Ramp {side}, length", tip), QComboBox()
+            length.editingFinished.connect(lambda side=side: self._enter_ramp(side))
+            shape.setAccessibleName(f"Ramp {side}, shape")
+            shape.setToolTip("How the change is spread over the ramp")
+            for number, (name, about) in enumerate(_SHAPES.items()):
+                shape.addItem(str(name), name)
+                shape.setItemData(number, about, Qt.ItemDataRole.ToolTipRole)
+            shape.activated.connect(lambda _, side=side: self._choose_shape(side))
+            pair = QHBoxLayout()
+            pair.addWidget(length, 1)
+            pair.addWidget(shape, 1)
+            grid.addWidget(label_for(text, length), row, 0)
+            grid.addLayout(pair, row, 1)
+            self.ramp_lengths[side], self.ramp_shapes[side] = length, shape
+        grid.setColumnMinimumWidth(0, self._labels[Quantity.STEP].sizeHint().width())
+        grid.setColumnStretch(1, 1)
+        return grid
+
+    def show_project(self) -> None:
+        """Show the values of the selected passages."""
+        project, places = self._document.project, self._places
+        if not places or not project.shots:
+            return
+        for quantity, field in self.fields.items():
+            field.show_number(
+                common(_text(project, place, quantity) for place in places),
+                common(_exact(project, place, quantity) for place in places),
+            )
+            held = all(quantity in project.passage(place).held for place in places)
+            self.holds[quantity].setChecked(held)
+            self.holds[quantity].setText("held" if held else "hold")
+        words = {step_words(project.reckoner(place).step) for place in places}
+        self._labels[Quantity.STEP].setText(words.pop() if len(words) == 1 else "Step (&k)")
+        self.fields[Quantity.RECORDED_LENGTH].setEnabled(len(places) == 1)
+        for side in self.ramp_lengths:
+            self._show_ramps(project, side)
+
+    def _show_ramps(self, project: Project, side: str) -> None:
+        joints = self._joints(side)
+        length, shape = self.ramp_lengths[side], self.ramp_shapes[side]
+        for widget in (length, shape):
+            widget.setEnabled(bool(joints))
+        ramps = [project.passage(joint).ramp for joint in joints]
+        length.show_number(common(f"{float(ramp.length):.4g} s" for ramp in ramps) if ramps else "no joint")
+        shapes = {ramp.shape for ramp in ramps}
+        shape.setCurrentIndex(list(_SHAPES).index(shapes.pop()) if len(shapes) == 1 else -1)
+
+    def _joints(self, side: str) -> list[Place]:
+        """The places before the joints on one side of the selected passages."""
+        project = self._document.project
+        if side == "in":
+            return [Place(p.shot, p.passage - 1) for p in self._places if p.passage > 0]
+        return [p for p in self._places if p.passage + 1 < len(project.shots[p.shot].passages)]
+
+    def _enter(self, quantity: Quantity) -> None:
+        text = self.fields[quantity].take_text()
+        if text is None:
+            return
+        try:
+            edit = _edit(self._document.project, self._places, quantity, text)
+        except PlanError as error:
+            self._refuse(error)
+            return
+        self._apply(f"Change {quantity}", edit)
+
+    def _enter_ramp(self, side: str) -> None:
+        text = self.ramp_lengths[side].take_text()
+        if text is None:
+            return
+        try:
+            length = parse_time(text, self._document.project.rate)
+        except PlanError as error:
+            self._refuse(error)
+            return
+        joints = self._joints(side)
+        self._apply("Change ramp", lambda project: pacing.set_ramps(project, joints, length=length))
+
+    def _refuse(self, error: PlanError) -> None:
+        self.show_project()
+        self.refused.emit(str(error))
+
+    def _choose_shape(self, side: str) -> None:
+        shape, joints = RampShape(self.ramp_shapes[side].currentData()), self._joints(side)
+        self._apply("Change ramp", lambda project: pacing.set_ramps(project, joints, shape=shape))
+
+    def _hold(self, quantity: Quantity, on: bool) -> None:
+        places = self._places
+        self._apply("Hold" if on else "Let go", lambda p: pacing.set_held(p, places, quantity, on))
+
+
+def _edit(
+    project: Project, places: list[Place], quantity: Quantity, text: str
+) -> Callable[[Project], Project]:
+    """What entering a text means for the selected passages. Raises PlanError if it means nothing."""
+    if len(places) == 1:
+        value = _read(quantity, text, project, places[0])
+        return lambda p: pacing.change_quantity(p, places[0], quantity, value)
+    values = {place: _read(quantity, text, project, place) for place in places}
+    if quantity is Quantity.RATE:
+        return lambda p: arranging.set_rate(p, values[places[0]])
+
+    def each(project: Project) -> Project:
+        for place, value in values.items():
+            project = pacing.change_quantity(project, place, quantity, value)
+        return project
+
+    return each
+
+
+def _read(quantity: Quantity, text: str, project: Project, place: Place) -> Fraction:
+    footage = project.footage_of(project.shots[place.shot])
+    match quantity:
+        case Quantity.SPEED:
+            return parse_speed(text, footage.rate / project.rate)
+        case Quantity.RECORDED_LENGTH:
+            return parse_time(text, footage.rate)
+        case Quantity.RESULT_LENGTH:
+            return parse_time(text, project.rate)
+        case Quantity.RATE:
+            return parse_rate(text)
+        case _:
+            return parse_step(text)
+
+
+def _text(project: Project, place: Place, quantity: Quantity) -> str:
+    """A quantity as a person reads it."""
+    passage = project.passage(place)
+    match quantity:
+        case Quantity.RECORDED_LENGTH:
+            return format_time(passage.recorded_length, 2)
+        case Quantity.SPEED:
+            return format_speed(passage.speed)
+        case Quantity.RESULT_LENGTH:
+            return format_time(project.passage_result_length(place), 2)
+        case Quantity.STEP:
+            return format_step(project.reckoner(place).step)
+        case Quantity.RATE:
+            return f"{format_rate(project.rate)} fps"
+        case _:
+            return f"{result_frame_count(project.passage_result_length(place), project.rate)}"
+
+
+def _exact(project: Project, place: Place, quantity: Quantity) -> str:
+    """A quantity as it is edited."""
+    match quantity:
+        case Quantity.RECORDED_LENGTH:
+            return format_exact_time(project.passage(place).recorded_length)
+        case Quantity.SPEED:
+            return format_exact_speed(project.passage(place).speed)
+        case Quantity.RESULT_LENGTH:
+            return format_exact_time(project.passage_result_length(place))
+        case _:
+            return _text(project, place, quantity)

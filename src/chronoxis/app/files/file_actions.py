@@ -1,0 +1,176 @@
+"""What a person does with files: bring in, open, save, locate; asked about where work might be lost."""
+
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from chronoxis.app.document import Document
+from chronoxis.app.files.project_files import ProjectFiles
+from chronoxis.app.footage.loading import Loading
+from chronoxis.app.question_bar import QuestionBar
+from chronoxis.app.remembered import last_folder, remember_folder
+from chronoxis.core.files import endings
+from chronoxis.core.footage.kinds import KINDS
+
+_PROJECTS = "Projects and timelines (*.chronoxis *.otio);;All files (*)"
+
+
+class FileActions:
+    """Asks for files with the desktop's own dialogs, and acts on the answers."""
+
+    def __init__(
+        self,
+        window: QWidget,
+        document: Document,
+        files: ProjectFiles,
+        loading: Loading,
+        question: QuestionBar,
+    ) -> None:
+        self._window, self._document = window, document
+        self._files, self._loading, self._question = files, loading, question
+
+    def open_file(self, path: Path) -> None:
+        """Open a project or a timeline, or bring in footage."""
+        if path.suffix.lower() in (endings.PROJECT, endings.TIMELINE):
+            self.open_project(path)
+        else:
+            self._loading.bring_in(path)
+
+    def open_project(self, path: Path) -> None:
+        """Open a project or a timeline in place of what is open; unsaved work is asked about first."""
+        self.settle_changes(lambda: self._open_project(path))
+
+    def _open_project(self, path: Path) -> None:
+        self._loading.said.emit("")
+        if self._files.open(path):
+            self._loading.load_project()
+
+    def new_project(self) -> None:
+        """Begin with an empty project; unsaved work is asked about first."""
+
+        def begin() -> None:
+            self._loading.loader.cancel_all()
+            self._files.new()
+
+        self.settle_changes(begin)
+
+    def offer_recovery(self) -> None:
+        """Ask about what an earlier window could not save, if there is any."""
+        found = self._files.left_behind()
+        if not found:
+            return
+        newest = found[0]
+        name = newest.saved_as.name if newest.saved_as else "a project without a file"
+        when = f"{datetime.fromtimestamp(newest.at):%Y-%m-%d %H:%M}"
+
+        def recover() -> None:
+            self._files.recover(newest)
+            self._loading.load_project()
+
+        def discard() -> None:
+            newest.discard()
+            self.offer_recovery()
+
+        self._question.ask(
+            f"Changes to {name} from {when} were not saved when Chronoxis ended.",
+            [("&Go on with them", recover), ("&Throw them away", discard), ("&Later", lambda: None)],
+        )
+
+    def choose_footage(self) -> None:
+        """Ask for footage."""
+        paths, _ = QFileDialog.getOpenFileNames(
+            self._window, "Bring in recordings", str(self._first_folder()), _footage_filter()
+        )
+        for path in paths:
+            remember_folder(Path(path))
+            self.open_file(Path(path))
+
+    def choose_project(self) -> None:
+        """Ask for a project."""
+        path, _ = QFileDialog.getOpenFileName(
+            self._window, "Open a project", str(self._first_folder()), _PROJECTS
+        )
+        if path:
+            remember_folder(Path(path))
+            self.open_project(Path(path))
+
+    def save(self, then: Callable[[], object] = lambda: None) -> None:
+        """Save under the project's name, or ask for one; and ``then``, once it is saved, go on."""
+        if self._files.path is not None:
+            self._files.save(self._files.path, then)
+        else:
+            self.save_as(then)
+
+    def save_as(self, then: Callable[[], object] = lambda: None) -> None:
+        """Ask for a name and save under it."""
+        first = self._files.path or self._first_folder() / f"Untitled{endings.PROJECT}"
+        self._save_where("Save the project", first, "Projects (*.chronoxis)", then)
+
+    def save_timeline(self) -> None:
+        """Ask for a name and write the result as an open timeline."""
+        first = (self._files.path or self._first_folder() / "Untitled").with_suffix(endings.TIMELINE)
+        self._save_where("Write a timeline", first, "Timelines (*.otio)")
+
+    def _save_where(
+        self, title: str, first: Path, kinds: str, then: Callable[[], object] = lambda: None
+    ) -> None:
+        chosen, _ = QFileDialog.getSaveFileName(self._window, title, str(first), kinds)
+        if not chosen:
+            return
+        path = Path(chosen)
+        remember_folder(path)
+        settled = path.suffix.lower() == first.suffix  # else the dialog has asked about a shorter name only
+        if not settled:
+            path = path.with_name(path.name + first.suffix)
+        if settled or not path.exists():
+            self._files.save(path, then)
+            return
+        self._question.ask(
+            f"{path.name} is already there.",
+            [("&Replace it", lambda: self._files.save(path, then)), ("&Keep it", lambda: None)],
+        )
+
+    def locate(self, key: str) -> None:
+        """Ask where missing footage is."""
+        wanted = self._document.project.footage_named(key)
+        path, _ = QFileDialog.getOpenFileName(
+            self._window, f"Where is {wanted.label}?", str(self._first_folder()), _footage_filter()
+        )
+        if path:
+            remember_folder(Path(path))
+            self._loading.found(key, Path(path))
+
+    def settle_changes(self, then: Callable[[], object]) -> None:
+        """Go on once unsaved work is saved or given up."""
+        if not self._document.is_modified:
+            then()
+            return
+
+        def give_up() -> None:
+            self._files.discard_changes()
+            then()
+
+        name = self._files.path.name if self._files.path else "This project"
+        self._question.ask(
+            f"{name} has changes that are not saved.",
+            [
+                ("&Save", lambda: self.save(then)),
+                ("&Close without saving", give_up),
+                ("&Keep working", lambda: None),
+            ],
+        )
+
+    def _first_folder(self) -> Path:
+        """Where files were chosen last, else where the footage lies."""
+        kept = last_folder()
+        if kept is not None:
+            return kept
+        places = [file.parent for footage in self._document.project.footage for file in footage.files]
+        return places[0] if places else Path.home()
+
+
+def _footage_filter() -> str:
+    endings_ = [f"*{each}" for kind in KINDS for ending in kind.endings for each in (ending, ending.upper())]
+    return f"Footage ({' '.join(endings_)});;All files (*)"

@@ -1,0 +1,164 @@
+"""One footage on the shelf."""
+
+from typing import NamedTuple
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from chronoxis.app.document import Document
+from chronoxis.app.theme.theme import GROUND, font
+from chronoxis.core.footage.source import Facts
+from chronoxis.core.model import arranging
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.timecode import format_time
+
+
+class Pending(NamedTuple):
+    """What footage waits for, and how far that is, 0 to 1."""
+
+    doing: str
+    share: float
+
+
+class FootageCard(QFrame):
+    """Its picture and facts in brief, what is wrong with it, and what can be done about that.
+
+    Choosing it, by a click or with Return, shows its page on the Bench.
+    """
+
+    def __init__(self, document: Document, footage: Footage) -> None:
+        super().__init__()
+        self._document = document
+        self.footage = footage
+        self._picture = Thumbnail(QSize(66, 40))
+        self._name, self._facts, self.caution = QLabel(), QLabel(), QLabel()
+        self._name.setFont(font(9.5, 600))
+        self._facts.setProperty("dim", True)
+        self._facts.setFont(font(8.5))
+        self.caution.setProperty("caution", True)
+        for label in (self._name, self._facts, self.caution):
+            label.setWordWrap(True)
+        self._progress = QProgressBar()
+        self._progress.setTextVisible(False)
+        self._progress.setAccessibleName("Progress")
+        self.give_up = _button("&Cancel", "Do not wait for this footage")
+        self.locate = _button("&Locate…", "Say where this footage is; others beside it are found too")
+        self.adopt = _button("Take it as it &is", "Use the file as it is now; shots are cut to its length")
+        self.adopt.clicked.connect(self._adopt)
+        self.setProperty("card", True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        words.addWidget(self._name)
+        words.addWidget(self._facts)
+        words.addStretch()
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        top.addWidget(self._picture, 0, Qt.AlignmentFlag.AlignTop)
+        top.addLayout(words, 1)
+        buttons = QHBoxLayout()
+        for button in (self.give_up, self.locate, self.adopt):
+            buttons.addWidget(button)
+        buttons.addStretch()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(5, 5, 4, 5)
+        layout.setSpacing(4)
+        layout.addLayout(top)
+        for widget in (self.caution, self._progress):
+            layout.addWidget(widget)
+        layout.addLayout(buttons)
+
+    def show_footage(self, footage: Footage, image: QImage | None, pending: Pending | None) -> None:
+        """Show a footage value, its picture, and what it waits for."""
+        self.footage = footage
+        document = self._document
+        facts = document.facts.get(footage.origin)
+        missing = "" if pending else _without_folders(document.missing.get(footage.origin, ""), footage)
+        altered = document.altered(footage)
+        self._picture.show_image(image)
+        self._name.setText(footage.name)
+        self._facts.setText(pending.doing if pending and facts is None else _in_brief(footage, facts))
+        caution = missing or altered or (facts.caution if facts else "")
+        self.caution.setText(caution)
+        self.caution.setVisible(bool(caution))
+        self._progress.setVisible(pending is not None)
+        if pending:
+            self._progress.setValue(round(100 * pending.share))
+            self._progress.setToolTip(f"{pending.doing}; points and speed can be chosen meanwhile")
+        self.give_up.setVisible(pending is not None)
+        self.locate.setVisible(bool(missing or altered))
+        self.adopt.setVisible(bool(altered and not missing))
+        where = "\n".join(str(file) for file in footage.files[:1])
+        self.setToolTip(f"{where}\nA click shows what it is, on the Bench")
+        self.setAccessibleName(f"Footage {footage.name}")
+        chosen = document.chosen_footage == footage.key
+        if self.property("chosen") != chosen:
+            self.setProperty("chosen", chosen)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() is Qt.MouseButton.LeftButton:
+            self._document.choose_footage(self.footage.key)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._document.choose_footage(self.footage.key)
+        else:
+            super().keyPressEvent(event)
+
+    def _adopt(self) -> None:
+        source, key = self._document.sources[self.footage.origin], self.footage.key
+        self._document.apply("Take as it is", lambda p: arranging.measure(p, key, source.rate, source.length))
+
+
+class Thumbnail(QWidget):
+    """A small picture of a fixed size."""
+
+    def __init__(self, size: QSize) -> None:
+        super().__init__()
+        self._image: QImage | None = None
+        self.setFixedSize(size)
+
+    def show_image(self, image: QImage | None) -> None:
+        """Show an image, or none."""
+        if image is not self._image:
+            self._image = image
+            self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), GROUND)
+        if self._image is not None:
+            ratio = self.devicePixelRatioF()
+            mode = Qt.TransformationMode.SmoothTransformation
+            small = self._image.scaled(self.size() * ratio, Qt.AspectRatioMode.KeepAspectRatio, mode)
+            small.setDevicePixelRatio(ratio)
+            shown = small.deviceIndependentSize().toSize()
+            left, top = (self.width() - shown.width()) // 2, (self.height() - shown.height()) // 2
+            painter.drawImage(left, top, small)
+
+
+def _in_brief(footage: Footage, facts: Facts | None) -> str:
+    about = "" if footage.counted else "about "
+    first = f"{about}{format_time(footage.length)} · {format_rate(footage.stored_rate)} fps"
+    return first if facts is None else f"{first}\n{' · '.join(facts.summary())}"
+
+
+def _without_folders(message: str, footage: Footage) -> str:
+    """A message with the file's name in place of its whole path, which the card has no room for."""
+    for file in footage.files[:1]:
+        message = message.replace(str(file), file.name)
+    return message
+
+
+def _button(text: str, tip: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setToolTip(tip)
+    return button

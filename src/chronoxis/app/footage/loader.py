@@ -1,0 +1,96 @@
+"""Opening footage without keeping anybody waiting."""
+
+from collections.abc import Hashable
+from concurrent.futures import ThreadPoolExecutor
+from threading import Event
+
+from PySide6.QtCore import QObject, Signal
+
+from chronoxis.app.background import give_way
+from chronoxis.app.pictures.frame_images import small_image
+from chronoxis.core.errors import Cancelled, ChronoxisError
+from chronoxis.core.footage.kinds import count, meet
+from chronoxis.core.footage.source import Facts
+
+_PICTURE_HEIGHT = 400
+_LONG = 20_000  # frames, whose first small pictures take so long that counting should not compete with them
+_HEAD_START = 0.6  # seconds for those, which people look at first
+
+
+class Loader(QObject):
+    """Reads the facts of footage at once and counts its frames after that, one after the other.
+
+    Signals:
+        opened: the facts as the header tells them, and the first picture.
+        progress: origin, and share of its frames counted, 0 to 1.
+        counted: the source.
+        failed: origin, and a message for the person.
+    """
+
+    opened = Signal(object, object)
+    progress = Signal(object, float)
+    counted = Signal(object)
+    failed = Signal(object, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._opening = ThreadPoolExecutor(1, "opening", give_way)
+        self._counting = ThreadPoolExecutor(1, "counting", give_way)
+        self._stops: dict[Hashable, Event] = {}
+        self._closed = False
+
+    def load(self, origin: Hashable) -> None:
+        """Open footage."""
+        self.cancel(origin)
+        stop = self._stops[origin] = Event()
+        self._opening.submit(self._open, origin, stop)
+
+    def cancel(self, origin: Hashable) -> None:
+        """Give up footage that is being opened."""
+        if stop := self._stops.pop(origin, None):
+            stop.set()
+
+    def cancel_all(self) -> None:
+        """Give up whatever is being opened."""
+        for origin in list(self._stops):
+            self.cancel(origin)
+
+    def close(self) -> None:
+        """Stop, giving up what is under way."""
+        self._closed = True
+        self.cancel_all()
+        for pool in (self._opening, self._counting):
+            pool.shutdown(cancel_futures=True)
+
+    def _open(self, origin: Hashable, stop: Event) -> None:
+        try:
+            facts, frame = meet(origin)
+            image = small_image(frame, facts.picture, _PICTURE_HEIGHT)
+        except ChronoxisError as error:
+            self._fail(origin, stop, error)
+            return
+        if not stop.is_set():
+            self.opened.emit(facts, image)
+            self._counting.submit(self._count, facts, stop)
+
+    def _count(self, facts: Facts, stop: Event) -> None:
+        def report(share: float) -> None:
+            if stop.is_set():
+                raise Cancelled
+            self.progress.emit(facts.origin, share)
+
+        if facts.frame_count > _LONG:
+            stop.wait(_HEAD_START)
+        try:
+            source = count(facts, report, gently=True)
+        except Cancelled:
+            return
+        except ChronoxisError as error:
+            self._fail(facts.origin, stop, error)
+            return
+        if not stop.is_set():
+            self.counted.emit(source)
+
+    def _fail(self, origin: Hashable, stop: Event, error: ChronoxisError) -> None:
+        if not (stop.is_set() or self._closed):
+            self.failed.emit(origin, str(error))

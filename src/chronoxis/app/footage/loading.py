@@ -1,0 +1,107 @@
+"""What is under way for the project's footage: opening it, counting its frames, drawing the demo."""
+
+from collections.abc import Hashable, Iterable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from chronoxis.app.document import Document
+from chronoxis.app.footage.loader import Loader
+from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.weave.rails import STRIP
+from chronoxis.app.weave.weave import Weave
+from chronoxis.core.footage.source import Facts, Source
+from chronoxis.core.model import arranging
+from chronoxis.core.model.project import Project
+
+_COUNTING = "counting frames"
+
+
+class Loading(QObject):
+    """Brings footage into the document, and shows on the shelf and the Weave how far that is.
+
+    Signals:
+        opened: the facts of footage that was opened, and its first picture.
+        said: a message for the person; empty when there is nothing more to say.
+    """
+
+    opened = Signal(object, object)
+    said = Signal(str)
+
+    def __init__(self, document: Document, shelf: Shelf, weave: Weave) -> None:
+        super().__init__()
+        self._document, self._shelf, self._weave = document, shelf, weave
+        self.loader = Loader()
+        self.loader.opened.connect(self._opened)
+        self.loader.progress.connect(self._show)
+        self.loader.counted.connect(self._counted)
+        self.loader.failed.connect(self._failed)
+        shelf.given_up.connect(self._give_up)
+
+    def bring_in(self, path: Path) -> None:
+        """Open a file or folder as new footage; the window stays usable meanwhile."""
+        self.said.emit("")
+        self.loader.load(path.absolute())
+
+    def load_project(self, except_for: Iterable[Hashable] = ()) -> None:
+        """Open all footage of the project, in place of what was being opened."""
+        self.loader.cancel_all()
+        left_out = set(except_for)
+        for footage in self._document.project.footage:
+            if footage.origin not in left_out:
+                self.loader.load(footage.origin)
+
+    def found(self, key: str, path: Path) -> None:
+        """Take missing footage from where it is now, and other that lies beside it under its old name."""
+        document = self._document
+        places = {key: path.absolute()}
+        for footage in document.project.footage:
+            if footage.key != key and footage.origin in document.missing and footage.files:
+                beside = path.absolute().parent / footage.files[0].name
+                if beside.exists():
+                    places[footage.key] = beside
+
+        def edit(project: Project) -> Project:
+            for each, place in places.items():
+                project = arranging.locate(project, each, place)
+            return project
+
+        if document.apply("Locate", edit):
+            self.said.emit("")
+            for each in places:
+                self.loader.load(document.project.footage_named(each).origin)
+
+    def close(self) -> None:
+        """Stop, giving up what is under way."""
+        self.loader.close()
+
+    def _opened(self, facts: Facts, picture: QImage) -> None:
+        self._document.meet(facts)
+        self._shelf.show_thumbnail(facts.origin, picture)
+        self._weave.strips.put(facts.origin, 0.0, picture.scaledToHeight(STRIP))
+        self._show(facts.origin, 0.0)
+        self.opened.emit(facts, picture)
+
+    def _counted(self, source: Source) -> None:
+        self._show(source.facts.origin, None)
+        self._document.count(source)
+        self._document.move_playhead(self._document.playhead)
+
+    def _failed(self, origin: Hashable, message: str) -> None:
+        self._show(origin, None)
+        if self._document.uses(origin):
+            self._document.miss(origin, message)
+        else:
+            self.said.emit(message)
+
+    def _show(self, origin: Hashable, share: float | None) -> None:
+        self._weave.show_counting(share)
+        self._shelf.show_pending(origin, _COUNTING, share)
+
+    def _give_up(self, origin: Hashable) -> None:
+        self.loader.cancel(origin)
+        self._show(origin, None)
+        for footage in self._document.project.footage:
+            if footage.origin == origin:
+                self._document.drop_unsettled(footage.key)

@@ -1,0 +1,94 @@
+"""The Footage panel: what was brought in."""
+
+from collections.abc import Hashable
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from chronoxis.app.document import Document
+from chronoxis.app.footage.footage_card import FootageCard, Pending
+from chronoxis.app.theme.theme import font, scaled
+
+
+class Shelf(QFrame):
+    """Shows the project's footage.
+
+    Signals:
+        wanted: a person wants to bring in footage.
+        given_up: a person does not want to wait for footage; its origin.
+        locate_wanted: a person wants to say where missing footage is; its key.
+    """
+
+    wanted = Signal()
+    given_up = Signal(object)
+    locate_wanted = Signal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self._thumbnails: dict[Hashable, QImage] = {}
+        self._pending: dict[Hashable, Pending] = {}
+        self.cards: dict[str, FootageCard] = {}
+        self.setProperty("panel", True)
+        self.setMinimumWidth(scaled(200))
+        title = QLabel("Footage")
+        title.setFont(font(10.5, 600))
+        add = QPushButton("&Add…")
+        add.setToolTip("Bring in recordings (Ctrl+O)")
+        add.clicked.connect(self.wanted)
+        head = QHBoxLayout()
+        head.addWidget(title)
+        head.addStretch()
+        head.addWidget(add)
+        self._list = QVBoxLayout()
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(6)
+        self._list.addStretch()
+        inside = QWidget()
+        inside.setLayout(self._list)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inside)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 9, 4, 8)
+        layout.addLayout(head)
+        layout.addWidget(scroll, 1)
+        for signal in (document.footage_changed, document.eased, document.footage_chosen):
+            signal.connect(self._show)
+
+    def show_thumbnail(self, origin: Hashable, image: QImage) -> None:
+        """Show the first picture of footage."""
+        self._thumbnails[origin] = image
+        self._show()
+
+    def thumbnail(self, origin: Hashable) -> QImage | None:
+        """The first picture of footage, once it is there."""
+        return self._thumbnails.get(origin)
+
+    def show_pending(self, origin: Hashable, doing: str, share: float | None) -> None:
+        """Show what footage waits for and how far that is, 0 to 1; None once it is over."""
+        if share is None:
+            self._pending.pop(origin, None)
+        else:
+            self._pending[origin] = Pending(doing, share)
+        self._show()
+
+    def card_of(self, origin: Hashable) -> FootageCard:
+        """The card of footage. Raises StopIteration if it has none."""
+        return next(card for card in self.cards.values() if card.footage.origin == origin)
+
+    def _show(self) -> None:
+        project = self._document.project
+        keys = [footage.key for footage in project.footage]
+        for key in [key for key in self.cards if key not in keys]:
+            self.cards.pop(key).deleteLater()
+        for number, footage in enumerate(project.footage):
+            if footage.key not in self.cards:
+                card = self.cards[footage.key] = FootageCard(self._document, footage)
+                card.locate.clicked.connect(lambda _, key=footage.key: self.locate_wanted.emit(key))
+                card.give_up.clicked.connect(lambda _, card=card: self.given_up.emit(card.footage.origin))
+                self._list.insertWidget(number, card)
+            thumbnail, pending = self._thumbnails.get(footage.origin), self._pending.get(footage.origin)
+            self.cards[footage.key].show_footage(footage, thumbnail, pending)

@@ -1,0 +1,5 @@
+"""`python -m chronoxis.cli`: what the window runs for an export."""
+
+from chronoxis.cli.main import main
+
+main()

@@ -1,0 +1,20 @@
+"""`chronoxis condense`: a recording into a file."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from chronoxis.cli.exporting import write_result
+from chronoxis.cli.options import FILE, file_options, pace_options
+from chronoxis.cli.planning import plan_of_footage
+from chronoxis.core.model.project import Project
+
+
+@click.command()
+@click.argument("footage", metavar="INPUT", type=FILE)
+@pace_options
+@file_options
+def condense(footage: Path, **options: Any) -> None:
+    """Condense a recording into a file."""
+    write_result(options, Project, lambda project: plan_of_footage(footage, project.settings, options))

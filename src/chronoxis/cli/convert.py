@@ -1,0 +1,43 @@
+"""`chronoxis convert`: projects and open timelines into one another."""
+
+from pathlib import Path
+
+import click
+
+from chronoxis.cli.options import FILE
+from chronoxis.core.errors import ChronoxisError
+from chronoxis.core.files import endings
+from chronoxis.core.files.atomic import already_there
+from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.model.project import Project
+
+
+@click.command()
+@click.argument("source", metavar="INPUT", type=FILE)
+@click.option("-o", "--output", type=FILE, required=True, metavar="OUT",
+              help="A .chronoxis project or an .otio timeline.")  # fmt: skip
+@click.option("--overwrite", is_flag=True, help="Replace OUT if it is there.")
+def convert(source: Path, output: Path, overwrite: bool) -> None:
+    """Turn a project into an OpenTimelineIO timeline, or a timeline into a project."""
+    ways = {endings.PROJECT: load_project, endings.TIMELINE: _load_timeline}
+    writers = {endings.PROJECT: save_project, endings.TIMELINE: _save_timeline}
+    if source.suffix.lower() not in ways or output.suffix.lower() not in writers:
+        raise click.UsageError(f"INPUT and OUT end in {endings.PROJECT} or {endings.TIMELINE}.")
+    if output.exists() and not overwrite:
+        raise ChronoxisError(already_there(output))
+    writers[output.suffix.lower()](ways[source.suffix.lower()](source), output)
+
+
+def _save_timeline(project: Project, path: Path) -> None:
+    from chronoxis.core.files.interchange import export_timeline  # noqa: PLC0415 - slow, and seldom needed
+
+    export_timeline(project, path)
+
+
+def _load_timeline(path: Path) -> Project:
+    from chronoxis.core.files.interchange import import_timeline  # noqa: PLC0415 - slow, and seldom needed
+
+    imported = import_timeline(path)
+    for note in imported.notes:
+        click.echo(note, err=True)
+    return imported.project

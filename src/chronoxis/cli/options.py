@@ -1,0 +1,80 @@
+"""Options that several commands share."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model.export_formats import Quality, endings_in_words
+from chronoxis.core.timing.rates import parse_rate
+from chronoxis.core.timing.schedule import EachFrame
+
+FILE = click.Path(path_type=Path)
+
+
+class Words(click.ParamType[Any]):
+    """A value read by one of the core's parsers, whose message is shown for a wrong one."""
+
+    def __init__(self, name: str, parse: Callable[[str], Any]) -> None:
+        self.name = name
+        self._parse = parse
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        try:
+            return self._parse(value) if isinstance(value, str) else value
+        except PlanError as error:
+            self.fail(str(error), param, ctx)
+
+
+def pace_options(command: Callable[..., None]) -> Callable[..., None]:
+    """What stretch of the footage, how fast, and how each frame is made."""
+    for option in reversed(
+        [
+            click.option("--from", "begin", metavar="T", help="In point; the beginning if not given."),
+            click.option("--to", "end", metavar="T", help="Out point; the end if not given."),
+            click.option("--speed", metavar="S", help="Such as 24×, 24x, 2400%, 1/4× or “every 24th”."),
+            click.option("--length", metavar="T", help="Result length."),
+            click.option("--every", metavar="N", help="Keep one frame in N."),
+            click.option("--fps", type=Words("rate", parse_rate), metavar="R", help="Result frame rate."),
+            click.option(
+                "--each",
+                type=click.Choice([str(each) for each in EachFrame]),
+                default="one",
+                show_default=True,
+                help="How one result frame is made.",
+            ),
+            click.option(
+                "--shutter",
+                type=float,
+                default=360.0,
+                show_default=True,
+                metavar="DEG",
+                help="Shutter angle of a long exposure, 0 to 720.",
+            ),
+        ]
+    ):
+        command = option(command)
+    return command
+
+
+def file_options(command: Callable[..., None]) -> Callable[..., None]:
+    """What the file should be like."""
+    for option in reversed(
+        [
+            click.option("-o", "--output", type=FILE, required=True, metavar="OUT",
+                         help=f"A file that ends in {endings_in_words()}."),
+            click.option("--size", metavar="WxH",
+                         help="Such as 1280x720 or 1080p; the recorded aspect is kept."),
+            click.option("--stretch", is_flag=True, help="Fill WxH exactly, giving up the aspect."),
+            click.option("--quality", type=Words("quality", Quality.parse), metavar="Q",
+                         help="draft, sharing, good, high or master; or 1 to 5."),
+            click.option("--sound", type=click.Choice(["none", "keep"]), help="Recorded sound, at 1× only."),
+            click.option("--overwrite", is_flag=True, help="Replace OUT if it is there."),
+            click.option("--progress", type=click.Choice(["bar", "json", "none"]), default="bar",
+                         show_default=True),
+        ]
+    ):  # fmt: skip
+        command = option(command)
+    return command

@@ -1,0 +1,27 @@
+"""`chronoxis render`: a project's result into a file."""
+
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import click
+
+from chronoxis.cli.exporting import write_result
+from chronoxis.cli.options import FILE, Words, file_options
+from chronoxis.cli.planning import plan_of_project
+from chronoxis.core.files.project_file import load_project
+from chronoxis.core.model import arranging
+from chronoxis.core.timing.rates import parse_rate
+
+
+@click.command()
+@click.argument("project", metavar="PROJECT", type=FILE)
+@file_options
+@click.option("--fps", type=Words("rate", parse_rate), metavar="R", help="Result frame rate.")
+def render(project: Path, fps: Fraction | None, **options: Any) -> None:
+    """Export a project's result."""
+    write_result(
+        options,
+        lambda: load_project(project),
+        lambda loaded: plan_of_project(arranging.set_rate(loaded, fps or loaded.rate)),
+    )

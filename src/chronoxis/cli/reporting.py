@@ -1,0 +1,96 @@
+"""How an export's progress is told: a bar, nothing, or JSON lines for a program that listens."""
+
+import json
+import signal
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import click
+from tqdm import tqdm
+
+from chronoxis.core.errors import Cancelled, ChronoxisError
+from chronoxis.core.render.export import ExportProgress, Finished
+from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.timecode import format_time
+
+
+class Report:
+    """Tells of one export, in the way that was asked for."""
+
+    def __init__(self, kind: str) -> None:
+        self._kind = kind
+        self._bar: tqdm[Any] | None = None
+        self._cancelled = False
+        self._listening = True
+
+    def cancel(self, *_: object) -> None:
+        """Stop at the next frame."""
+        self._cancelled = True
+
+    def begin(self, total: int) -> None:
+        """So many frames are to come. Raises Cancelled if it was asked for."""
+        if self._cancelled:
+            raise Cancelled
+        if self._kind == "bar":
+            self._bar = tqdm(total=total, unit="frame")
+
+    def progress(self, now: ExportProgress) -> None:
+        """Tell how far it is. Raises Cancelled if it was asked for."""
+        if self._cancelled:
+            raise Cancelled
+        if self._bar is not None:
+            self._bar.update(now.done - self._bar.n)
+        self.say(
+            event="progress", done=now.done, total=now.total, rate=now.rate, seconds_left=now.seconds_left
+        )
+
+    def done(self, result: Finished) -> None:
+        """Tell what came out."""
+        self.close()
+        self.say(
+            event="done",
+            output=str(result.path),
+            frames=result.frames,
+            rate=str(result.rate),
+            length=float(result.length),
+            size=result.size,
+        )
+        if self._kind == "bar":
+            click.echo(
+                f"{result.path}: {result.frames} frames, {format_time(result.length, 2)} at "
+                f"{format_rate(result.rate)} fps, {result.size / 1e6:.1f} MB",
+                err=True,
+            )
+
+    def say(self, **event: Any) -> None:
+        """Write a JSON line, if those are wanted."""
+        if self._kind != "json" or not self._listening:
+            return
+        try:
+            print(json.dumps(event), flush=True)
+        except BrokenPipeError:
+            self._listening = False  # whoever listened has gone; the person still wants the file
+
+    def close(self) -> None:
+        """Take the bar away."""
+        if self._bar is not None:
+            self._bar.close()
+
+
+@contextmanager
+def reporting(kind: str) -> Iterator[Report]:
+    """Report what goes on inside; an interrupt or a termination asks for a stop."""
+    report = Report(kind)
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, report.cancel)
+    try:
+        yield report
+    except Cancelled:
+        report.say(event="cancelled")
+        raise
+    except ChronoxisError as error:
+        report.say(event="error", message=str(error))
+        raise
+    finally:
+        report.close()

@@ -1,0 +1,83 @@
+"""The kinds of footage, and how each is opened. A further kind is a package beside this and a line here."""
+
+from collections.abc import Hashable
+from contextlib import AbstractContextManager
+from typing import Any, Protocol
+
+from av.video.frame import VideoFrame
+
+from chronoxis.core.footage.recording.kind import RecordingKind
+from chronoxis.core.footage.source import Facts, Glimpse, Progress, Source
+from chronoxis.core.model.footage import Footage
+
+
+class Kind(Protocol):
+    """A kind of footage. Its facts are of a class that no other kind has."""
+
+    @property
+    def facts_class(self) -> type:
+        """What its facts are."""
+
+    @property
+    def endings(self) -> tuple[str, ...]:
+        """Of the files that can be chosen for it, lower case, with their dots."""
+
+    def claims(self, origin: Hashable) -> bool:
+        """Whether this is what opens an origin. Asked in the order of `KINDS`."""
+
+    def meet(self, origin: Any) -> tuple[Facts, VideoFrame]:
+        """Facts from the header, and the first picture. Raises FootageError."""
+
+    def footage(self, facts: Any) -> Footage:
+        """What a project keeps of it, before its frames were counted."""
+
+    def count(self, facts: Any, progress: Progress | None, *, gently: bool) -> Source:
+        """Read when each frame is on display. Raises FootageError; Cancelled, if ``progress`` does."""
+
+    def glimpses(self, facts: Any) -> AbstractContextManager[Glimpse]:
+        """Open it for quick pictures that need not be exact. Raises FootageError."""
+
+
+KINDS: tuple[Kind, ...] = (RecordingKind(),)
+
+
+def meet(origin: Hashable) -> tuple[Facts, VideoFrame]:
+    """Read facts from a header, and the first picture.
+
+    Raises:
+        FootageError: it cannot be opened, or its first frame cannot be decoded.
+    """
+    return next(kind for kind in KINDS if kind.claims(origin)).meet(origin)
+
+
+def footage_of(facts: Facts) -> Footage:
+    """What a project keeps of footage, before its frames were counted."""
+    return _kind(facts).footage(facts)
+
+
+def count(facts: Facts, progress: Progress | None = None, *, gently: bool = False) -> Source:
+    """Read when each frame is on display; ``gently`` if a window must not wait for that meanwhile.
+
+    Raises:
+        FootageError: it cannot be read or holds no frame.
+        Cancelled: ``progress`` raised it.
+    """
+    return _kind(facts).count(facts, progress, gently=gently)
+
+
+def glimpses(facts: Facts) -> AbstractContextManager[Glimpse]:
+    """Open footage for quick pictures that need not be exact.
+
+    Raises:
+        FootageError: it cannot be opened.
+    """
+    return _kind(facts).glimpses(facts)
+
+
+def open_source(origin: Hashable) -> Source:
+    """Open footage and count its frames. Raises FootageError as `meet` and `count`."""
+    return count(meet(origin)[0])
+
+
+def _kind(facts: Facts) -> Kind:
+    return next(kind for kind in KINDS if isinstance(facts, kind.facts_class))

@@ -1,0 +1,111 @@
+"""Recordings as a kind of footage."""
+
+from collections.abc import Hashable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from av.audio.frame import AudioFrame
+from av.video.frame import VideoFrame
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.recording.containers import open_container
+from chronoxis.core.footage.recording.counting import build_index_apart
+from chronoxis.core.footage.recording.facts import RecordingFacts, read_opening
+from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
+from chronoxis.core.footage.recording.frame_reader import FrameReader
+from chronoxis.core.footage.recording.glimpses import key_frames
+from chronoxis.core.footage.source import Glimpse, Progress
+from chronoxis.core.model.recording import Recording
+from chronoxis.core.sound.excerpt import excerpt
+from chronoxis.core.timing.pace import Seconds
+
+_MANY = 20_000  # frames to count from which a process of their own is worth its start
+_ENDINGS = (
+    "mp4 mov m4v mkv webm avi mts m2ts ts mpg mpeg m2v vob wmv flv 3gp 3g2 ogv mxf dv h264 264 hevc 265 y4m"
+)
+
+
+@dataclass(frozen=True, eq=False)
+class RecordingSource:
+    """A recording that is ready for exact access."""
+
+    facts: RecordingFacts
+    index: FrameIndex
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """Its file."""
+        return (self.facts.path,)
+
+    @property
+    def rate(self) -> Fraction:
+        """Frames per second as the file plays."""
+        return self.index.rate
+
+    @property
+    def length(self) -> Fraction:
+        """Seconds as the file plays."""
+        return self.index.length
+
+    @property
+    def edges(self) -> Seconds:
+        """When each frame is on display, in seconds of the file."""
+        return self.index.edges
+
+    def frame_at(self, seconds: float) -> int:
+        """Number of the frame on display."""
+        return self.index.frame_at(seconds)
+
+    def begins(self, frame: int) -> Fraction:
+        """When a frame begins, exactly where the rate is steady."""
+        return Fraction(float(self.index.edges[frame])) if self.index.variable else frame / self.index.rate
+
+    def reader(self, threads: int = 0) -> FrameReader:
+        """Open the file. Raises FootageError if that cannot be done."""
+        return FrameReader(self.facts.path, self.index, threads)
+
+    @contextmanager
+    def sound_between(
+        self, begin: Fraction, end: Fraction, sample_format: str
+    ) -> Iterator[Iterator[AudioFrame]]:
+        """Its main sound between two seconds of the file. Raises FootageError if there is none."""
+        path, start = self.facts.path, self.index.start
+        if self.facts.sound is None:
+            raise FootageError(f"{path.name} has no sound.")
+        with open_container(path) as container:
+            yield excerpt(container, path, start + begin, start + end, sample_format)
+
+
+class RecordingKind:
+    """Opens whatever no other kind claims as a video file."""
+
+    facts_class = RecordingFacts
+    endings = tuple(f".{ending}" for ending in _ENDINGS.split())
+
+    def claims(self, origin: Hashable) -> bool:
+        """Any path: what it is, only opening it tells."""
+        return isinstance(origin, Path)
+
+    def meet(self, origin: Path) -> tuple[RecordingFacts, VideoFrame]:
+        """Facts and first picture. Raises FootageError."""
+        return read_opening(origin)
+
+    def footage(self, facts: RecordingFacts) -> Recording:
+        """As a project keeps it."""
+        key = facts.path.stem.lower().replace(" ", "-") or "footage"
+        length = max(facts.length, 1 / facts.rate)
+        return Recording(key=key, path=facts.path, stored_rate=facts.rate, stored_length=length)
+
+    def count(self, facts: RecordingFacts, progress: Progress | None, *, gently: bool) -> RecordingSource:
+        """Read the frame index; ``gently``, a long one in a process of its own. Raises FootageError."""
+        if gently and progress is not None and facts.frame_count > _MANY:
+            index = build_index_apart(facts.path, progress)
+        else:
+            index = build_index(facts.path, progress)
+        return RecordingSource(facts.counted(index), index)
+
+    def glimpses(self, facts: RecordingFacts) -> AbstractContextManager[Glimpse]:
+        """Its key frames. Raises FootageError."""
+        return key_frames(facts.path)

@@ -1,0 +1,137 @@
+"""What any footage is once it is opened, whatever its kind."""
+
+from collections.abc import Callable, Hashable, Iterable, Iterator
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Protocol, Self
+
+from av.audio.frame import AudioFrame
+from av.video.frame import VideoFrame
+
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.timing.pace import Seconds
+
+Progress = Callable[[float], None]
+"""Called with the share done, 0 to 1; it may raise `Cancelled` to stop the work."""
+
+Glimpse = Callable[[float], VideoFrame | None]
+"""Gives a picture from near a moment, in stored seconds, or None where there is a hole."""
+
+
+@dataclass(frozen=True)
+class SoundFacts:
+    """The sound beside the picture."""
+
+    codec: str
+    sample_rate: int
+    channels: int
+    layout: str
+
+
+class Facts(Protocol):
+    """What is known of footage: from its header at first, from its frames once they were counted."""
+
+    @property
+    def origin(self) -> Hashable:
+        """What it is opened from."""
+
+    @property
+    def length(self) -> Fraction:
+        """Stored seconds."""
+
+    @property
+    def rate(self) -> Fraction:
+        """Frames per stored second, exact; the average, where it varies."""
+
+    @property
+    def frame_count(self) -> int:
+        """Frames, or photos."""
+
+    @property
+    def picture(self) -> PictureFormat:
+        """What its pictures are like."""
+
+    @property
+    def sound(self) -> SoundFacts | None:
+        """Its main sound, if it has any."""
+
+    @property
+    def caution(self) -> str:
+        """What is wrong with it, in a sentence, or nothing."""
+
+    def summary(self) -> list[str]:
+        """In a few words each, what stands beside its length and rate; the most telling first."""
+
+    def rows(self) -> list[tuple[str, str]]:
+        """All that is known, by name, for a person to read."""
+
+    def as_json(self) -> dict[str, Any]:
+        """All that is known, for a program to read."""
+
+
+class Reader(Protocol):
+    """Gives numbered frames. For one thread; to be closed."""
+
+    def frame(self, number: int) -> VideoFrame:
+        """One frame. Raises FootageError if it cannot be had."""
+
+    def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
+        """Frames with their numbers, for ascending numbers. Raises FootageError as `frame`."""
+
+    def close(self) -> None:
+        """Let go of what is open."""
+
+    def __enter__(self) -> Self: ...
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None: ...
+
+
+class Source(Protocol):
+    """Opened footage whose frames were counted: ready for exact access."""
+
+    @property
+    def facts(self) -> Facts:
+        """What it is."""
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """The files that it is read from."""
+
+    @property
+    def rate(self) -> Fraction:
+        """Frames per stored second, exact; the average, where it varies."""
+
+    @property
+    def length(self) -> Fraction:
+        """Stored seconds."""
+
+    @property
+    def edges(self) -> Seconds:
+        """Shape (frames + 1,); frame i is on display over ``edges[i]:edges[i + 1]`` stored seconds."""
+
+    def frame_at(self, seconds: float) -> int:
+        """Number of the frame on display at a stored second; the first or last one outside."""
+
+    def begins(self, frame: int) -> Fraction:
+        """Stored second at which a frame's display begins; of the frame behind the last one, the length."""
+
+    def reader(self, threads: int = 0) -> Reader:
+        """Open it for reading with so many threads; 0 is as many as the library likes.
+
+        Raises:
+            FootageError: it cannot be opened.
+        """
+
+    def sound_between(
+        self, begin: Fraction, end: Fraction, sample_format: str
+    ) -> AbstractContextManager[Iterator[AudioFrame]]:
+        """Its main sound between two stored seconds, stamped in samples from 0 at ``begin``.
+
+        Raises:
+            FootageError: it has none, or it cannot be decoded.
+        """

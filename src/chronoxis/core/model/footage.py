@@ -1,0 +1,70 @@
+"""Footage as the plan needs to know it, whatever its kind."""
+
+from abc import ABC, abstractmethod
+from collections.abc import Hashable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from chronoxis.core.model.marker import Marker
+
+
+@dataclass(frozen=True, kw_only=True)
+class Footage(ABC):
+    """One thing that was brought in. Each kind of footage is a class of its own.
+
+    Times are told on two clocks: that of the source, as it is stored, and recorded time, which runs
+    ``scale`` times as fast.
+
+    Attributes:
+        key: what shots call it; unique in a project.
+        stored_rate: frames per second of its source; the average, where it varies.
+        stored_length: seconds of its source.
+        counted: whether rate and length were counted from the frames, not read from a header.
+        markers: named moments in recorded time, ascending.
+    """
+
+    key: str
+    stored_rate: Fraction
+    stored_length: Fraction
+    counted: bool = False
+    markers: tuple[Marker, ...] = ()
+
+    @property
+    @abstractmethod
+    def origin(self) -> Hashable:
+        """What its source is opened from; equal for footage that shares one."""
+
+    @property
+    @abstractmethod
+    def files(self) -> tuple[Path, ...]:
+        """The files that it is read from; none, if it is made of other footage."""
+
+    @property
+    @abstractmethod
+    def name(self) -> str:
+        """What it is called in the window."""
+
+    @abstractmethod
+    def moved(self, place: Path) -> "Footage":
+        """The same footage, read from another place."""
+
+    @property
+    def label(self) -> str:
+        """What it is called in messages: its file's name, if it has one."""
+        return self.files[0].name if self.files else self.name
+
+    @property
+    def scale(self) -> Fraction:
+        """Recorded seconds per second of its source."""
+        return Fraction(1)
+
+    @property
+    def rate(self) -> Fraction:
+        """Recorded frames per recorded second."""
+        return self.stored_rate / self.scale
+
+    @property
+    def length(self) -> Fraction:
+        """Recorded seconds."""
+        return self.stored_length * self.scale

@@ -1,0 +1,23 @@
+"""What is done to recorded frames before result frames are made of them: evened-out light, steadying."""
+
+from typing import Protocol
+
+from av.video.frame import VideoFrame
+
+
+class Correction(Protocol):
+    """Changes recorded frames of one footage, each by numbers of its own."""
+
+    def acts_on(self, frame: int) -> bool:
+        """Whether it changes a recorded frame, by its number; others pass untouched and at no cost."""
+
+    def corrected(self, frame: int, picture: VideoFrame) -> VideoFrame:
+        """A recorded frame, corrected; of the same size, in whatever pixel format."""
+
+
+def corrected(corrections: tuple[Correction, ...], frame: int, picture: VideoFrame) -> VideoFrame:
+    """A recorded frame after all that act on it, in their order."""
+    for correction in corrections:
+        if correction.acts_on(frame):
+            picture = correction.corrected(frame, picture)
+    return picture

@@ -1,0 +1,40 @@
+"""What decoded pictures of footage are like."""
+
+from dataclasses import dataclass
+
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.picture.colour import Colour
+
+
+@dataclass(frozen=True)
+class PictureFormat:
+    """What all pictures of one footage have in common.
+
+    Attributes:
+        width: in square pixels, as shown, after rotation.
+        height: likewise.
+        coded_width: as decoded.
+        coded_height: likewise.
+        rotation: degrees counter-clockwise by which decoded pictures are turned to be shown: 0, 90, 180, 270.
+        pixel_format: FFmpeg's name of the decoded pictures' format.
+        bit_depth: bits per sample.
+        colour: how code values stand for light.
+    """
+
+    width: int
+    height: int
+    coded_width: int
+    coded_height: int
+    rotation: int
+    pixel_format: str
+    bit_depth: int
+    colour: Colour
+
+    @property
+    def size(self) -> Size:
+        """Width and height as shown."""
+        return self.width, self.height
+
+    def lying(self, size: Size) -> Size:
+        """A size as shown, as it is before rotation."""
+        return size if self.rotation % 180 == 0 else size[::-1]

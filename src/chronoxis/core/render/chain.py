@@ -1,0 +1,144 @@
+"""The one chain that every result frame comes through: decode, correct, make, frame, accent.
+
+What follows, encoding, is for whoever asked: the export, the preview, the estimate.
+"""
+
+import os
+from collections.abc import Generator, Iterator
+from contextlib import closing
+from itertools import pairwise
+
+import numpy as np
+from av.video.frame import VideoFrame
+
+from chronoxis.core.footage.source import Reader
+from chronoxis.core.picture.accent import accents_on
+from chronoxis.core.picture.correction import corrected
+from chronoxis.core.picture.framing import framed, framed_codes, reduced
+from chronoxis.core.picture.making import Made, Making, Makings
+from chronoxis.core.picture.rgb import coded_as
+from chronoxis.core.render.ahead import ahead
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.target import Target
+from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.schedule import EachFrame, Frames, Schedule
+
+# Gathering a recorded frame takes the cores about as long as decoding it does.
+THREADS_BESIDE_GATHERING = max(1, (os.cpu_count() or 1) // 2)
+_DECODED_AHEAD = 6
+_BLOCK_BYTES = 128 * 1024 * 1024
+_BYTES_PER_PIXEL = 2
+_MOST_BLOCK = 64
+
+
+def result_frames(
+    plan: Plan, target: Target, start: int = 0, stop: int | None = None
+) -> Generator[VideoFrame, None, None]:
+    """Yield result frames ``start`` to ``stop`` of a plan, in order; all of them, if not told otherwise.
+
+    A recorded frame is decoded once, however many result frames of a shot it takes part in; in shots
+    that play backwards, once for each block of result frames. Memory holds the frames under way or one
+    block, whatever the length.
+
+    Raises:
+        FootageError: a recorded frame cannot be decoded.
+    """
+    stop = len(plan.schedule) if stop is None else stop
+    changes = np.flatnonzero(np.diff(plan.schedule.shots[start:stop])) + 1 + start
+    for first, end in pairwise([start, *changes.tolist(), stop]):
+        chain = _ShotChain(plan, target, int(plan.schedule.shots[first]))
+        yield from chain.frames(first, end)
+
+
+class _ShotChain:
+    """The stages for one shot."""
+
+    def __init__(self, plan: Plan, target: Target, shot: int) -> None:
+        self._schedule, self._target = plan.schedule, target
+        self._source, self._picture = plan.sources[shot], plan.pictures[shot]
+        self._corrections, self._accents = plan.corrections[shot], plan.accents
+        self._makings = Makings(self._picture.colour)
+
+    def frames(self, start: int, stop: int) -> Generator[VideoFrame, None, None]:
+        """Result frames of the shot."""
+        part, numbers = self._schedule.portion(start, stop), np.arange(start, stop)
+        gathers = part.gathers and not self._target.gather_small
+        with self._source.reader(THREADS_BESIDE_GATHERING if gathers else 0) as reader:
+            if np.any(np.diff(part.frames[part.offsets[:-1]]) < 0):
+                yield from self._backwards(reader, part, numbers)
+            else:
+                yield from self._forwards(reader, part, numbers)
+
+    def _forwards(self, reader: Reader, part: Schedule, numbers: Frames) -> Generator[VideoFrame, None, None]:
+        with closing(ahead(reader.frames(np.unique(part.frames)), _DECODED_AHEAD)) as decoded:
+            for number, made in self._make(decoded, part, numbers):
+                yield self._frame(number, made)
+
+    def _backwards(
+        self, reader: Reader, part: Schedule, numbers: Frames
+    ) -> Generator[VideoFrame, None, None]:
+        """Make blocks of result frames the way the footage was encoded, and give each out in reverse."""
+        frame_bytes = self._target.size[0] * self._target.size[1] * _BYTES_PER_PIXEL
+        block = int(np.clip(_BLOCK_BYTES // frame_bytes, 1, _MOST_BLOCK))
+        for start in range(0, len(part), block):
+            stop = min(start + block, len(part))
+            made = self._forwards(reader, part.portion(start, stop).backwards(), numbers[start:stop][::-1])
+            yield from reversed(list(made))
+
+    def _prepare(self, number: int, picture: VideoFrame) -> VideoFrame:
+        """A decoded frame, at the scale that is worked at, corrected."""
+        if self._target.gather_small:
+            picture = reduced(picture, self._picture, self._target.size, stretch=self._target.stretch)
+        return corrected(self._corrections, number, picture) if self._corrections else picture
+
+    def _make(
+        self, decoded: Iterator[tuple[int, VideoFrame]], part: Schedule, numbers: Frames
+    ) -> Iterator[tuple[int, Made]]:
+        """Open each result frame when its first recorded frame comes by, and close it after its last."""
+        firsts = part.frames[part.offsets[:-1]]
+        lasts = part.frames[part.offsets[1:] - 1]
+        opened = closed = 0
+        under_way: dict[int, _ResultFrame] = {}
+        for number, frame in decoded:
+            ready = self._prepare(number, frame)
+            while opened < len(part) and firsts[opened] == number:
+                # Whatever is made of one recorded frame is that frame.
+                frames, weights = part.sources(opened)
+                way = part.way(opened) if len(frames) > 1 else EachFrame.ONE
+                making = self._makings.begin(way, len(frames))
+                under_way[opened] = _ResultFrame(frames, weights, way, making)
+                opened += 1
+            for result in under_way.values():
+                result.take(number, ready)
+            while closed < opened and lasts[closed] <= number:
+                done = under_way.pop(closed)
+                yield int(numbers[closed]), done.making.made()
+                self._makings.end(done.way, done.making)
+                closed += 1
+
+    def _frame(self, number: int, made: Made) -> VideoFrame:
+        """A made picture in the result's size and format, with its accents."""
+        target = self._target
+        accents = accents_on(self._accents, number) if self._accents else ()
+        if not accents:
+            return framed(
+                made, self._picture, target.size, target.pixel_format, target.colour, stretch=target.stretch
+            )
+        codes = framed_codes(made, self._picture, target.size, stretch=target.stretch)
+        for accent in accents:
+            codes = accent.applied(number, codes)
+        return coded_as(codes, target.size, target.pixel_format, target.colour)
+
+
+class _ResultFrame:
+    """One result frame under way."""
+
+    def __init__(self, frames: Frames, weights: Seconds, way: EachFrame, making: Making) -> None:
+        self.way, self.making = way, making
+        self._weights = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
+
+    def take(self, number: int, frame: VideoFrame) -> None:
+        weight = self._weights.get(number)
+        if weight is not None:
+            # The overlaps of whole frames differ in their last digits only; as 1 they are summed faster.
+            self.making.add(frame, 1.0 if weight > 1 - 1e-9 else weight)

@@ -1,0 +1,138 @@
+"""A project's choices turned into all that is needed to make its result."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from fractions import Fraction
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.project import Project, Shot
+from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.picture.accent import Accent
+from chronoxis.core.picture.correction import Correction
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.schedule import SAME_TIME, Schedule, ShotTiming, make_schedule
+from chronoxis.core.timing.timecode import format_time
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """Decided, checked, nothing made yet.
+
+    Attributes:
+        project: what it is the plan of.
+        sources: the opened footage of each shot.
+        edges: for each shot, when each frame of its footage is on display, recorded seconds.
+        schedule: which recorded frames make each result frame, and how.
+        size: width and height of the result.
+        corrections: for each shot, what is done to its recorded frames first.
+        accents: looks on result frames.
+    """
+
+    project: Project
+    sources: tuple[Source, ...]
+    edges: tuple[Seconds, ...]
+    schedule: Schedule
+    size: Size
+    corrections: tuple[tuple[Correction, ...], ...]
+    accents: tuple[Accent, ...] = ()
+
+    @property
+    def settings(self) -> ResultSettings:
+        """The choices of an export."""
+        return self.project.settings
+
+    @property
+    def pictures(self) -> list[PictureFormat]:
+        """What the recorded pictures of each shot are like."""
+        return [source.facts.picture for source in self.sources]
+
+    @property
+    def changes_pictures(self) -> bool:
+        """Whether anything but size and format of recorded frames may be changed."""
+        return bool(self.accents) or any(self.corrections)
+
+
+def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
+    """Turn a project's choices into a plan.
+
+    Args:
+        project: the choices.
+        sources: opened footage by key.
+
+    Raises:
+        PlanError: the choices contradict themselves or the footage, or footage is missing.
+        ExportError: the export format cannot take the size or the rate.
+    """
+    if not project.shots:
+        raise PlanError("There is no shot yet; open a recording first.")
+    for shot in project.shots:
+        if shot.footage not in sources:
+            raise PlanError(_not_there(project.footage_of(shot)))
+    of_shots = tuple(sources[shot.footage] for shot in project.shots)
+    if project.settings.sound:
+        _check_sound(project, of_shots[0])
+    of_footage = {
+        key: _recorded_edges(project.footage_named(key), sources[key])
+        for key in {shot.footage for shot in project.shots}
+    }
+    edges = tuple(of_footage[shot.footage] for shot in project.shots)
+    timings = [_timing(project, *pair) for pair in enumerate(edges)]
+    schedule = make_schedule(timings, project.rate, project.pace)
+    size = result_size(of_shots[0].facts.picture, project.settings)
+    project.settings.format.check(size, project.rate)
+    return Plan(project, of_shots, edges, schedule, size, corrections=((),) * len(of_shots))
+
+
+def result_size(picture: PictureFormat, settings: ResultSettings) -> Size:
+    """Width and height of the result of footage with such pictures."""
+    return settings.size.size(picture.size, even=settings.format.even_sides)
+
+
+def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:
+    """The message for footage that is not what it was; ``rate`` and ``length`` as it is now."""
+    return (
+        f"{footage.label} has changed: it is {format_time(length, 2)} at {format_rate(rate)} fps, "
+        f"and was {format_time(footage.stored_length, 2)} at {format_rate(footage.stored_rate)} fps "
+        "when the project was made. Say where the right file is, or take this one as it is."
+    )
+
+
+def keeps_pitch(shot: Shot) -> bool:
+    """Whether the shot runs as it sounded: forwards at 1× throughout."""
+    return not shot.backwards and all(passage.speed == 1 for passage in shot.passages)
+
+
+def _not_there(footage: Footage) -> str:
+    where = f" (it was in {footage.files[0].parent})" if footage.files else ""
+    return f"{footage.label} is not there{where}; say where it is."
+
+
+def _recorded_edges(footage: Footage, source: Source) -> Seconds:
+    """When each frame is on display; recorded seconds, shape (frames + 1,)."""
+    return source.edges if footage.scale == 1 else source.edges * float(footage.scale)
+
+
+def _timing(project: Project, number: int, edges: Seconds) -> ShotTiming:
+    shot = project.shots[number]
+    label = project.footage_of(shot).label
+    if float(shot.out_point) > edges[-1] + SAME_TIME:
+        raise PlanError(
+            f"{label} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches "
+            f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
+        )
+    return ShotTiming(shot.pace, edges, shot.in_point, shot.ways, shot.shutters, shot.backwards)
+
+
+def _check_sound(project: Project, source: Source) -> None:
+    if len(project.shots) > 1 or not keeps_pitch(project.shots[0]):
+        raise PlanError("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
+    footage = project.footage_of(project.shots[0])
+    if source.facts.sound is None:
+        raise PlanError(f"{footage.label} has no sound to keep.")
+    if footage.scale != 1:
+        raise PlanError("Sound cannot be kept with a capture rate; choose no sound.")

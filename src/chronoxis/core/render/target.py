@@ -1,0 +1,57 @@
+"""What result frames are made for: size, pixel format and colour."""
+
+from dataclasses import dataclass, replace
+
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.picture.colour import BT709, RGB, Colour
+from chronoxis.core.render.plan import Plan
+
+# Pixel formats that hold the very samples of another one.
+_STANDINS = {
+    "yuvj420p": "yuv420p",
+    "yuvj422p": "yuv422p",
+    "yuvj444p": "yuv444p",
+    "nv12": "yuv420p",
+    "p010le": "yuv420p10le",
+    "rgb24": "gbrp",
+}
+
+
+@dataclass(frozen=True)
+class Target:
+    """What frames are made for.
+
+    Attributes:
+        size: width and height of the frames, upright and in square pixels.
+        pixel_format: of the frames.
+        colour: how their code values stand for light.
+        gather_small: whether frames are scaled before they are gathered: quicker, for previews.
+        stretch: whether footage of another aspect fills the size, rather than stands between bars.
+    """
+
+    size: Size
+    pixel_format: str
+    colour: Colour
+    gather_small: bool = False
+    stretch: bool = False
+
+
+def export_target(plan: Plan) -> Target:
+    """What a plan's export format writes."""
+    first, wish, stretch = plan.pictures[0], plan.settings.format, plan.settings.size.stretch
+    matrix = RGB if wish.full_rgb else first.colour.matrix or BT709
+    colour = replace(first.colour, matrix=matrix, full_range=wish.full_rgb)
+    target = Target(plan.size, wish.pixel_format, colour, stretch=stretch)
+    own = _STANDINS.get(first.pixel_format, first.pixel_format)
+    alike = len({(picture.pixel_format, picture.colour) for picture in plan.pictures}) == 1
+    # New pictures are made in R′G′B′ and may be finer than the recorded format can say: kept as they are.
+    if own in wish.kept_formats and alike and not plan.schedule.gathers and not plan.changes_pictures:
+        return replace(target, pixel_format=own, colour=first.colour)
+    return target
+
+
+def preview_target(plan: Plan, height: int) -> Target:
+    """R′G′B′ frames of a small size, made by the quickest way that looks the same."""
+    width = max(2, round(height * plan.size[0] / plan.size[1]) // 2 * 2)
+    colour = replace(plan.pictures[0].colour, full_range=True)
+    return Target((width, height), "rgb24", colour, gather_small=True, stretch=plan.settings.size.stretch)

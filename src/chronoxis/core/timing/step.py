@@ -1,0 +1,39 @@
+"""The step: recorded frames per result frame, and the text people read and write for it."""
+
+import re
+from fractions import Fraction
+
+from chronoxis.core.errors import PlanError
+
+_TIMES = re.compile(r"(.+?)\s*(?:times|time|×|x)")
+
+
+def step_words(step: Fraction) -> str:
+    """What stands before the number, with the letter of its key marked."""
+    return "Each frame stands (&k)" if step < 1 else "&Keep one frame in"
+
+
+def format_step(step: Fraction) -> str:
+    """A step as a person reads it.
+
+    >>> format_step(Fraction(1, 2))
+    '2 times'
+    """
+    return f"{float(1 / step):.4g} times" if step < 1 else f"{float(step):.6g}"
+
+
+def parse_step(text: str) -> Fraction:
+    """Read a number of frames such as ``17``, ``2.5`` or ``2,5``; or ``2 times``, for a step of a half.
+
+    Raises:
+        PlanError: it is neither, or not above zero.
+    """
+    cleaned = text.strip().lower()
+    times = _TIMES.fullmatch(cleaned)
+    try:
+        number = Fraction((times[1] if times else cleaned).replace(",", ".").replace(" ", ""))
+        if number <= 0:
+            raise ValueError
+        return 1 / number if times else number
+    except (ValueError, ZeroDivisionError):
+        raise PlanError(f"“{text}” is not a number of frames.") from None
