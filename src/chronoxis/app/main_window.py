@@ -38,8 +38,10 @@ from chronoxis.core.footage.source import Facts
 from chronoxis.core.render.plan import Plan
 
 _BENCH_WIDTH = 380
-_SHELF_WIDTH = 200
+_SHELF_WIDTH = 206
 _WEAVE_SHARE = 0.46  # of the height below the head line, at first
+_USUAL_HEIGHT = 730  # pixels of that height, beyond which the pictures gain most
+_WEAVE_SHARE_BEYOND = 0.3
 
 
 class MainWindow(QMainWindow):
@@ -290,7 +292,8 @@ class _Halves(QSplitter):
 
     def share_out(self) -> None:
         """As it is at first."""
-        above = round(self.height() * _WEAVE_SHARE)
+        usual = min(self.height(), _USUAL_HEIGHT)
+        above = round(usual * _WEAVE_SHARE + (self.height() - usual) * _WEAVE_SHARE_BEYOND)
         self.setSizes([above, self.height() - above])
 
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
 )
@@ -24,6 +25,8 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
+
+_GAP = 6  # pixels between its rows
 
 
 class Bench(QFrame):
@@ -71,7 +74,10 @@ class Bench(QFrame):
 
     def minimumSizeHint(self) -> QSize:
         """Never squeezed: the Weave gives way, since it can be read at any height."""
-        return QSize(0, self.sizeHint().height())
+        shown = [page.sizeHint().height() for _, page in self.pages if page is not self.footage]
+        caution = self.caution.minimumHeight() + _GAP
+        need = max(max(shown) + caution, self.footage.sizeHint().height())
+        return QSize(0, self._above + need)
 
     def show_page(self, number: int) -> None:
         """Show a page, by its number from 0; that of footage with the first there is, if none is chosen."""
@@ -111,11 +117,17 @@ class Bench(QFrame):
         row.addStretch()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 9, 12, 10)
-        layout.setSpacing(6)
+        layout.setSpacing(_GAP)
         layout.addLayout(head)
         layout.addLayout(row)
         layout.addWidget(self._stack, 1)
         layout.addWidget(self.caution)
+        # The page of footage has no cautions of its own and may take their room.
+        self.footage.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
+        margins, gaps = layout.contentsMargins(), 2 * _GAP
+        self._above = (
+            margins.top() + margins.bottom() + gaps + head.sizeHint().height() + row.sizeHint().height()
+        )
 
     def show_project(self) -> None:
         """Show the values of what is selected."""
@@ -134,6 +146,9 @@ class Bench(QFrame):
         self._show_caution()
 
     def _show_page(self, page: Page) -> None:
+        kept = self.caution.sizePolicy()
+        kept.setRetainSizeWhenHidden(page is not self.footage)
+        self.caution.setSizePolicy(kept)
         self._stack.setCurrentWidget(page)
         self.page_buttons[self.page].setChecked(True)
         self._refuse("")

@@ -3,11 +3,12 @@
 from fractions import Fraction
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.document import Document
+from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.footage_card import Thumbnail
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.theme.theme import font, scaled
@@ -18,8 +19,6 @@ from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.timecode import format_time
 
-_PATH_ROOM = 250  # pixels of a fact's text
-
 
 class FootagePage(Page):
     """Shows what is chosen on the shelf. Signal ``locate_wanted``: its key."""
@@ -29,15 +28,15 @@ class FootagePage(Page):
     def __init__(self, document: Document, shelf: Shelf) -> None:
         super().__init__(document)
         self._shelf = shelf
-        self._picture = Thumbnail(QSize(104, 60))
+        self._picture = Thumbnail(QSize(85, 48))
         self.name, self._uses = QLabel(), QLabel()
         self.name.setFont(font(11, 600))
         self.name.setWordWrap(True)
         self._uses.setProperty("dim", True)
-        self._facts = QGridLayout()
-        self._facts.setVerticalSpacing(2)
-        self._facts.setHorizontalSpacing(12)
-        self._facts.setColumnStretch(1, 1)
+        self._names, self._values = QLabel(), ElidedLabel(Qt.TextElideMode.ElideMiddle)
+        self._names.setProperty("dim", True)
+        for label in (self._names, self._values):
+            label.setFont(font(9))
         self.capture = NumberField(
             "Capture rate", "Frames per second as they were shot, if not as stored: then 1× is real time"
         )
@@ -58,27 +57,30 @@ class FootagePage(Page):
         words = QVBoxLayout()
         for widget in (self.name, self._uses):
             words.addWidget(widget)
-        words.addStretch()
         top = QHBoxLayout()
         top.setSpacing(10)
         top.addWidget(self._picture, 0, Qt.AlignmentFlag.AlignTop)
         top.addLayout(words, 1)
-        rate = QHBoxLayout()
+        top.setAlignment(words, Qt.AlignmentFlag.AlignTop)
+        rate, deeds = QHBoxLayout(), QHBoxLayout()
         rate.addWidget(self._shot_at)
         rate.addWidget(self.capture)
         rate.addStretch()
-        buttons = QHBoxLayout()
         for button in (self.use, self.locate, self.remove):
-            buttons.addWidget(button)
-        buttons.addStretch()
+            deeds.addWidget(button)
+        deeds.addStretch()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(6)
         layout.addLayout(top)
-        layout.addLayout(self._facts)
+        facts = QHBoxLayout()
+        facts.setSpacing(14)
+        facts.addWidget(self._names)
+        facts.addWidget(self._values, 1)
+        layout.addLayout(facts)
         layout.addWidget(line())
         layout.addLayout(rate)
-        layout.addLayout(buttons)
+        layout.addLayout(deeds)
         layout.addStretch()
 
     @property
@@ -98,26 +100,13 @@ class FootagePage(Page):
         count = sum(shot.footage == footage.key for shot in self._document.project.shots)
         self._uses.setText(f"in {count} shots" if count > 1 else "in one shot" if count else "in no shot")
         rows = facts.rows() if facts else [("length", format_time(footage.length, 2))]
-        self._show_facts(rows)
+        self._names.setText("\n".join(name for name, _ in rows))
+        self._values.show_text("\n".join(value for _, value in rows))
         is_recording = isinstance(footage, Recording)
         self._shot_at.setVisible(is_recording)
         self.capture.setVisible(is_recording)
         self.capture.show_number(f"{format_rate(footage.rate)} fps")
         self.use.setEnabled(facts is not None)
-
-    def _show_facts(self, rows: list[tuple[str, str]]) -> None:
-        while item := self._facts.takeAt(0):
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
-        for row, (name, value) in enumerate(rows):
-            label, text = QLabel(name), QLabel()
-            label.setProperty("dim", True)
-            room = scaled(_PATH_ROOM)
-            text.setText(text.fontMetrics().elidedText(value, Qt.TextElideMode.ElideMiddle, room))
-            text.setToolTip(value)
-            for column, widget in enumerate((label, text)):
-                widget.setFont(font(9))
-                self._facts.addWidget(widget, row, column)
 
     def _add_shot(self) -> None:
         footage = self.footage

@@ -17,7 +17,7 @@ from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
-from chronoxis.core.timing.step import format_step, parse_step, step_words
+from chronoxis.core.timing.step import format_exact_step, format_step, parse_step, step_words
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
 _ROWS = (
@@ -49,9 +49,12 @@ class PacePage(Page):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(self._quantities())
+        grids = self._quantities(), self._ramps()
+        for grid in grids:  # the labels of both are of one width, whatever they say
+            grid.setColumnMinimumWidth(0, QLabel(step_words(Fraction(1, 2))).sizeHint().width())
+        layout.addLayout(grids[0])
         layout.addWidget(line())
-        layout.addLayout(self._ramps())
+        layout.addLayout(grids[1])
         layout.addStretch()
 
     def _quantities(self) -> QGridLayout:
@@ -91,7 +94,6 @@ class PacePage(Page):
             grid.addWidget(label_for(text, length), row, 0)
             grid.addLayout(pair, row, 1)
             self.ramp_lengths[side], self.ramp_shapes[side] = length, shape
-        grid.setColumnMinimumWidth(0, self._labels[Quantity.STEP].sizeHint().width())
         grid.setColumnStretch(1, 1)
         return grid
 
@@ -228,5 +230,7 @@ def _exact(project: Project, place: Place, quantity: Quantity) -> str:
             return format_exact_speed(project.passage(place).speed)
         case Quantity.RESULT_LENGTH:
             return format_exact_time(project.passage_result_length(place))
+        case Quantity.STEP:
+            return format_exact_step(project.reckoner(place).step)
         case _:
             return _text(project, place, quantity)

@@ -4,9 +4,18 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from chronoxis.app.document import Document
+from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.theme.theme import GROUND, font
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.model import arranging
@@ -32,14 +41,13 @@ class FootageCard(QFrame):
         super().__init__()
         self._document = document
         self.footage = footage
-        self._picture = Thumbnail(QSize(66, 40))
-        self._name, self._facts, self.caution = QLabel(), QLabel(), QLabel()
-        self._name.setFont(font(9.5, 600))
+        self._picture = Thumbnail(QSize(60, 36))
+        self._name, self._facts, self.caution = ElidedLabel(), ElidedLabel(), QLabel()
+        self._name.setFont(font(9, 600))
         self._facts.setProperty("dim", True)
         self._facts.setFont(font(8.5))
         self.caution.setProperty("caution", True)
-        for label in (self._name, self._facts, self.caution):
-            label.setWordWrap(True)
+        self.caution.setWordWrap(True)
         self._progress = QProgressBar()
         self._progress.setTextVisible(False)
         self._progress.setAccessibleName("Progress")
@@ -57,7 +65,6 @@ class FootageCard(QFrame):
         words.setSpacing(1)
         words.addWidget(self._name)
         words.addWidget(self._facts)
-        words.addStretch()
         top = QHBoxLayout()
         top.setSpacing(8)
         top.addWidget(self._picture, 0, Qt.AlignmentFlag.AlignTop)
@@ -82,8 +89,8 @@ class FootageCard(QFrame):
         missing = "" if pending else _without_folders(document.missing.get(footage.origin, ""), footage)
         altered = document.altered(footage)
         self._picture.show_image(image)
-        self._name.setText(footage.name)
-        self._facts.setText(pending.doing if pending and facts is None else _in_brief(footage, facts))
+        self._name.show_text(footage.name)
+        self._facts.show_text(pending.doing if pending and facts is None else _in_brief(footage, facts))
         caution = missing or altered or (facts.caution if facts else "")
         self.caution.setText(caution)
         self.caution.setVisible(bool(caution))
@@ -147,7 +154,7 @@ class Thumbnail(QWidget):
 
 def _in_brief(footage: Footage, facts: Facts | None) -> str:
     about = "" if footage.counted else "about "
-    first = f"{about}{format_time(footage.length)} · {format_rate(footage.stored_rate)} fps"
+    first = f"{about}{format_time(footage.length, 0)} · {format_rate(footage.stored_rate)} fps"
     return first if facts is None else f"{first}\n{' · '.join(facts.summary())}"
 
 

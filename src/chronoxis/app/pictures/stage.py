@@ -7,7 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
 from chronoxis.app.pictures.picture_views import GatherGrid, PictureView
-from chronoxis.app.theme.theme import font, scaled
+from chronoxis.app.theme.theme import font
 
 _GAP = 8
 _LEAST_SIDE, _MOST_SIDE = 128, 340  # pixels of the column beside a large picture
@@ -71,13 +71,13 @@ class Stage(QWidget):
 
     def _arrange_one(self, large: PictureView, small: PictureView) -> None:
         width, height = self.width(), self.height()
-        wished = min(max(round(width * _SIDE_SHARE), scaled(_LEAST_SIDE)), _MOST_SIDE)
+        wished = min(max(round(width * _SIDE_SHARE), _LEAST_SIDE), _MOST_SIDE)
         # Where the height is what limits the picture, what it leaves goes to the column beside it.
         side = min(max(wished, width - _GAP - round(height * large.aspect)), max(wished, width // 2))
         left = width - side
         large.setGeometry(QRect(0, 0, left - _GAP, height))
         top = min(round(side / small.aspect), height // 2)
-        small.setGeometry(QRect(left, 0, side, top))
+        small.setGeometry(QRect(left, 0, min(side, round(top * small.aspect)), top))
         line = self.beside.fontMetrics().height() + 4
         self.beside.setGeometry(QRect(left, top + 3, side, line))
         said = self.gathers.heightForWidth(side)

@@ -10,14 +10,14 @@ from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen
 
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, speed_colour
 from chronoxis.app.weave.laid import Laid
-from chronoxis.app.weave.lettering import write, written_speed
+from chronoxis.app.weave.lettering import width_of, write, written_speed
 from chronoxis.app.weave.rails import Rails, SpeedAxis
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
 
 _SAMPLE = 3.0  # pixels
 _EDGE = 4  # pixels above and below the axis
-_LABEL = 26.0  # pixels for the numbers of the lines
+_NUMBER = 12.0  # pixels that the number of a line is high
 _KNOT = 4.5  # pixels from the middle of a joint to its rim
 _COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
 _LEAST_JOINT = 4.0  # pixels a passage must have for the joint at its end to be drawn
@@ -27,23 +27,34 @@ def draw_curve(painter: QPainter, rails: Rails, project: Project, laid: Laid) ->
     """Draw the curve, the joints on it and the ends of their ramps."""
     row = rails.curve
     painter.fillRect(row, PANEL)
-    _draw_axis(painter, rails)
+    _draw_lines(painter, rails)
     painter.save()
     painter.setClipRect(row)
     _draw_selection(painter, row, laid)
     _draw_line(painter, rails, project)
     _draw_joints(painter, rails, project, laid)
     painter.restore()
+    _draw_numbers(painter, rails)
 
 
-def _draw_axis(painter: QPainter, rails: Rails) -> None:
-    """Lines at a few speeds, each with its number; that of real time is the clearest."""
-    row, heights = rails.curve, {speed: curve_y(rails, speed) for speed in rails.speeds.lines}
-    for speed, y in heights.items():
+def _draw_lines(painter: QPainter, rails: Rails) -> None:
+    """Lines at a few speeds; that of real time is the clearest."""
+    row = rails.curve
+    for speed in rails.speeds.lines:
+        y = curve_y(rails, speed)
         painter.setPen(QPen(DIM if speed == 1 else LINE, 1, Qt.PenStyle.DashLine))
-        painter.drawLine(QPointF(row.left() + _LABEL, y), QPointF(row.right(), y))
-        box = QRectF(row.left() + 2, min(max(y - 6, row.top()), row.bottom() - 12), _LABEL - 4, 12)
-        write(painter, box, written_speed(Fraction(speed)), DIM, 7.5)
+        painter.drawLine(QPointF(row.left(), y), QPointF(row.right(), y))
+
+
+def _draw_numbers(painter: QPainter, rails: Rails) -> None:
+    """The speed of each line, over the curve."""
+    row = rails.curve
+    for speed in rails.speeds.lines:
+        text, y = written_speed(Fraction(speed)), curve_y(rails, speed)
+        top = min(max(y - _NUMBER / 2, row.top()), row.bottom() - _NUMBER)
+        box = QRectF(row.left(), top, width_of(text, 7.5) + 6, _NUMBER)
+        painter.fillRect(box, PANEL)
+        write(painter, box.adjusted(2, 0, 0, 0), text, DIM, 7.5)
 
 
 def _draw_selection(painter: QPainter, row: QRectF, laid: Laid) -> None:

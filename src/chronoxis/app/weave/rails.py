@@ -66,7 +66,7 @@ class Stretch(NamedTuple):
 
 
 _LEAST_DOUBLINGS = 4.0
-_MARGIN_DOUBLINGS = 0.6
+_MARGIN_DOUBLINGS = 0.8
 _MOST_PER_PIXEL = 0.15  # doublings: 20 pixels are eight times the speed
 
 

@@ -10,7 +10,7 @@ _TIMES = re.compile(r"(.+?)\s*(?:times|time|×|x)")
 
 def step_words(step: Fraction) -> str:
     """What stands before the number, with the letter of its key marked."""
-    return "Each frame stands (&k)" if step < 1 else "&Keep one frame in"
+    return "Eac&h frame stands" if step < 1 else "&Keep one frame in"
 
 
 def format_step(step: Fraction) -> str:
@@ -19,7 +19,14 @@ def format_step(step: Fraction) -> str:
     >>> format_step(Fraction(1, 2))
     '2 times'
     """
-    return f"{float(1 / step):.4g} times" if step < 1 else f"{float(step):.6g}"
+    shown = float(1 / step if step < 1 else step)
+    number = f"{shown:.4g}" if shown < 1000 else f"{shown:.0f}"
+    return f"{number} times" if step < 1 else number
+
+
+def format_exact_step(step: Fraction) -> str:
+    """A step so that editing it loses nothing that shows."""
+    return f"{float(1 / step):.12g} times" if step < 1 else f"{float(step):.12g}"
 
 
 def parse_step(text: str) -> Fraction:

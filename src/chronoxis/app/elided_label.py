@@ -1,0 +1,33 @@
+"""A line of text that is cut short with an ellipsis where there is no room for it."""
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QLabel
+
+
+class ElidedLabel(QLabel):
+    """Takes as much width as there is; the whole text is in the tooltip when it does not fit."""
+
+    def __init__(self, mode: Qt.TextElideMode = Qt.TextElideMode.ElideRight) -> None:
+        super().__init__()
+        self._mode = mode
+        self._whole = ""
+
+    def show_text(self, text: str) -> None:
+        """Show lines of text."""
+        self._whole = text
+        self._cut()
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(20, super().minimumSizeHint().height())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._cut()
+
+    def _cut(self) -> None:
+        metrics, room = self.fontMetrics(), self.width()
+        cut = "\n".join(metrics.elidedText(line, self._mode, room) for line in self._whole.split("\n"))
+        if cut != self.text():
+            self.setText(cut)
+        self.setToolTip(self._whole if cut != self._whole else "")
