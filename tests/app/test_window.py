@@ -212,11 +212,12 @@ def test_a_long_file_is_usable_before_it_is_counted(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("chronoxis.app.footage.loader._LONG", 3000)
+    monkeypatch.setattr("chronoxis.core.footage.recording.kind._MANY", 3000)
     path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32), rotation=0)
     with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
         window.loading.bring_in(path)
     assert window.document.project.shots != ()
-    assert "once the frames are counted" in window.pictures.result.accessibleDescription()
+    assert "counting frames" in window.pictures.result.accessibleDescription()
     planned(qtbot, window)
     assert window.document.project.footage[0].length == 160
     qtbot.waitUntil(lambda: window.pictures.result.image is not None, timeout=5000)

@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import NamedTuple
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -43,6 +44,13 @@ class PlanWish:
             return str(error)
 
 
+class Pending(NamedTuple):
+    """What footage waits for, and how far that is, 0 to 1."""
+
+    doing: str
+    share: float
+
+
 class Document(QObject):
     """Holds the project; everything the window shows is read from here.
 
@@ -59,6 +67,7 @@ class Document(QObject):
         selection_changed: other passages are selected.
         footage_chosen: other footage is chosen, or none.
         footage_changed: facts, frames or whereabouts of footage are new.
+        pending_changed: footage waits for something else, or it is further on.
         planned: the plan is another one, or there is none any more.
     """
 
@@ -69,6 +78,7 @@ class Document(QObject):
     selection_changed = Signal()
     footage_chosen = Signal()
     footage_changed = Signal()
+    pending_changed = Signal()
     planned = Signal()
 
     def __init__(self) -> None:
@@ -78,6 +88,7 @@ class Document(QObject):
         self.facts: dict[Hashable, Facts] = {}
         self.sources: dict[Hashable, Source] = {}
         self.missing: dict[Hashable, str] = {}
+        self.pending: dict[Hashable, Pending] = {}
         self.selection: frozenset[Place] = frozenset()
         self.chosen_footage: str | None = None
         self.playhead = Fraction(0)
@@ -108,7 +119,7 @@ class Document(QObject):
 
     def show_project(self, project: Project) -> None:
         """Begin with another project; what was known of footage is forgotten."""
-        self.facts, self.sources, self.missing = {}, {}, {}
+        self.facts, self.sources, self.missing, self.pending = {}, {}, {}, {}
         self._known += 1
         self._undo.clear()
         self._redo.clear()
@@ -156,6 +167,8 @@ class Document(QObject):
 
         for steps in (self._undo, self._redo):
             steps[:] = [(label, measured(project)) for label, project in steps]
+        if self._gesture is not None:
+            self._gesture = (self._gesture[0], measured(self._gesture[1]))
         was_saved = self.project is self.saved
         self.project = measured(self.project)
         if was_saved:
@@ -163,6 +176,14 @@ class Document(QObject):
         self._replan()
         self.footage_changed.emit()
         self._announce()
+
+    def wait_for(self, origin: Hashable, doing: str, share: float | None) -> None:
+        """Take in what footage waits for and how far that is; None once that is over."""
+        if share is None:
+            self.pending.pop(origin, None)
+        else:
+            self.pending[origin] = Pending(doing, share)
+        self.pending_changed.emit()
 
     def miss(self, origin: Hashable, why: str) -> None:
         """Take in that footage cannot be opened."""

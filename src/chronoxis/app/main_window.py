@@ -277,6 +277,7 @@ class _Halves(QSplitter):
         super().__init__(Qt.Orientation.Vertical)
         self.setChildrenCollapsible(False)
         self.setHandleWidth(7)
+        self.setObjectName("halves")
         self._settled = False
 
     def createHandle(self) -> QSplitterHandle:

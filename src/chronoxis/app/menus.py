@@ -23,6 +23,7 @@ class Menus:
 
     Attributes:
         undo, redo, save, export: the actions of these names.
+        recent: the menu of projects used lately.
     """
 
     def __init__(self, window: "MainWindow") -> None:
@@ -69,8 +70,8 @@ class Menus:
         files = window.file_actions
         self._add(menu, "&New project", keys.New, files.new_project)
         self._add(menu, "Open &project…", "Ctrl+Shift+O", files.choose_project)
-        self._recent = menu.addMenu("Open &recent")
-        self._recent.aboutToShow.connect(self._list_recent)
+        self.recent = menu.addMenu("Open &recent")
+        self.recent.aboutToShow.connect(self.list_recent)
         self._add(menu, "&Bring in recordings…", keys.Open, files.choose_footage)
         menu.addSeparator()
         self.save = self._add(menu, "&Save", keys.Save, files.save)
@@ -83,13 +84,14 @@ class Menus:
         menu.addSeparator()
         self._add(menu, "&Quit", keys.Quit, window.close)
 
-    def _list_recent(self) -> None:
-        self._recent.clear()
+    def list_recent(self) -> None:
+        """Fill the menu of projects used lately."""
+        self.recent.clear()
         for path in self._window.files.recent:
             open_it = partial(self._window.file_actions.open_project, path)
-            self._recent.addAction(path.name, open_it).setToolTip(str(path))
-        if self._recent.isEmpty():
-            self._recent.addAction("none yet").setEnabled(False)
+            self.recent.addAction(path.name, open_it).setToolTip(str(path))
+        if self.recent.isEmpty():
+            self.recent.addAction("none yet").setEnabled(False)
 
     def _fill_edit(self, menu: QMenu) -> None:
         keys, do = QKeySequence.StandardKey, self._window.commands

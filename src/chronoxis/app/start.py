@@ -27,8 +27,10 @@ def make_application() -> QApplication:
     return application
 
 
-def run(file: Path | None) -> int:
+def run(file: Path | None, *, draws: Path | None = None) -> int:
     """Open the window, with a file if one is given, and return the exit code once it is closed.
+
+    What the demo in the folder ``draws`` lacks is drawn beside the window.
 
     Raises:
         ChronoxisError: there is no display; Qt would end the program without saying so plainly.
@@ -43,6 +45,8 @@ def run(file: Path | None) -> int:
     window.show()
     # What solves for a speed takes half a second to load; a first drag should not wait for it.
     threading.Thread(target=load_solver, daemon=True).start()
+    if draws is not None:
+        window.loading.drawing.begin(draws)
     if file is not None:
         window.file_actions.open_file(file)
     window.file_actions.offer_recovery()

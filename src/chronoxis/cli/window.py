@@ -15,8 +15,8 @@ def open_(file: Path) -> None:
     open_window(file)
 
 
-def open_window(file: Path | None) -> None:
-    """Open the window, and end the program when it is closed."""
+def open_window(file: Path | None, *, draws: Path | None = None) -> None:
+    """Open the window, and end the program when it is closed; draw the demo in a folder beside it."""
     from chronoxis.app.start import run  # noqa: PLC0415 - the other commands run without Qt
 
-    sys.exit(run(file))
+    sys.exit(run(file, draws=draws))

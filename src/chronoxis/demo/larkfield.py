@@ -1,6 +1,7 @@
 """The demo data: the Larkfield balloon meet, drawn and encoded by the program itself."""
 
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Protocol
@@ -47,8 +48,36 @@ def demo_folder() -> Path:
     return user_cache_path("chronoxis") / _FOLDER
 
 
-def ensure_demo(folder: Path | None, make_bar: Callable[[str, int], Bar]) -> Path:
-    """Make what is not there yet of the demo's recordings and project, and return where the project is.
+@dataclass(frozen=True)
+class Part:
+    """One recording of the demo.
+
+    Attributes:
+        name: of its file.
+        frames: how many it has.
+        truth: gives what is true of it, as JSON.
+        draw: draws it into a file, and calls ``on_frame`` after each frame.
+    """
+
+    name: str
+    frames: int
+    truth: Callable[[], str]
+    draw: Callable[..., None]
+
+    def draw_into(self, folder: Path, on_frame: Callable[[], object]) -> None:
+        """Draw it, and write its truth beside it. Raises ChronoxisError if it cannot be written."""
+        recording = folder / self.name
+        write_whole(recording.with_suffix(".truth.json"), self.truth().encode())
+        self.draw(recording, on_frame=on_frame)
+
+
+def demo_parts(folder: Path) -> list[Part]:
+    """The recordings of the demo that are not there yet."""
+    return [part for part in PARTS if not (folder / part.name).exists()]
+
+
+def demo_project(folder: Path | None = None) -> Path:
+    """Make the demo's project if it is not there yet; its recordings may be drawn later.
 
     Raises:
         ChronoxisError: the folder cannot be written to.
@@ -58,22 +87,25 @@ def ensure_demo(folder: Path | None, make_bar: Callable[[str, int], Bar]) -> Pat
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise ChronoxisError(f"The demo data cannot be kept in {folder}: {error.strerror}.") from error
-    for name, truth, draw, frames in (
-        (FIELD_NAME, tower_truth.truth_json, draw_field, tower_truth.SECONDS * tower_truth.RATE),
-        (WALK_NAME, walk_truth.truth_json, draw_walk, walk_truth.SECONDS * walk_truth.RATE),
-    ):
-        recording = folder / name
-        if recording.exists():
-            continue
-        write_whole(recording.with_suffix(".truth.json"), truth().encode())
-        bar = make_bar(f"Drawing {recording.stem.replace('-', ' ')}", frames)
-        try:
-            draw(recording, on_frame=bar.update)
-        finally:
-            bar.close()
     project = folder / PROJECT_NAME
     if not project.exists():
         save_project(finished_piece(folder / FIELD_NAME, folder / WALK_NAME), project)
+    return project
+
+
+def ensure_demo(folder: Path | None, make_bar: Callable[[str, int], Bar]) -> Path:
+    """Make what is not there yet of the demo's recordings and project, and return where the project is.
+
+    Raises:
+        ChronoxisError: the folder cannot be written to.
+    """
+    project = demo_project(folder)
+    for part in demo_parts(project.parent):
+        bar = make_bar(f"Drawing {Path(part.name).stem.replace('-', ' ')}", part.frames)
+        try:
+            part.draw_into(project.parent, bar.update)
+        finally:
+            bar.close()
     return project
 
 
@@ -107,6 +139,13 @@ def draw_walk(
     rate = walk_truth.RATE
     pictures = walk_picture.frames(size, round(seconds * rate), round(start * rate))
     _write(path, pictures, size, rate, None, on_frame)
+
+
+PARTS = (
+    Part(FIELD_NAME, tower_truth.SECONDS * tower_truth.RATE, tower_truth.truth_json, draw_field),
+    Part(WALK_NAME, walk_truth.SECONDS * walk_truth.RATE, walk_truth.truth_json, draw_walk),
+)
+"""The demo's recordings."""
 
 
 def _write(

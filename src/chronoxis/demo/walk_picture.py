@@ -32,9 +32,8 @@ def _frame(size: tuple[int, int], number: int) -> Codes:
     at = camera(number / RATE)
     view = _view(size, at.roll, at.across * width, at.up * width)
     shift = np.array([[1, 0, -(0.3 + at.along * _FAR) * width], [0, 1, -(_OVER - 1) / 2 * height], [0, 0, 1]])
-    canvas = np.asarray(
-        cv2.warpAffine(_backdrop(size), (view @ shift)[:2], size, flags=cv2.INTER_LINEAR), np.uint8
-    )
+    seen = cv2.warpAffine(_backdrop(size), (view @ shift)[:2], size, flags=cv2.INTER_LINEAR)
+    canvas = np.asarray(cv2.cvtColor(seen, cv2.COLOR_RGBA2RGB), np.uint8)
     for place in range(_LINE):
         balloon = BALLOONS[(place * 3) % len(BALLOONS)]
         near = place % 2
@@ -65,7 +64,9 @@ def _view(size: tuple[int, int], roll: float, across: float, up: float) -> np.nd
 
 @cache
 def _backdrop(size: tuple[int, int]) -> Codes:
+    """The painted backdrop with a fourth sample, of no meaning: warped in two thirds of the time."""
     width, height = size
     painted = paint_backdrop((round(width * _WIDE), round(height * _OVER)), _LIGHT)
     grain = np.random.default_rng(11).random((*painted.shape[:2], 1), np.float32)
-    return (np.clip(painted, 0, 250) + grain).astype(np.uint8)
+    codes = (np.clip(painted, 0, 250) + grain).astype(np.uint8)
+    return np.asarray(cv2.cvtColor(codes, cv2.COLOR_RGB2RGBA), np.uint8)

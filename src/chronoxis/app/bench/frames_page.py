@@ -29,7 +29,7 @@ class FramesPage(Page):
         title.setProperty("dim", True)
         group, chips = QButtonGroup(self), QHBoxLayout()
         chips.addWidget(title)
-        chips.addSpacing(12)
+        chips.setSpacing(6)
         for way, text, tip in _WAYS:
             chip = QPushButton(text)
             chip.setCheckable(True)

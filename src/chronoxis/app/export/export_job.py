@@ -37,6 +37,11 @@ class ExportJob(QObject):
         """Whether an export is under way."""
         return self._process is not None
 
+    @property
+    def process_id(self) -> int:
+        """Of the child process that exports; 0 if there is none."""
+        return self._process.processId() if self._process is not None else 0
+
     def start(self, project: Project, output: Path, *, overwrite: bool) -> None:
         """Begin an export."""
         self._folder = tempfile.TemporaryDirectory(prefix="chronoxis-export-")

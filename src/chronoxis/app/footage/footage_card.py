@@ -1,7 +1,5 @@
 """One footage on the shelf."""
 
-from typing import NamedTuple
-
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -24,13 +22,6 @@ from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
 
-class Pending(NamedTuple):
-    """What footage waits for, and how far that is, 0 to 1."""
-
-    doing: str
-    share: float
-
-
 class FootageCard(QFrame):
     """Its picture and facts in brief, what is wrong with it, and what can be done about that.
 
@@ -50,6 +41,7 @@ class FootageCard(QFrame):
         self.caution.setWordWrap(True)
         self._progress = QProgressBar()
         self._progress.setTextVisible(False)
+        self._progress.setFixedHeight(6)
         self._progress.setAccessibleName("Progress")
         self.give_up = _button("&Cancel", "Do not wait for this footage")
         self.locate = _button("&Locate…", "Say where this footage is; others beside it are found too")
@@ -81,11 +73,11 @@ class FootageCard(QFrame):
             layout.addWidget(widget)
         layout.addLayout(buttons)
 
-    def show_footage(self, footage: Footage, image: QImage | None, pending: Pending | None) -> None:
-        """Show a footage value, its picture, and what it waits for."""
+    def show_footage(self, footage: Footage, image: QImage | None) -> None:
+        """Show a footage value, its picture, and what the document knows of it."""
         self.footage = footage
         document = self._document
-        facts = document.facts.get(footage.origin)
+        facts, pending = document.facts.get(footage.origin), document.pending.get(footage.origin)
         missing = "" if pending else _without_folders(document.missing.get(footage.origin, ""), footage)
         altered = document.altered(footage)
         self._picture.show_image(image)
@@ -97,7 +89,7 @@ class FootageCard(QFrame):
         self._progress.setVisible(pending is not None)
         if pending:
             self._progress.setValue(round(100 * pending.share))
-            self._progress.setToolTip(f"{pending.doing}; points and speed can be chosen meanwhile")
+            self._progress.setToolTip("Points and speeds can be chosen meanwhile")
         self.give_up.setVisible(pending is not None)
         self.locate.setVisible(bool(missing or altered))
         self.adopt.setVisible(bool(altered and not missing))

@@ -4,7 +4,7 @@ from collections.abc import Hashable
 from concurrent.futures import ThreadPoolExecutor
 from threading import Event
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Signal, SignalInstance
 
 from chronoxis.app.background import give_way
 from chronoxis.app.pictures.frame_images import small_image
@@ -31,13 +31,14 @@ class Loader(QObject):
     progress = Signal(object, float)
     counted = Signal(object)
     failed = Signal(object, str)
+    _told = Signal(object, object, tuple)
 
     def __init__(self) -> None:
         super().__init__()
         self._opening = ThreadPoolExecutor(1, "opening", give_way)
         self._counting = ThreadPoolExecutor(1, "counting", give_way)
         self._stops: dict[Hashable, Event] = {}
-        self._closed = False
+        self._told.connect(self._tell)
 
     def load(self, origin: Hashable) -> None:
         """Open footage."""
@@ -57,7 +58,6 @@ class Loader(QObject):
 
     def close(self) -> None:
         """Stop, giving up what is under way."""
-        self._closed = True
         self.cancel_all()
         for pool in (self._opening, self._counting):
             pool.shutdown(cancel_futures=True)
@@ -70,14 +70,14 @@ class Loader(QObject):
             self._fail(origin, stop, error)
             return
         if not stop.is_set():
-            self.opened.emit(facts, image)
+            self._told.emit(stop, self.opened, (facts, image))
             self._counting.submit(self._count, facts, stop)
 
     def _count(self, facts: Facts, stop: Event) -> None:
         def report(share: float) -> None:
             if stop.is_set():
                 raise Cancelled
-            self.progress.emit(facts.origin, share)
+            self._told.emit(stop, self.progress, (facts.origin, share))
 
         if facts.frame_count > _LONG:
             stop.wait(_HEAD_START)
@@ -88,9 +88,12 @@ class Loader(QObject):
         except ChronoxisError as error:
             self._fail(facts.origin, stop, error)
             return
-        if not stop.is_set():
-            self.counted.emit(source)
+        self._told.emit(stop, self.counted, (source,))
 
     def _fail(self, origin: Hashable, stop: Event, error: ChronoxisError) -> None:
-        if not (stop.is_set() or self._closed):
-            self.failed.emit(origin, str(error))
+        self._told.emit(stop, self.failed, (origin, str(error)))
+
+    def _tell(self, stop: Event, signal: SignalInstance, values: tuple[object, ...]) -> None:
+        """On the interface thread: what was given up in the meantime is told no more."""
+        if not stop.is_set():
+            signal.emit(*values)

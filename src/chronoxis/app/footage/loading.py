@@ -1,12 +1,13 @@
 """What is under way for the project's footage: opening it, counting its frames, drawing the demo."""
 
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from chronoxis.app.document import Document
+from chronoxis.app.footage.demo_drawing import DemoDrawing
 from chronoxis.app.footage.loader import Loader
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.weave.rails import STRIP
@@ -15,7 +16,7 @@ from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Project
 
-_COUNTING = "counting frames"
+_COUNTING, _DRAWING = "counting frames…", "being drawn…"
 
 
 class Loading(QObject):
@@ -34,9 +35,13 @@ class Loading(QObject):
         self._document, self._shelf, self._weave = document, shelf, weave
         self.loader = Loader()
         self.loader.opened.connect(self._opened)
-        self.loader.progress.connect(self._show)
+        self.loader.progress.connect(self._count)
         self.loader.counted.connect(self._counted)
         self.loader.failed.connect(self._failed)
+        self.drawing = DemoDrawing()
+        self.drawing.progress.connect(lambda path, share: document.wait_for(path, _DRAWING, share))
+        self.drawing.drawn.connect(self._drawn)
+        self.drawing.failed.connect(self._failed)
         shelf.given_up.connect(self._give_up)
 
     def bring_in(self, path: Path) -> None:
@@ -44,12 +49,13 @@ class Loading(QObject):
         self.said.emit("")
         self.loader.load(path.absolute())
 
-    def load_project(self, except_for: Iterable[Hashable] = ()) -> None:
+    def load_project(self) -> None:
         """Open all footage of the project, in place of what was being opened."""
         self.loader.cancel_all()
-        left_out = set(except_for)
         for footage in self._document.project.footage:
-            if footage.origin not in left_out:
+            if footage.origin in self.drawing.under_way:
+                self._document.wait_for(footage.origin, _DRAWING, 0.0)
+            else:
                 self.loader.load(footage.origin)
 
     def found(self, key: str, path: Path) -> None:
@@ -74,34 +80,42 @@ class Loading(QObject):
 
     def close(self) -> None:
         """Stop, giving up what is under way."""
+        self.drawing.close()
         self.loader.close()
 
     def _opened(self, facts: Facts, picture: QImage) -> None:
         self._document.meet(facts)
         self._shelf.show_thumbnail(facts.origin, picture)
         self._weave.strips.put(facts.origin, 0.0, picture.scaledToHeight(STRIP))
-        self._show(facts.origin, 0.0)
+        self._count(facts.origin, 0.0)
         self.opened.emit(facts, picture)
 
+    def _count(self, origin: Hashable, share: float) -> None:
+        self._document.wait_for(origin, _COUNTING, share)
+
     def _counted(self, source: Source) -> None:
-        self._show(source.facts.origin, None)
+        self._document.wait_for(source.facts.origin, _COUNTING, None)
         self._document.count(source)
         self._document.move_playhead(self._document.playhead)
 
     def _failed(self, origin: Hashable, message: str) -> None:
-        self._show(origin, None)
+        self._document.wait_for(origin, "", None)
         if self._document.uses(origin):
             self._document.miss(origin, message)
         else:
             self.said.emit(message)
 
-    def _show(self, origin: Hashable, share: float | None) -> None:
-        self._weave.show_counting(share)
-        self._shelf.show_pending(origin, _COUNTING, share)
+    def _drawn(self, path: Path) -> None:
+        self._document.wait_for(path, _DRAWING, None)
+        if self._document.uses(path):
+            self.loader.load(path)
 
     def _give_up(self, origin: Hashable) -> None:
+        if origin in self.drawing.under_way and isinstance(origin, Path):
+            self.drawing.give_up(origin)
+            return
         self.loader.cancel(origin)
-        self._show(origin, None)
+        self._document.wait_for(origin, _COUNTING, None)
         for footage in self._document.project.footage:
             if footage.origin == origin:
                 self._document.drop_unsettled(footage.key)

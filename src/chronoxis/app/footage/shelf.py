@@ -7,7 +7,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from chronoxis.app.document import Document
-from chronoxis.app.footage.footage_card import FootageCard, Pending
+from chronoxis.app.footage.footage_card import FootageCard
 from chronoxis.app.theme.theme import font, scaled
 
 
@@ -28,7 +28,6 @@ class Shelf(QFrame):
         super().__init__()
         self._document = document
         self._thumbnails: dict[Hashable, QImage] = {}
-        self._pending: dict[Hashable, Pending] = {}
         self.cards: dict[str, FootageCard] = {}
         self.setProperty("panel", True)
         self.setMinimumWidth(scaled(200))
@@ -55,7 +54,12 @@ class Shelf(QFrame):
         layout.setContentsMargins(8, 9, 4, 8)
         layout.addLayout(head)
         layout.addWidget(scroll, 1)
-        for signal in (document.footage_changed, document.eased, document.footage_chosen):
+        for signal in (
+            document.footage_changed,
+            document.pending_changed,
+            document.eased,
+            document.footage_chosen,
+        ):
             signal.connect(self._show)
 
     def show_thumbnail(self, origin: Hashable, image: QImage) -> None:
@@ -66,14 +70,6 @@ class Shelf(QFrame):
     def thumbnail(self, origin: Hashable) -> QImage | None:
         """The first picture of footage, once it is there."""
         return self._thumbnails.get(origin)
-
-    def show_pending(self, origin: Hashable, doing: str, share: float | None) -> None:
-        """Show what footage waits for and how far that is, 0 to 1; None once it is over."""
-        if share is None:
-            self._pending.pop(origin, None)
-        else:
-            self._pending[origin] = Pending(doing, share)
-        self._show()
 
     def card_of(self, origin: Hashable) -> FootageCard:
         """The card of footage. Raises StopIteration if it has none."""
@@ -90,5 +86,4 @@ class Shelf(QFrame):
                 card.locate.clicked.connect(lambda _, key=footage.key: self.locate_wanted.emit(key))
                 card.give_up.clicked.connect(lambda _, card=card: self.given_up.emit(card.footage.origin))
                 self._list.insertWidget(number, card)
-            thumbnail, pending = self._thumbnails.get(footage.origin), self._pending.get(footage.origin)
-            self.cards[footage.key].show_footage(footage, thumbnail, pending)
+            self.cards[footage.key].show_footage(footage, self._thumbnails.get(footage.origin))

@@ -63,6 +63,7 @@ class Pictures(QWidget):
         document.playhead_moved.connect(lambda _: self._follow())
         for signal in (document.planned, document.footage_changed):
             signal.connect(self._follow)
+        document.pending_changed.connect(self._follow_waiting)
         preview.ready.connect(self._take_ready)
         transport.changed.connect(self._show_transport)
         self._show_transport()
@@ -200,6 +201,10 @@ class Pictures(QWidget):
         if not self._transport.playing:
             self._settle.start()
 
+    def _follow_waiting(self) -> None:
+        if self._document.plan is None:
+            self._follow()
+
     def _tell(self, plan: Plan, number: int) -> None:
         """What is shown, in words."""
         frames, _ = plan.schedule.sources(number)
@@ -217,6 +222,9 @@ class Pictures(QWidget):
     def _why_none(self) -> str:
         if not self._document.project.shots:
             return "No shot yet: add a recording from Footage, on the left."
+        for footage in self._document.project.footage:
+            if (pending := self._document.pending.get(footage.origin)) is not None:
+                return f"{footage.name}: {pending.doing} The result's picture appears after that."
         if self._document.missing:
             return "The result's picture appears once all footage is found: see Footage, on the left."
         if self._document.plan_refusal:
@@ -230,7 +238,7 @@ class Pictures(QWidget):
         if plan is None or self._transport.playing:
             return
         height = self._pixels_high(self.result.exact, self.result.height(), plan.size[1])
-        if height > PREVIEW_HEIGHT:
+        if self.result.exact or height > PREVIEW_HEIGHT:
             self._sharp.ask(SharpWish(plan, self._frame_of(plan), height))
 
     def _pixels_high(self, exact: bool, shown: int, full: int) -> int:

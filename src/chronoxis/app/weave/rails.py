@@ -18,7 +18,7 @@ _RULER = 18
 _LEAST_CURVE, _MOST_CURVE = 58, 150
 _CURVE_SHARE = 0.42  # of the height that rails and rulers leave: the pace curve's, at least
 _GAP = 2
-_MIN_THREADS = 40
+_MIN_THREADS = 32
 _SQUEEZED = 46  # pixels of the pace curve in the least height that the Weave can have
 _HANDLE_SHARE = 0.12  # of an excerpt: how much of what lies beyond its points is shown, with several shots
 _SPACING = 0.006  # of all recorded time, between two shots
@@ -87,9 +87,8 @@ class SpeedAxis(NamedTuple):
     @property
     def lines(self) -> list[float]:
         """The speeds of three to five lines across it."""
-        step = next(step for step in range(1, 99) if (self.high - self.low) / step < 5)
-        first = ceil(self.low / step)
-        return [exp2(power) for power in range(first * step, floor(self.high) + 1, step)]
+        choices = (range(ceil(self.low / step) * step, floor(self.high) + 1, step) for step in range(1, 99))
+        return [exp2(power) for power in next(powers for powers in choices if len(powers) <= 5)]
 
     def share(self, speeds: Seconds) -> Seconds:
         """How high speeds stand, from 0 at the bottom to 1 at the top, or beyond."""

@@ -7,6 +7,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
+from chronoxis.app.document import Pending
 from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT, speed_colour
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
@@ -42,7 +43,7 @@ class RecordedView:
     Attributes:
         laid: where the passages stand.
         chosen: numbers of the shots with a selected passage.
-        counting: how far the counting of frames is, 0..1; None if it is over.
+        waits: for each footage that its shots wait for, what that is and how far.
         ratio: pixels of the screen per pixel.
     """
 
@@ -51,7 +52,7 @@ class RecordedView:
     laid: Laid
     strips: Filmstrips
     chosen: frozenset[int]
-    counting: float | None
+    waits: tuple[Pending | None, ...]
     ratio: float
 
     def looks(self) -> tuple[object, ...]:
@@ -64,7 +65,7 @@ class RecordedView:
         return (
             *(column.tobytes() for column in columns),
             (rails.width, rails.recorded_view, rails.stretches, self.project.footage),
-            (self.strips.version, self.chosen, self.counting, self.ratio),
+            (self.strips.version, self.chosen, self.waits, self.ratio),
         )
 
 
@@ -109,11 +110,24 @@ def _draw_strip(painter: QPainter, view: RecordedView, tiles: Tiles) -> None:
     _draw_frames(painter, view)
     painter.restore()
     _draw_joints(painter, view)
-    if view.counting is not None:
-        text = f"counting frames… {view.counting:.0%}"
-        box = QRectF(row.left() + 14, row.center().y() - 11, width_of(text, 9) + 16, 22)
-        painter.fillRect(box, GROUND)
-        write(painter, box, text, TEXT, 9, align=Qt.AlignmentFlag.AlignHCenter)
+    if any(view.waits):
+        _draw_waits(painter, view)
+
+
+def _draw_waits(painter: QPainter, view: RecordedView) -> None:
+    """On each shot whose footage waits for something, what that is, where there is room."""
+    rails, row, footage = view.rails, view.rails.recorded, view.project.shot_rows.footage
+    shots = rails.stretches_shown()
+    lefts, rights = (rails.recorded_xs(shots, part) for part in rails.visible_parts(shots))
+    for shot, left, right in zip(shots.tolist(), lefts.tolist(), rights.tolist(), strict=True):
+        pending = view.waits[int(footage[shot])]
+        if pending is None:
+            continue
+        text = f"{pending.doing} {pending.share:.0%}"
+        box = QRectF(left + 10, row.center().y() - 11, width_of(text, 9) + 16, 22)
+        if box.right() <= right or len(shots) == 1:
+            painter.fillRect(box, GROUND)
+            write(painter, box, text, TEXT, 9, align=Qt.AlignmentFlag.AlignHCenter)
 
 
 def _draw_shots(painter: QPainter, view: RecordedView) -> None:

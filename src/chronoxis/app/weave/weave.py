@@ -62,7 +62,6 @@ class Weave(QWidget):
         self._drag: Drag | None = None
         self._scrubs: str | None = None
         self._readout: tuple[QPointF, str] | None = None
-        self._counting: float | None = None
         self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
         self._picture = QPixmap()
         self._stale = True
@@ -91,6 +90,7 @@ class Weave(QWidget):
         for signal in (document.changed, document.selection_changed, document.footage_changed):
             signal.connect(self.redraw)
         document.playhead_moved.connect(lambda _: self.update())
+        document.pending_changed.connect(self._redraw_soon)
         document.planned.connect(self._show_plan)
 
     def redraw(self) -> None:
@@ -112,11 +112,6 @@ class Weave(QWidget):
         """What the label at the pointer says, or nothing."""
         return self._readout[1] if self._readout else ""
 
-    def show_counting(self, share: float | None) -> None:
-        """Say how far the counting of frames is; None once it is over."""
-        self._counting = share
-        self._redraw_soon()
-
     def close_workers(self) -> None:
         """Stop the work in the background."""
         self.strips.close()
@@ -125,7 +120,7 @@ class Weave(QWidget):
         return QSize(1280, 330)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(600, 222)
+        return QSize(600, 214)
 
     def rails(self) -> Rails | None:
         """The present geometry, or None while there is nothing to show."""
@@ -233,7 +228,8 @@ class Weave(QWidget):
         document = self._document
         project, chosen = document.project, frozenset(place.shot for place in document.selection)
         laid = lay(project, rails, document.selection)
-        view = RecordedView(project, rails, laid, self.strips, chosen, self._counting, ratio)
+        waits = tuple(document.pending.get(footage.origin) for footage in project.footage)
+        view = RecordedView(project, rails, laid, self.strips, chosen, waits, ratio)
         (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
         painter = QPainter(self._picture)
         try:

@@ -1,0 +1,183 @@
+"""What a person does while something is under way: nothing lands where it no longer belongs."""
+
+import os
+import signal
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.main_window import MainWindow
+from chronoxis.core.files.project_file import save_project
+from chronoxis.core.model import arranging, pacing
+from chronoxis.demo.larkfield import FIELD_NAME, WALK_NAME, demo_parts, demo_project
+from tests.app.driving import ONLY, planned
+from tests.footage_makers import make_recording, recording_of
+
+
+@pytest.fixture
+def long(tmp_path: Path) -> Path:
+    return make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
+
+
+def test_what_loads_does_not_land_in_the_next_project(
+    window: MainWindow, qtbot: QtBot, long: Path, recording: Path
+) -> None:
+    window.loading.bring_in(long)
+    window.file_actions.new_project()
+    qtbot.wait(400)
+    assert not window.document.project.footage
+    with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
+        window.loading.bring_in(long)
+    window.files.discard_changes()
+    window.file_actions.new_project()  # while its frames are counted
+    window.loading.bring_in(recording)
+    planned(qtbot, window)
+    qtbot.wait(400)
+    assert [footage.key for footage in window.document.project.footage] == ["field-from-the-tower"]
+    assert not window.document.pending
+
+
+def test_a_damaged_project_leaves_what_is_open_as_it_was(
+    window: MainWindow, qtbot: QtBot, long: Path, tmp_path: Path
+) -> None:
+    with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
+        window.loading.bring_in(long)
+    window.files.discard_changes()
+    (tmp_path / "broken.chronoxis").write_text('{"format": "chronoxis project", "version": 2,')
+    window.file_actions.open_project(tmp_path / "broken.chronoxis")
+    assert "damaged" in window.message_text
+    planned(qtbot, window)  # its frames are counted to the end
+    assert window.document.project.footage[0].length == 160
+
+
+def test_counting_that_ends_in_a_drag_corrects_what_the_drag_began_with(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    take = make_recording(tmp_path / "take.mkv", frames=100)
+    longer = recording_of(take, Fraction(25), Fraction(9))  # as a header may claim
+    save_project(arranging.begin_with(window.document.project, longer), tmp_path / "film.chronoxis")
+    window.file_actions.open_project(tmp_path / "film.chronoxis")
+    rails, document = window.weave.rails(), window.document
+    assert rails is not None
+    end = QPointF(rails.result_x(float(document.project.result_length)) - 2, rails.result.center().y())
+    QTest.mousePress(window.weave, Qt.MouseButton.LeftButton, pos=end.toPoint())
+    QTest.mouseMove(window.weave, end.toPoint() - QPoint(120, 0))
+    qtbot.waitUntil(lambda: bool(document.sources), timeout=5000)
+    QTest.mouseMove(window.weave, end.toPoint() - QPoint(150, 0))
+    QTest.mouseRelease(window.weave, Qt.MouseButton.LeftButton, pos=end.toPoint() - QPoint(150, 0))
+    assert document.project.shots[0].out_point == 4
+    plan = planned(qtbot, window)
+    assert plan.edges[0][-1] == 4
+    document.undo()
+    assert document.project.shots[0].out_point == 4
+
+
+def test_an_export_whose_process_dies_is_said_and_leaves_nothing(
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    opened.document.apply("", lambda p: pacing.set_speed(p, [ONLY], Fraction(1, 8)))
+    planned(qtbot, opened)
+    opened.show_export()
+    panel, out = opened.export_panel, tmp_path / "results" / "out.mp4"
+    out.parent.mkdir()
+    panel.choices.output.setText(str(out))
+    panel.start()
+    qtbot.waitUntil(lambda: panel.progress.bar.value() > 0, timeout=20_000)
+    process = panel.job.process_id
+    os.kill(process, signal.SIGKILL)
+    qtbot.waitUntil(lambda: not panel.job.running, timeout=5000)
+    assert "stopped" in panel.message_text
+    assert panel.choices.isVisible()
+    assert not out.exists()
+    for left in out.parent.iterdir():
+        os.utime(left, (0, 0))  # as it is some seconds later
+    opened.document.apply("", lambda p: pacing.set_speed(p, [ONLY], Fraction(20)))
+    planned(qtbot, opened)
+    panel.start()
+    qtbot.waitUntil(panel.done.isVisible, timeout=30_000)
+    assert list(out.parent.iterdir()) == [out]
+
+
+def test_edits_of_a_variable_rate_recording_keep_to_its_frames(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    stamps = [0]
+    for number in range(79):
+        stamps.append(stamps[-1] + 20 + 23 * (number % 3))
+    take = make_recording(
+        tmp_path / "uneven.mkv", frames=80, stamps=stamps, time_base=Fraction(1, 1000), rate=Fraction(25)
+    )
+    window.loading.bring_in(take)
+    plan, document = planned(qtbot, window), window.document
+    edges = plan.edges[0].tolist()
+    for key, number in ((Qt.Key.Key_I, 2), (Qt.Key.Key_O, 5)):
+        document.move_playhead(Fraction(number) / document.project.rate)
+        frame = int(planned(qtbot, window).schedule.sources(number)[0][0])
+        qtbot.keyClick(window.weave, key)
+        shot = document.project.shots[0]
+        point = shot.in_point if key is Qt.Key.Key_I else shot.out_point
+        assert float(point) == pytest.approx(edges[frame if key is Qt.Key.Key_I else frame + 1], abs=1e-9)
+    shown = planned(qtbot, window).schedule.frames
+    first, last = edges.index(float(document.project.shots[0].in_point)), float(shot.out_point)
+    assert shown[0] == first
+    assert edges[shown[-1]] < last
+
+
+def test_closing_while_everything_is_under_way(qtbot: QtBot, window: MainWindow, long: Path) -> None:
+    window.loading.bring_in(long)
+    window.weave.zoom(0.5)
+    window.files.discard_changes()
+    window.close()
+    assert not window.isVisible()
+
+
+def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    folder = tmp_path / "demo"
+    project, drawing = demo_project(folder), window.loading.drawing
+    assert {part.name for part in demo_parts(folder)} == {FIELD_NAME, WALK_NAME}
+    drawing.begin(folder)
+    window.file_actions.open_project(project)
+    assert window.document.project.result_length == pytest.approx(30)  # all of it can be worked on at once
+    walk = window.shelf.card_of(folder / WALK_NAME)
+    qtbot.waitUntil(lambda: window.document.pending[folder / WALK_NAME].share > 0, timeout=60_000)
+    assert walk.give_up.isVisible()
+    assert "being drawn" in window.pictures.result.accessibleDescription()
+    window.document.apply("", lambda p: pacing.fit_to_length(p, Fraction(20)))
+    window.files.discard_changes()
+    for card in window.shelf.cards.values():
+        qtbot.mouseClick(card.give_up, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=10_000)
+    assert "start the demo again" in walk.caution.text()
+    assert {path.suffix for path in folder.iterdir()} == {".chronoxis", ".json"}
+    assert len(window.document.project.footage) == 2
+
+
+def test_a_demo_that_cannot_be_drawn_says_why(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    folder = tmp_path / "demo"
+    project = demo_project(folder)
+    (folder / FIELD_NAME).with_suffix(".truth.json").mkdir()  # stands where a file should be
+    (folder / WALK_NAME).touch()
+    window.loading.drawing.begin(folder)
+    window.file_actions.open_project(project)
+    qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=30_000)
+    said = {card.footage.key: card.caution.text() for card in window.shelf.cards.values()}
+    assert "was not written" in said["field-from-the-tower"]
+    assert "is empty" in said["walk-down-the-line"]
+
+
+def test_recent_projects_are_offered(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, recording: Path
+) -> None:
+    saved = arranging.begin_with(window.document.project, recording_of(recording, Fraction(25), Fraction(12)))
+    save_project(saved, tmp_path / "one.chronoxis")
+    window.file_actions.open_project(tmp_path / "one.chronoxis")
+    planned(qtbot, window)
+    assert window.files.recent == [tmp_path / "one.chronoxis"]
+    window.menus.list_recent()
+    assert [action.text() for action in window.menus.recent.actions()] == ["one.chronoxis"]
