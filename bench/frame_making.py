@@ -3,8 +3,10 @@
 import subprocess
 import sys
 import tempfile
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -40,6 +42,10 @@ def _measure_speed(footage: Path) -> None:
     library = timed(lambda: mix_by_filter(footage))
     gathering = timed(lambda: gather(footage))
     report("tmix=frames=10 / long exposure 10× (at least 1.2)", library / gathering, "×")
+    report("bare decode / long exposure 10× (at least 0.55)", bare / gathering, "×")
+    plain = timed(lambda: make_frames(footage, idle_stages=False))
+    idle = timed(lambda: make_frames(footage, idle_stages=True))
+    report("stages with nothing to do / none at all (about 1)", idle / plain, "×")
 
 
 def make_footage(path: Path, seconds: int) -> Path:
@@ -135,6 +141,32 @@ def gather(path: Path) -> int:
                 mean.made()
                 made += 1
     return made
+
+
+class _Idle:
+    """A correction or an accent that acts on nothing."""
+
+    def acts_on(self, _frame: int) -> bool:
+        return False
+
+
+def make_frames(path: Path, *, idle_stages: bool) -> int:
+    """The result frames of every 5th, lossless, not encoded; with a correction and an accent that are idle."""
+    from chronoxis.cli.planning import plan_of_footage  # noqa: PLC0415
+    from chronoxis.core.model.export_formats import MKV  # noqa: PLC0415
+    from chronoxis.core.model.settings import ResultSettings  # noqa: PLC0415
+    from chronoxis.core.render.chain import result_frames  # noqa: PLC0415
+    from chronoxis.core.render.target import export_target  # noqa: PLC0415
+
+    asked = dict.fromkeys(("speed", "length", "fps", "begin", "end"))
+    plan = plan_of_footage(
+        path, ResultSettings(MKV), {**asked, "every": "5", "each": "one", "shutter": 360.0}
+    )
+    target = export_target(plan)
+    if idle_stages:
+        idle: Any = _Idle()
+        plan = replace(plan, corrections=((idle,),), accents=(idle,))
+    return sum(1 for _ in result_frames(plan, target))
 
 
 def condense(path: Path, *choices: str, ending: str) -> float:
