@@ -151,7 +151,7 @@ class _Idle:
 
 
 def make_frames(path: Path, *, idle_stages: bool) -> int:
-    """The result frames of every 5th, lossless, not encoded; with a correction and an accent that are idle."""
+    """The frames of every 5th, lossless, not encoded; perhaps with an idle correction and accent."""
     from chronoxis.cli.planning import plan_of_footage  # noqa: PLC0415
     from chronoxis.core.model.export_formats import MKV  # noqa: PLC0415
     from chronoxis.core.model.settings import ResultSettings  # noqa: PLC0415
