@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from tqdm import tqdm
 
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging
@@ -38,6 +39,7 @@ def main() -> None:
         window.file_actions.open_file(project)
         wait(lambda: window.document.plan is not None)
         shoot_the_weave(window, folder)
+        shoot_the_pictures(window, folder)
         shoot_an_export(window, folder, Path(scratch))
         shoot_missing_footage(window, folder, project, Path(scratch))
         window.files.discard_changes()
@@ -80,6 +82,29 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     take(window, folder / "weave-many-reversed.png")
     document.undo()
     document.select([Place(0, 1)])
+
+
+def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
+    """A long exposure with what it gathers, both pictures beside the page of a footage, exact pixels."""
+    document = window.document
+    document.select([Place(0, 2)])
+    document.move_playhead(Fraction(8))
+    window.show_bench_page(1)
+    wait(lambda: window.preview.has(document.result_frame), 60)
+    settle(3)
+    take(window, folder / "frames-page.png")
+    window.pictures.show_mode(Mode.BOTH)
+    window.show_bench_page(2)
+    settle(2)
+    take(window, folder / "footage-page.png")
+    window.pictures.show_mode(Mode.RESULT)
+    window.show_bench_page(0)
+    document.select([Place(0, 3)])
+    document.move_playhead(Fraction(11))
+    window.pictures.toggle_exact()
+    settle(3)
+    take(window, folder / "exact-pixels.png")
+    window.pictures.toggle_exact()
 
 
 def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:

@@ -34,6 +34,7 @@ PICTURE_MODES = (
 """Name in the menu, key and mode."""
 
 _STRIP_IMAGES = 24
+_FINER = 1.5  # pixels of a picture for each that shows it: scaled by less, it would look soft
 _SETTLE = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
 
 
@@ -242,7 +243,7 @@ class Pictures(QWidget):
             self._sharp.ask(SharpWish(plan, self._frame_of(plan), height))
 
     def _pixels_high(self, exact: bool, shown: int, full: int) -> int:
-        return full if exact else min(full, round(shown * self.devicePixelRatioF()))
+        return full if exact else min(full, round(shown * self.devicePixelRatioF() * _FINER))
 
     def _ask(self, *, refined: bool) -> None:
         plan = self._document.plan
