@@ -14,7 +14,7 @@ import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
 from chronoxis.core.footage.recording.containers import packets_of
-from chronoxis.core.footage.recording.counting import build_index_apart
+from chronoxis.core.footage.recording.counting import count_frames_apart
 from chronoxis.core.footage.recording.facts import read_facts
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
@@ -168,13 +168,13 @@ def test_a_file_damaged_after_opening_is_named(tmp_path: Path) -> None:
 def test_counting_apart_is_counting(tmp_path: Path) -> None:
     path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
     shares: list[float] = []
-    here, apart = build_index(path), build_index_apart(path, shares.append)
+    here, apart = build_index(path), count_frames_apart(path, shares.append)
     assert shares == sorted(shares)
     assert len(shares) == 2
     for name, value in vars(here).items():
         assert np.array_equal(getattr(apart, name), value), name
     with pytest.raises(FootageError, match=r"nothing.mp4 is not there"):
-        build_index_apart(tmp_path / "nothing.mp4", shares.append)
+        count_frames_apart(tmp_path / "nothing.mp4", shares.append)
 
 
 def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> None:
@@ -189,10 +189,10 @@ def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> N
             os.kill(int(child), signal.SIGKILL)
 
     with pytest.raises(Cancelled):
-        build_index_apart(path, give_up)
+        count_frames_apart(path, give_up)
     assert not children.read_text()
     with pytest.raises(FootageError, match=r"long.mkv brought its reader down"):
-        build_index_apart(path, kill_reader)
+        count_frames_apart(path, kill_reader)
 
 
 def test_metadata_in_an_old_encoding_does_not_matter(tmp_path: Path) -> None:

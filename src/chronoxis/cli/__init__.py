@@ -1,5 +1,34 @@
-"""The command line."""
+"""The command line. What is imported here comes before any word of ours: as little as can be."""
 
-from chronoxis.cli.main import cli, main
+import os
+import signal
+import sys
 
-__all__ = ["cli", "main"]
+_CANCELLED = "Cancelled; nothing was left behind.\n"
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+"""What asks a command to stop."""
+
+
+def _leave(*_: object) -> None:
+    os.write(2, _CANCELLED.encode())
+    os._exit(1)  # nothing has begun yet
+
+
+def _interrupt(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def main() -> None:
+    """Run the command line: exit 0 done, 1 failed with one line on standard error, 2 wrong usage."""
+    for number in SIGNALS:
+        signal.signal(number, _leave)
+    from chronoxis.cli.main import run  # noqa: PLC0415 - what takes time to load is loaded under our signals
+
+    for number in SIGNALS:
+        signal.signal(number, _interrupt)
+    try:
+        code = run()
+    except KeyboardInterrupt:
+        sys.stderr.write(_CANCELLED)
+        code = 1
+    sys.exit(code)

@@ -1,5 +1,5 @@
 """`python -m chronoxis.cli`: what the window runs for an export."""
 
-from chronoxis.cli.main import main
+from chronoxis.cli import main
 
 main()

@@ -17,4 +17,6 @@ from chronoxis.core.model.project import Project
 @file_options
 def condense(footage: Path, **options: Any) -> None:
     """Condense a recording into a file."""
-    write_result(options, Project, lambda project: plan_of_footage(footage, project.settings, options))
+    write_result(
+        footage, options, Project, lambda project: plan_of_footage(footage, project.settings, options)
+    )

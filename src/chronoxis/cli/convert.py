@@ -5,9 +5,8 @@ from pathlib import Path
 import click
 
 from chronoxis.cli.options import FILE
-from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files import endings
-from chronoxis.core.files.atomic import already_there
+from chronoxis.core.files.outputs import check_output
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model.project import Project
 
@@ -23,8 +22,7 @@ def convert(source: Path, output: Path, overwrite: bool) -> None:
     writers = {endings.PROJECT: save_project, endings.TIMELINE: _save_timeline}
     if source.suffix.lower() not in ways or output.suffix.lower() not in writers:
         raise click.UsageError(f"INPUT and OUT end in {endings.PROJECT} or {endings.TIMELINE}.")
-    if output.exists() and not overwrite:
-        raise ChronoxisError(already_there(output))
+    check_output(output, protects=[source], overwrite=overwrite)
     writers[output.suffix.lower()](ways[source.suffix.lower()](source), output)
 
 

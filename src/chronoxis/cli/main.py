@@ -1,5 +1,6 @@
 """The command line: its commands, and how they end."""
 
+import os
 import sys
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from chronoxis.cli.render import render
 from chronoxis.cli.window import open_, open_window
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.files import endings
+from chronoxis.core.files.atomic import sweep_unfinished
 
 
 class _OpeningGroup(click.Group):
@@ -25,6 +27,8 @@ class _OpeningGroup(click.Group):
     ) -> tuple[str | None, click.Command | None, list[str]]:
         if args and args[0] not in self.commands and _names_a_file(args[0]):
             return "open", self.commands["open"], args
+        if args and args[0] not in self.commands and (os.sep in args[0] or Path(args[0]).suffix):
+            raise ChronoxisError(f"{args[0]} is not there; check the path, or see chronoxis --help.")
         return super().resolve_command(ctx, args)
 
 
@@ -52,21 +56,34 @@ for _command in (open_, demo, facts, condense, render, plan, convert):
     cli.add_command(_command)
 
 
-def main() -> None:
-    """Run the command line: exit 0 done, 1 failed with one line on standard error, 2 wrong usage."""
+def run() -> int:
+    """Run the command that the arguments name, and return the exit status."""
     try:
+        sweep_unfinished()
         cli(standalone_mode=False)
+        sys.stdout.flush()
+        return 0
     except click.exceptions.Exit as ended:
-        sys.exit(ended.exit_code)
+        return ended.exit_code
     except click.ClickException as wrong:
         wrong.show()
-        sys.exit(wrong.exit_code)
-    except (Cancelled, click.Abort, KeyboardInterrupt):
-        click.echo("Cancelled; nothing was left behind.", err=True)
-        sys.exit(1)
+        return wrong.exit_code
+    except (Cancelled, click.Abort):
+        raise KeyboardInterrupt from None
     except ChronoxisError as error:
         click.echo(str(error), err=True)
-        sys.exit(1)
     except BrokenPipeError:
-        sys.stderr.close()
-        sys.exit(1)
+        _give_up_output()
+    except OSError as error:
+        _give_up_output()
+        click.echo(f"The output cannot be written: {error.strerror}.", err=True)
+    except MemoryError:
+        click.echo(
+            "There is not enough memory for that; choose a shorter stretch or a smaller size.", err=True
+        )
+    return 1
+
+
+def _give_up_output() -> None:
+    """Send what is still to be written nowhere; the interpreter would complain at its end."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

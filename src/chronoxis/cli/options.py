@@ -7,9 +7,11 @@ from typing import Any
 import click
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.export_formats import Quality, endings_in_words
+from chronoxis.core.model.export_formats import Quality, endings_in_words, format_of
+from chronoxis.core.model.settings import SizeWish
+from chronoxis.core.timing.exact import parse_exact, shortened
 from chronoxis.core.timing.rates import parse_rate
-from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
 
 FILE = click.Path(path_type=Path)
 
@@ -26,6 +28,21 @@ class Words(click.ParamType[Any]):
             return self._parse(value) if isinstance(value, str) else value
         except PlanError as error:
             self.fail(str(error), param, ctx)
+
+
+def _output(text: str) -> Path:
+    format_of(Path(text))
+    return Path(text)
+
+
+def _shutter(text: str) -> float:
+    try:
+        degrees = parse_exact(text.strip().removesuffix("°"))
+    except (ValueError, ZeroDivisionError):
+        raise PlanError(f"“{shortened(text)}” is not an angle; write 180 or 270.5.") from None
+    if not 0 <= degrees <= MAX_SHUTTER:
+        raise PlanError(f"A shutter lies between 0° and {MAX_SHUTTER}°.")
+    return float(degrees)
 
 
 def pace_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -47,7 +64,7 @@ def pace_options(command: Callable[..., None]) -> Callable[..., None]:
             ),
             click.option(
                 "--shutter",
-                type=float,
+                type=Words("angle", _shutter),
                 default=360.0,
                 show_default=True,
                 metavar="DEG",
@@ -63,9 +80,9 @@ def file_options(command: Callable[..., None]) -> Callable[..., None]:
     """What the file should be like."""
     for option in reversed(
         [
-            click.option("-o", "--output", type=FILE, required=True, metavar="OUT",
+            click.option("-o", "--output", type=Words("file", _output), required=True, metavar="OUT",
                          help=f"A file that ends in {endings_in_words()}."),
-            click.option("--size", metavar="WxH",
+            click.option("--size", type=Words("size", SizeWish.parse), metavar="WxH",
                          help="Such as 1280x720 or 1080p; the recorded aspect is kept."),
             click.option("--stretch", is_flag=True, help="Fill WxH exactly, giving up the aspect."),
             click.option("--quality", type=Words("quality", Quality.parse), metavar="Q",

@@ -17,13 +17,14 @@ from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import parse_speed
+from chronoxis.core.timing.step import parse_step
 from chronoxis.core.timing.timecode import format_time, parse_time
 
 _ONLY = Place(0, 0)
 
 
-def plan_of_project(project: Project) -> Plan:
-    """The plan of a loaded project, whose footage is opened and counted.
+def plan_of_project(project: Project, rate: Fraction | None = None) -> Plan:
+    """The plan of a loaded project, whose footage is opened and counted; perhaps at another rate.
 
     Raises:
         ChronoxisError: footage is missing, damaged or not what it was, or the plan contradicts itself.
@@ -39,7 +40,7 @@ def plan_of_project(project: Project) -> Plan:
             if footage.counted:
                 raise ChronoxisError(changed_on_disk(footage, *measured))
             project = arranging.measure(project, footage.key, *measured)
-    return make_plan(project, sources)
+    return make_plan(arranging.set_rate(project, rate or project.rate), sources)
 
 
 def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any]) -> Plan:
@@ -67,11 +68,25 @@ def _with_points(project: Project, choices: dict[str, Any]) -> Project:
     begin = _usage(parse_time, choices["begin"], footage.rate) if choices["begin"] else Fraction(0)
     end = _usage(parse_time, choices["end"], footage.rate) if choices["end"] else footage.length
     if end > footage.length:
+        out, whole = _apart(end, footage.length)
+        raise PlanError(f"The out point {out} lies after the end of {footage.label}, which is {whole} long.")
+    if begin >= footage.length:
+        start, whole = _apart(begin, footage.length)
+        raise PlanError(f"The in point {start} lies after the end of {footage.label}, which is {whole} long.")
+    if begin >= end:
         raise PlanError(
-            f"The out point {format_time(end)} lies after the end of {footage.label}, "
-            f"which is {format_time(footage.length, 2)} long."
+            f"The in point {format_time(begin, 2)} must lie before the out point {format_time(end, 2)}."
         )
     return arranging.set_points(project, 0, begin, end)
+
+
+def _apart(one: Fraction, other: Fraction) -> tuple[str, str]:
+    """Two times in as few digits as tell them apart."""
+    for decimals in range(2, 10):
+        texts = format_time(one, decimals), format_time(other, decimals)
+        if texts[0] != texts[1]:
+            return texts
+    return str(one), str(other)
 
 
 def _pace_wish(project: Project, way: str, text: str) -> tuple[Quantity, Fraction]:
@@ -80,10 +95,7 @@ def _pace_wish(project: Project, way: str, text: str) -> tuple[Quantity, Fractio
     if way == "speed":
         frames_per_step = project.footage[0].rate / project.rate
         return Quantity.SPEED, _usage(parse_speed, text, frames_per_step)
-    try:
-        return Quantity.STEP, Fraction(text)
-    except (ValueError, ZeroDivisionError):
-        raise click.UsageError(f"--every takes a number of frames, not “{text}”.") from None
+    return Quantity.STEP, _usage(parse_step, text)
 
 
 def _usage(parse: Callable[..., Fraction], *arguments: Any) -> Fraction:

@@ -10,7 +10,6 @@ from chronoxis.cli.exporting import write_result
 from chronoxis.cli.options import FILE, Words, file_options
 from chronoxis.cli.planning import plan_of_project
 from chronoxis.core.files.project_file import load_project
-from chronoxis.core.model import arranging
 from chronoxis.core.timing.rates import parse_rate
 
 
@@ -21,7 +20,8 @@ from chronoxis.core.timing.rates import parse_rate
 def render(project: Path, fps: Fraction | None, **options: Any) -> None:
     """Export a project's result."""
     write_result(
+        project,
         options,
         lambda: load_project(project),
-        lambda loaded: plan_of_project(arranging.set_rate(loaded, fps or loaded.rate)),
+        lambda loaded: plan_of_project(loaded, fps),
     )

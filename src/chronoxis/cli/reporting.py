@@ -1,7 +1,9 @@
 """How an export's progress is told: a bar, nothing, or JSON lines for a program that listens."""
 
 import json
+import os
 import signal
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -9,6 +11,7 @@ from typing import Any
 import click
 from tqdm import tqdm
 
+from chronoxis.cli import SIGNALS
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.render.export import ExportProgress, Finished
 from chronoxis.core.timing.rates import format_rate
@@ -23,22 +26,29 @@ class Report:
         self._bar: tqdm[Any] | None = None
         self._cancelled = False
         self._listening = True
+        self._writing = False
 
     def cancel(self, *_: object) -> None:
-        """Stop at the next frame."""
+        """Stop: at once, but while something is written at the next step."""
         self._cancelled = True
+        if not self._writing:
+            raise Cancelled
 
     def begin(self, total: int) -> None:
         """So many frames are to come. Raises Cancelled if it was asked for."""
-        if self._cancelled:
-            raise Cancelled
+        self.check()
+        self._writing = True
         if self._kind == "bar":
             self._bar = tqdm(total=total, unit="frame")
 
-    def progress(self, now: ExportProgress) -> None:
-        """Tell how far it is. Raises Cancelled if it was asked for."""
+    def check(self) -> None:
+        """Raises Cancelled if it was asked for."""
         if self._cancelled:
             raise Cancelled
+
+    def progress(self, now: ExportProgress) -> None:
+        """Tell how far it is. Raises Cancelled if it was asked for."""
+        self.check()
         if self._bar is not None:
             self._bar.update(now.done - self._bar.n)
         self.say(
@@ -55,7 +65,11 @@ class Report:
             rate=str(result.rate),
             length=float(result.length),
             size=result.size,
+            held=list(result.held),
+            remark=result.remark,
         )
+        if result.remark and self._kind != "json":
+            click.echo(result.remark, err=True)
         if self._kind == "bar":
             click.echo(
                 f"{result.path}: {result.frames} frames, {format_time(result.length, 2)} at "
@@ -69,8 +83,10 @@ class Report:
             return
         try:
             print(json.dumps(event), flush=True)
-        except BrokenPipeError:
-            self._listening = False  # whoever listened has gone; the person still wants the file
+        except OSError:
+            # Whoever listened has gone, or has no room; the person still wants the file.
+            self._listening = False
+            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
     def close(self) -> None:
         """Take the bar away."""
@@ -82,11 +98,11 @@ class Report:
 def reporting(kind: str) -> Iterator[Report]:
     """Report what goes on inside; an interrupt or a termination asks for a stop."""
     report = Report(kind)
-    for number in (signal.SIGINT, signal.SIGTERM):
+    for number in SIGNALS:
         signal.signal(number, report.cancel)
     try:
         yield report
-    except Cancelled:
+    except (Cancelled, KeyboardInterrupt):
         report.say(event="cancelled")
         raise
     except ChronoxisError as error:

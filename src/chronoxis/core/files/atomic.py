@@ -3,35 +3,39 @@
 import errno
 import fcntl
 import os
-import re
 import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, BinaryIO
+
+from platformdirs import user_state_path
 
 from chronoxis.core.errors import ExportError
 
-_UNFINISHED = ".part"
+_UNFINISHED = ".chronoxis-part"
 _FRESH = 10  # seconds in which a file may not be locked yet
+_MOST_BYTES = 80  # of the final name in that of the unfinished file
 
 
 @contextmanager
 def temporary_beside(final: Path) -> Iterator[Path]:
     """Make an empty hidden file in the folder of ``final``, to be written and then published.
 
-    What was not published is removed at the end, and so is what a program that was killed left behind.
+    What was not published is removed at the end, and so is what programs that were killed left behind
+    there. It is also noted down until then, so that the next start of the program finds it.
 
     Raises:
         ExportError: the folder is missing or may not be written to.
     """
-    prefix = f".{final.stem[:80]}-"
     try:
-        _sweep(final.parent, prefix)
-        handle, name = tempfile.mkstemp(prefix=prefix, suffix=_UNFINISHED, dir=final.parent)
+        _sweep(final.parent)
+        stem = os.fsencode(final.stem)[:_MOST_BYTES].decode(errors="ignore")
+        handle, name = tempfile.mkstemp(prefix=f".{stem}-", suffix=_UNFINISHED, dir=final.parent)
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
+    note = _note_down(Path(name))
     try:
         takes_lock(handle)  # for as long as the program lives
         umask = os.umask(0)
@@ -41,15 +45,49 @@ def temporary_beside(final: Path) -> Iterator[Path]:
     finally:
         os.close(handle)
         Path(name).unlink(missing_ok=True)
+        if note is not None:
+            note.unlink(missing_ok=True)
 
 
-def _sweep(folder: Path, prefix: str) -> None:
-    """Remove unfinished files of this name that nobody writes any more."""
-    names = re.compile(re.escape(prefix) + "[a-z0-9_]{8}" + re.escape(_UNFINISHED))
-    for left in [path for path in folder.iterdir() if names.fullmatch(path.name)]:
-        with suppress(FileNotFoundError, PermissionError), left.open("rb") as found:
-            if time.time() - left.stat().st_mtime > _FRESH and takes_lock(found):
-                left.unlink()
+def sweep_unfinished() -> None:
+    """Remove what programs that were killed left behind, wherever they wrote."""
+    folder = _notes_folder()
+    for note in folder.iterdir() if folder.is_dir() else ():
+        with suppress(OSError):
+            unfinished = note.readlink()
+            if not unfinished.exists() or _remove_left(unfinished):
+                note.unlink(missing_ok=True)
+
+
+def _notes_folder() -> Path:
+    return user_state_path("chronoxis") / "unfinished"
+
+
+def _note_down(unfinished: Path) -> Path | None:
+    """A link to an unfinished file, or None where none can be made."""
+    note = _notes_folder() / unfinished.name
+    try:
+        note.parent.mkdir(parents=True, exist_ok=True)
+        note.symlink_to(unfinished.absolute())
+    except OSError:
+        return None  # it is found once somebody writes in the same folder
+    return note
+
+
+def _sweep(folder: Path) -> None:
+    """Remove unfinished files that nobody writes any more."""
+    for left in [path for path in folder.iterdir() if path.name.endswith(_UNFINISHED)]:
+        with suppress(FileNotFoundError, PermissionError):
+            _remove_left(left)
+
+
+def _remove_left(unfinished: Path) -> bool:
+    """Remove an unfinished file if nobody writes it any more, and say whether that was so."""
+    with unfinished.open("rb") as found:
+        left = time.time() - unfinished.stat().st_mtime > _FRESH and takes_lock(found)
+        if left:
+            unfinished.unlink()
+    return left
 
 
 def takes_lock(file: int | IO[Any]) -> bool:
@@ -67,12 +105,24 @@ def write_whole(final: Path, content: bytes) -> None:
     Raises:
         ExportError: it could not be written; what was there is still there.
     """
+    with written_whole(final, overwrite=True) as file:
+        file.write(content)
+
+
+@contextmanager
+def written_whole(final: Path, *, overwrite: bool) -> Iterator[BinaryIO]:
+    """Open a file that gets its name in one step, once all that is written into it is on the disk.
+
+    Raises:
+        ExportError: it could not be written, or the name is taken; what was there is still there.
+    """
     with temporary_beside(final) as temporary:
         try:
-            temporary.write_bytes(content)
+            with temporary.open("wb") as file:
+                yield file
         except OSError as error:
             raise ExportError(why_not_written(final, error)) from error
-        publish(temporary, final, overwrite=True)
+        publish(temporary, final, overwrite=overwrite)
 
 
 def publish(temporary: Path, final: Path, *, overwrite: bool) -> None:

@@ -110,11 +110,8 @@ def _lock_of(path: Path) -> Path:
 
 
 def sweep(folder: Path) -> None:
-    """Remove locks and half-written files that nobody holds."""
+    """Remove locks that nobody holds."""
     for lock in folder.glob("*.lock") if folder.is_dir() else []:
         path = lock.with_suffix(_ENDING)
         if not path.exists() and not _is_held(path):
             lock.unlink(missing_ok=True)
-    for part in folder.glob(".*.part") if folder.is_dir() else []:
-        if time.time() - part.stat().st_mtime > 3600:
-            part.unlink(missing_ok=True)

@@ -75,6 +75,10 @@ class Facts(Protocol):
 class Reader(Protocol):
     """Gives numbered frames. For one thread; to be closed."""
 
+    @property
+    def lost(self) -> set[int]:
+        """Numbers of frames that were asked for and stood in for by others, since they cannot be had."""
+
     def frame(self, number: int) -> VideoFrame:
         """One frame. Raises FootageError if it cannot be had."""
 

@@ -7,6 +7,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronoxis.core.errors import ExportError, PlanError
+from chronoxis.core.timing.exact import shortened
 from chronoxis.core.timing.rates import MAX_RATE, format_rate
 
 Size = tuple[int, int]
@@ -34,7 +35,7 @@ class Quality(IntEnum):
             if cleaned in (str(int(quality)), quality.name.lower()):
                 return quality
         names = ", ".join(f"{quality.name.lower()} ({quality:d})" for quality in cls)
-        raise PlanError(f"“{text}” is not a quality; choose {names}.")
+        raise PlanError(f"“{shortened(text)}” is not a quality; choose {names}.")
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.export_formats import MP4, ExportFormat, Quality, Size
+from chronoxis.core.timing.exact import shortened
 
 MAX_SIDE = 16384
 _NAMED_HEIGHTS = {"2160p": 2160, "1440p": 1440, "1080p": 1080, "720p": 720}
@@ -37,8 +38,8 @@ class SizeWish:
         if cleaned in _NAMED_HEIGHTS:
             return cls(height=_NAMED_HEIGHTS[cleaned])
         width, _, height = cleaned.partition("x")
-        if not (width.isdecimal() and height.isdecimal()):
-            raise PlanError(f"“{text}” is not a size; write 1280x720, 1080p or “as recorded”.")
+        if len(cleaned) > 20 or not (width.isdecimal() and height.isdecimal()):
+            raise PlanError(f"“{shortened(text)}” is not a size; write 1280x720, 1080p or “as recorded”.")
         if not all(2 <= int(side) <= MAX_SIDE for side in (width, height)):
             raise PlanError(f"A size of {text} is out of range; each side lies between 2 and {MAX_SIDE}.")
         return cls(int(width), int(height), stretch)

@@ -4,7 +4,7 @@ What follows, encoding, is for whoever asked: the export, the preview, the estim
 """
 
 import os
-from collections.abc import Generator, Iterator
+from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
 from itertools import pairwise
 
@@ -32,29 +32,41 @@ _MOST_BLOCK = 64
 
 
 def result_frames(
-    plan: Plan, target: Target, start: int = 0, stop: int | None = None
+    plan: Plan,
+    target: Target,
+    start: int = 0,
+    stop: int | None = None,
+    check: Callable[[], None] = lambda: None,
+    held: dict[int, set[int]] | None = None,
 ) -> Generator[VideoFrame, None, None]:
     """Yield result frames ``start`` to ``stop`` of a plan, in order; all of them, if not told otherwise.
 
     A recorded frame is decoded once, however many result frames of a shot it takes part in; in shots
     that play backwards, once for each block of result frames. Memory holds the frames under way or one
-    block, whatever the length.
+    block, whatever the length. ``check`` is called after each recorded frame and may raise `Cancelled`.
+    Into ``held``, the numbers of recorded frames come, by shot, that could not be decoded: their
+    neighbours stand in for them.
 
     Raises:
         FootageError: a recorded frame cannot be decoded.
+        Cancelled: ``check`` raised it.
     """
     stop = len(plan.schedule) if stop is None else stop
     changes = np.flatnonzero(np.diff(plan.schedule.shots[start:stop])) + 1 + start
     for first, end in pairwise([start, *changes.tolist(), stop]):
-        chain = _ShotChain(plan, target, int(plan.schedule.shots[first]))
+        chain = _ShotChain(plan, target, int(plan.schedule.shots[first]), check)
         yield from chain.frames(first, end)
+        if held is not None and chain.lost:
+            held.setdefault(chain.shot, set()).update(chain.lost)
 
 
 class _ShotChain:
     """The stages for one shot."""
 
-    def __init__(self, plan: Plan, target: Target, shot: int) -> None:
+    def __init__(self, plan: Plan, target: Target, shot: int, check: Callable[[], None]) -> None:
+        self._check, self.shot, self.lost = check, shot, set[int]()
         self._schedule, self._target = plan.schedule, target
+        self._plays_backwards = plan.project.shots[shot].backwards
         self._source, self._picture = plan.sources[shot], plan.pictures[shot]
         self._corrections, self._accents = plan.corrections[shot], plan.accents
         self._makings = Makings(self._picture.colour)
@@ -64,10 +76,11 @@ class _ShotChain:
         part, numbers = self._schedule.portion(start, stop), np.arange(start, stop)
         gathers = part.gathers and not self._target.gather_small
         with self._source.reader(THREADS_BESIDE_GATHERING if gathers else 0) as reader:
-            if np.any(np.diff(part.frames[part.offsets[:-1]]) < 0):
+            if self._plays_backwards:
                 yield from self._backwards(reader, part, numbers)
             else:
                 yield from self._forwards(reader, part, numbers)
+            self.lost |= reader.lost
 
     def _forwards(self, reader: Reader, part: Schedule, numbers: Frames) -> Generator[VideoFrame, None, None]:
         with closing(ahead(reader.frames(np.unique(part.frames)), _DECODED_AHEAD)) as decoded:
@@ -94,27 +107,35 @@ class _ShotChain:
     def _make(
         self, decoded: Iterator[tuple[int, VideoFrame]], part: Schedule, numbers: Frames
     ) -> Iterator[tuple[int, Made]]:
-        """Open each result frame when its first recorded frame comes by, and close it after its last."""
+        """Open each result frame when its first recorded frame comes by, and close it after its last.
+
+        Where the shutter changes, a later result frame may begin or end with an earlier recorded frame.
+        """
         firsts = part.frames[part.offsets[:-1]]
         lasts = part.frames[part.offsets[1:] - 1]
-        opened = closed = 0
+        order = np.argsort(firsts, kind="stable").tolist()
+        opened = given = 0
         under_way: dict[int, _ResultFrame] = {}
+        made: dict[int, Made] = {}
         for number, frame in decoded:
+            self._check()
             ready = self._prepare(number, frame)
-            while opened < len(part) and firsts[opened] == number:
+            while opened < len(part) and firsts[row := order[opened]] == number:
                 # Whatever is made of one recorded frame is that frame.
-                frames, weights = part.sources(opened)
-                way = part.way(opened) if len(frames) > 1 else EachFrame.ONE
+                frames, weights = part.sources(row)
+                way = part.way(row) if len(frames) > 1 else EachFrame.ONE
                 making = self._makings.begin(way, len(frames))
-                under_way[opened] = _ResultFrame(frames, weights, way, making)
+                under_way[row] = _ResultFrame(frames, weights, way, making)
                 opened += 1
             for result in under_way.values():
                 result.take(number, ready)
-            while closed < opened and lasts[closed] <= number:
-                done = under_way.pop(closed)
-                yield int(numbers[closed]), done.making.made()
+            for row in [row for row in under_way if lasts[row] <= number]:
+                done = under_way.pop(row)
+                made[row] = done.making.made()
                 self._makings.end(done.way, done.making)
-                closed += 1
+            while given in made:
+                yield int(numbers[given]), made.pop(given)
+                given += 1
 
     def _frame(self, number: int, made: Made) -> VideoFrame:
         """A made picture in the result's size and format, with its accents."""

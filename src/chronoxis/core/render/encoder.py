@@ -48,7 +48,7 @@ class Encoder:
         """
         self._format = format_
         options = dict(format_.muxer_options)
-        self._container = av.open(str(path), "w", format=format_.muxer, options=options)
+        self._container = av.open(f"file:{path}", "w", format=format_.muxer, options=options)
         video = self._container.add_stream(format_.codec, rate=rate)
         assert isinstance(video, VideoStream)
         video.width, video.height = size

@@ -1,7 +1,7 @@
 """An export from plan to finished, checked file."""
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from fractions import Fraction
@@ -12,13 +12,19 @@ import numpy as np
 from av.audio.frame import AudioFrame
 
 from chronoxis.core.errors import ExportError
-from chronoxis.core.files.atomic import already_there, publish, temporary_beside, why_not_written
+from chronoxis.core.files.atomic import publish, temporary_beside, why_not_written
+from chronoxis.core.files.outputs import check_output
 from chronoxis.core.footage.recording.frame_index import build_index
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model.project import Project
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.encoder import Encoder, interleave
 from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import export_target
+from chronoxis.core.timing.timecode import format_time
+
+_MOST_LISTED = 5
 
 
 @dataclass(frozen=True)
@@ -40,29 +46,33 @@ class ExportProgress:
 
 @dataclass(frozen=True)
 class Finished:
-    """What came out, read back from the finished file."""
+    """What came out, read back from the finished file.
+
+    Attributes:
+        held: where recorded frames could not be decoded, so that their neighbours stand there.
+    """
 
     path: Path
     frames: int
     rate: Fraction
     length: Fraction
     size: int
+    held: tuple[str, ...] = ()
+
+    @property
+    def remark(self) -> str:
+        """What a person should know of it, or nothing."""
+        if not self.held:
+            return ""
+        listed = ", ".join(self.held[:_MOST_LISTED]) + (" …" if len(self.held) > _MOST_LISTED else "")
+        many = f"{len(self.held)} recorded frames" if len(self.held) > 1 else "One recorded frame"
+        return f"{many} could not be decoded; the one before stands there: {listed}."
 
 
-def check_output(plan: Plan, output: Path, *, overwrite: bool) -> None:
-    """Refuse an output name that would destroy something.
-
-    Raises:
-        ExportError: it is the recording itself, a folder, or a file that may not be overwritten.
-    """
-    if output.exists() and any(
-        output.samefile(file) for source in plan.sources for file in source.files if file.exists()
-    ):
-        raise ExportError(f"{output.name} is the recording itself; choose another name for the result.")
-    if output.is_dir():
-        raise ExportError(f"{output} is a folder; add a file name.")
-    if output.exists() and not overwrite:
-        raise ExportError(already_there(output))
+def protected_files(project: Project, sources: Iterable[Source] = ()) -> set[Path]:
+    """The files that no export may replace: all footage of a project, whether a shot uses it or not."""
+    of_project = {file for footage in project.footage for file in footage.files}
+    return of_project | {file for source in sources for file in source.files}
 
 
 def export(
@@ -71,6 +81,7 @@ def export(
     *,
     overwrite: bool = False,
     progress: Callable[[ExportProgress], None] | None = None,
+    check: Callable[[], None] = lambda: None,
 ) -> Finished:
     """Write the result under a temporary name, read it back, compare it with the plan, then name it.
 
@@ -78,27 +89,35 @@ def export(
         plan: what to write.
         output: the final name.
         overwrite: whether a file of that name may be replaced.
-        progress: called after each result frame; it may raise `Cancelled` to stop the work.
+        progress: called after each result frame.
+        check: called after each recorded frame; either may raise `Cancelled` to stop the work.
 
     Raises:
         ExportError: it could not be written, or what was written is not what was planned.
         FootageError: the recording can no longer be read.
         Cancelled: ``progress`` raised it. Nothing is left behind in any of these cases.
     """
-    check_output(plan, output, overwrite=overwrite)
+    check_output(output, protects=protected_files(plan.project, plan.sources), overwrite=overwrite)
     return_large_blocks()
     with temporary_beside(output) as temporary:
         try:
-            _write(plan, temporary, progress)
+            held = _write(plan, temporary, progress, check)
         except (av.FFmpegError, OSError) as error:
             raise ExportError(why_not_written(output, error)) from error
         _compare(plan, temporary, output)
         size = temporary.stat().st_size
         publish(temporary, output, overwrite=overwrite)
-    return Finished(output, len(plan.schedule), plan.schedule.rate, plan.schedule.length, size)
+    return Finished(output, len(plan.schedule), plan.schedule.rate, plan.schedule.length, size, held)
 
 
-def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | None) -> None:
+def _write(
+    plan: Plan,
+    path: Path,
+    progress: Callable[[ExportProgress], None] | None,
+    check: Callable[[], None],
+) -> tuple[str, ...]:
+    """Write all of it, and return where recorded frames could not be decoded."""
+    held: dict[int, set[int]] = {}
     target = export_target(plan)
     with ExitStack() as stack:
         layout, sound = _sound(plan, stack)
@@ -114,11 +133,17 @@ def _write(plan: Plan, path: Path, progress: Callable[[ExportProgress], None] | 
                 sound=layout,
             )
         )
-        frames = stack.enter_context(closing(result_frames(plan, target)))
+        frames = stack.enter_context(closing(result_frames(plan, target, check=check, held=held)))
         pace = _Pace(len(plan.schedule))
         for done in interleave(frames, sound, encoder):
             if progress:
                 progress(pace.after(done))
+    places = {
+        (plan.project.footage_of(plan.project.shots[shot]).label, float(plan.edges[shot][number]))
+        for shot, numbers in held.items()
+        for number in numbers
+    }
+    return tuple(f"{label} {format_time(seconds, 2)}" for label, seconds in sorted(places))
 
 
 def _sound(plan: Plan, stack: ExitStack) -> tuple[tuple[int, str] | None, Iterator[AudioFrame]]:

@@ -3,8 +3,10 @@
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.timing.exact import parse_exact, shortened
 
 MAX_RATE = Fraction(1000)
+_FINEST = 1_000_000  # the largest denominator: files keep rates as two 32-bit numbers
 
 _NTSC_BASES = (24, 30, 48, 60, 96, 120, 240)
 
@@ -20,11 +22,13 @@ def parse_rate(text: str) -> Fraction:
     """
     cleaned = text.strip().lower().removesuffix("fps").strip().replace(",", ".")
     try:
-        rate = Fraction(cleaned)
+        rate = parse_exact(cleaned).limit_denominator(_FINEST)
     except (ValueError, ZeroDivisionError):
-        raise PlanError(f"“{text}” is not a frame rate; write 25, 29.97 or 30000/1001.") from None
+        raise PlanError(f"“{shortened(text)}” is not a frame rate; write 25, 29.97 or 30000/1001.") from None
     if not 0 < rate <= MAX_RATE:
-        raise PlanError(f"A frame rate of {text} is out of range; it lies above 0 and up to {MAX_RATE} fps.")
+        raise PlanError(
+            f"A frame rate of {shortened(text)} is out of range; it lies above 0 and up to {MAX_RATE} fps."
+        )
     return _exact_ntsc(rate) if "." in cleaned else rate
 
 

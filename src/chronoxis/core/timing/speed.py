@@ -4,6 +4,7 @@ import re
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.timing.exact import parse_exact, shortened
 
 MIN_SPEED = Fraction(1, 100)
 MAX_SPEED = Fraction(100_000)
@@ -27,13 +28,15 @@ def parse_speed(text: str, frames_per_step: Fraction | None = None) -> Fraction:
         if every:
             if not frames_per_step:
                 raise PlanError("“every …th” needs a recording whose frame rate is known.")
-            return checked_speed(Fraction(every[1]) / frames_per_step)
+            return checked_speed(parse_exact(every[1]) / frames_per_step)
         number = cleaned.rstrip("x×").strip()
         if number.endswith("%"):
-            return checked_speed(Fraction(number.removesuffix("%").strip()) / 100)
-        return checked_speed(Fraction(number))
+            return checked_speed(parse_exact(number.removesuffix("%")) / 100)
+        return checked_speed(parse_exact(number))
     except (ValueError, ZeroDivisionError):
-        raise PlanError(f"“{text}” is not a speed; write 24×, 2400%, 1/4× or every 24th.") from None
+        raise PlanError(
+            f"“{shortened(text)}” is not a speed; write 24×, 2400%, 1/4× or every 24th."
+        ) from None
 
 
 def checked_speed(speed: Fraction) -> Fraction:
@@ -43,7 +46,9 @@ def checked_speed(speed: Fraction) -> Fraction:
         PlanError: it does not.
     """
     if not MIN_SPEED <= speed <= MAX_SPEED:
-        raise PlanError(f"A speed of {_plain(speed)}× is out of range; it lies between 1/100× and 100,000×.")
+        raise PlanError(
+            f"A speed of {shortened(_plain(speed))}× is out of range; it lies between 1/100× and 100,000×."
+        )
     return speed
 
 

@@ -4,6 +4,7 @@ import re
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.timing.exact import parse_exact, shortened
 
 _TIMES = re.compile(r"(.+?)\s*(?:times|time|×|x)")
 
@@ -38,9 +39,9 @@ def parse_step(text: str) -> Fraction:
     cleaned = text.strip().lower()
     times = _TIMES.fullmatch(cleaned)
     try:
-        number = Fraction((times[1] if times else cleaned).replace(",", ".").replace(" ", ""))
+        number = parse_exact((times[1] if times else cleaned).replace(",", ".").replace(" ", ""))
         if number <= 0:
             raise ValueError
         return 1 / number if times else number
     except (ValueError, ZeroDivisionError):
-        raise PlanError(f"“{text}” is not a number of frames.") from None
+        raise PlanError(f"“{shortened(text)}” is not a number of frames.") from None

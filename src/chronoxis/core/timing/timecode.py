@@ -4,8 +4,10 @@ import re
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.timing.exact import parse_exact, shortened
 
 _UNITS = re.compile(r"(?:(\d+)h)?(?:(\d+)m)?(?:(\d+(?:\.\d*)?)s)?")
+_LONGEST = 40  # letters of a time
 _UNIT_SECONDS = (3600, 60, 1)
 
 
@@ -21,13 +23,17 @@ def parse_time(text: str, rate: Fraction | None = None) -> Fraction:
     """
     cleaned = text.strip().lower().replace(",", ".").replace(" ", "")
     try:
+        if len(cleaned) > _LONGEST:
+            raise ValueError
         if re.fullmatch(r"\d+/[1-9]\d*", cleaned):
-            return Fraction(cleaned)
+            return parse_exact(cleaned)
         if cleaned and (units := _UNITS.fullmatch(cleaned)):
             return _sum_units(units.groups())
         return _sum_fields(cleaned.split(":"), rate)
     except ValueError:
-        raise PlanError(f"“{text}” is not a time; write 90, 1:30, 1:30.5, 0:01:30:12 or 1m30s.") from None
+        raise PlanError(
+            f"“{shortened(text)}” is not a time; write 90, 1:30, 1:30.5, 0:01:30:12 or 1m30s."
+        ) from None
 
 
 def format_time(seconds: Fraction | float, decimals: int = 1) -> str:

@@ -28,7 +28,7 @@ def open_container(path: Path) -> Iterator[InputContainer]:
     try:
         if path.stat().st_size == 0:
             raise FootageError(f"{path.name} is empty (0 bytes); copy it again from the camera.")
-        container = av.open(str(path), metadata_errors="replace")
+        container = av.open(f"file:{path}", metadata_errors="replace")  # a colon is no protocol
     except FileNotFoundError:
         raise FootageError(
             f"{path} is not there; check the path, or find where the file was moved."

@@ -12,14 +12,15 @@ import sys
 from pathlib import Path
 
 from chronoxis.core.errors import ChronoxisError, FootageError
-from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
+from chronoxis.core.footage.recording.frame_count import count_frames
+from chronoxis.core.footage.recording.frame_index import FrameIndex
 from chronoxis.core.footage.source import Progress
 
 _LOWEST = 19
 
 
-def build_index_apart(path: Path, progress: Progress) -> FrameIndex:
-    """As `build_index`, in a process that gives way to all other work.
+def count_frames_apart(path: Path, progress: Progress) -> FrameIndex:
+    """As `count_frames`, in a process that gives way to all other work.
 
     Raises:
         FootageError: the file cannot be read, holds no frame, or brings its reader down.
@@ -53,7 +54,7 @@ def _count(path: Path) -> None:
     os.nice(_LOWEST)
     signal.signal(signal.SIGPIPE, signal.SIG_DFL)  # ends when whoever asked is gone
     try:
-        say(build_index(path, say))
+        say(count_frames(path, say))
     except ChronoxisError as error:
         say(error)
 

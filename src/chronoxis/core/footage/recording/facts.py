@@ -42,6 +42,9 @@ class RecordingFacts:
         container: FFmpeg's name of the file format.
         indexed: whether length, rate and count were counted from the frames.
         missing: recorded seconds that the header promises and the file does not hold.
+        promised: seconds of the picture by the header, on the file's own clock; None if it does not say.
+        left_out: frames at the beginning and at the end that cannot be decoded.
+        joints: how many times its clock begins anew: files were joined there.
     """
 
     path: Path
@@ -58,6 +61,9 @@ class RecordingFacts:
     container: str
     indexed: bool = False
     missing: Fraction = Fraction(0)
+    promised: Fraction | None = None
+    left_out: tuple[int, int] = (0, 0)
+    joints: int = 0
 
     @property
     def origin(self) -> Path:
@@ -67,10 +73,19 @@ class RecordingFacts:
     @property
     def caution(self) -> str:
         """What is wrong with it, or nothing."""
-        if not self.missing:
-            return ""
-        lost = format_time(self.missing)
-        return f"The file is cut off: its last {lost} are missing. The rest can be used."
+        said = []
+        if self.missing:
+            lost = format_time(self.missing)
+            said.append(f"The file is cut off: its last {lost} are missing. The rest can be used.")
+        places = [
+            f"{n} at its {end}" for n, end in zip(self.left_out, ("beginning", "end"), strict=True) if n
+        ]
+        if places:
+            said.append(f"Frames that cannot be decoded are left out: {' and '.join(places)}.")
+        if self.joints:
+            many = f"{self.joints + 1} files" if self.joints > 1 else "two files"
+            said.append(f"It was joined from {many}; their clocks run on into one another.")
+        return " ".join(said)
 
     def summary(self) -> list[str]:
         """Size, sound, and what is unusual."""
@@ -127,11 +142,14 @@ class RecordingFacts:
             "size": self.size,
             "recorded_on": self.recorded_on.isoformat() if self.recorded_on else None,
             "missing": float(self.missing),
+            "left_out": list(self.left_out),
+            "joints": self.joints,
         }
 
     def counted(self, index: FrameIndex) -> "RecordingFacts":
         """These facts with what the frame index found."""
-        gap = self.length - index.length
+        begin = max(index.start, Fraction(0)) if index.stamped else Fraction(0)
+        gap = Fraction(0) if self.promised is None else self.promised - begin - index.length
         return replace(
             self,
             length=index.length,
@@ -140,6 +158,8 @@ class RecordingFacts:
             frame_count=len(index),
             indexed=True,
             missing=gap if gap > max(Fraction(1), self.length / 50) else Fraction(0),
+            left_out=index.left_out,
+            joints=len(index.splices) - 1,
         )
 
 
@@ -188,6 +208,7 @@ def read_opening(path: Path) -> tuple[RecordingFacts, VideoFrame]:
             size=size,
             recorded_on=_recorded_on(container),
             container=container.format.name,
+            promised=_promised(container, stream),
         )
     return facts, frame
 
@@ -219,6 +240,15 @@ def _length(container: InputContainer, stream: VideoStream) -> Fraction:
     return Fraction(container.duration or 0, av.time_base)
 
 
+def _promised(container: InputContainer, stream: VideoStream) -> Fraction | None:
+    """What the header says of the picture alone: the whole may be longer by its sound."""
+    if stream.duration and stream.time_base:
+        return (stream.duration + (stream.start_time or 0)) * Fraction(stream.time_base)
+    if container.streams.audio or not container.duration:
+        return None
+    return Fraction(container.duration, av.time_base)
+
+
 def _sound(container: InputContainer) -> SoundFacts | None:
     for stream in container.streams.audio:
         context = stream.codec_context
@@ -229,9 +259,11 @@ def _sound(container: InputContainer) -> SoundFacts | None:
 def _recorded_on(container: InputContainer) -> datetime | None:
     text = container.metadata.get("creation_time") or container.metadata.get("date") or ""
     try:
-        return datetime.fromisoformat(text)
+        found = datetime.fromisoformat(text)
     except ValueError:
         return None
+    # Cameras whose clock was never set say the beginning of one calendar or another.
+    return None if found.year in (1904, 1970) and (found.month, found.day) == (1, 1) else found
 
 
 def _size_in_words(picture: PictureFormat) -> str:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations  # PyAV's packets are generic for type checkers only
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
 
 import av
 import numpy as np
 import numpy.typing as npt
+from av.container import InputContainer
 from av.packet import Packet
 from av.video.stream import VideoStream
 
@@ -19,16 +22,27 @@ from chronoxis.core.footage.source import Progress
 
 _REPORT_EVERY = 2000
 _USUAL_RATE = Fraction(25)
+_BACK = Fraction(1, 2)  # seconds by which the clock must run back for a new file to begin there
+_AHEAD = 10  # seconds by which it must jump ahead
+# Files that are made to be joined end to end, each part with a clock of its own.
+_JOINED = ("mpegts", "mpeg")
 
 
-class _Entry(NamedTuple):
-    """What is kept of a packet."""
+class Entry(NamedTuple):
+    """What is kept of a packet; its stamp on a clock that runs on through joined files."""
 
     stamp: int | None
     ticks: int
     is_key: bool
     is_hidden: bool
     size: int
+
+
+class Splice(NamedTuple):
+    """Where a clock begins anew: from which packet on, and how many ticks are added from there."""
+
+    packet: int
+    offset: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,6 +64,8 @@ class FrameIndex:
         stamped: whether the file says when each frame is shown; without stamps frames are told apart
             by counting from the beginning, and edges follow from the declared rate.
         length: recorded seconds.
+        splices: where files were joined, first of all the beginning; their clocks run on here.
+        left_out: frames at the beginning and at the end that cannot be decoded and are not counted.
     """
 
     stamps: npt.NDArray[np.int64]
@@ -63,6 +79,8 @@ class FrameIndex:
     variable: bool
     stamped: bool
     length: Fraction
+    splices: tuple[Splice, ...] = (Splice(0, 0),)
+    left_out: tuple[int, int] = (0, 0)
 
     def __len__(self) -> int:
         return len(self.stamps)
@@ -75,6 +93,27 @@ class FrameIndex:
     def frame_at(self, seconds: float) -> int:
         """Number of the frame on display; the first or last one outside the recording."""
         return int(np.clip(np.searchsorted(self.edges, seconds + 1e-6, "right") - 1, 0, len(self) - 1))
+
+    def without_ends(self, head: int, tail: int) -> FrameIndex:
+        """The index without so many frames at the beginning and at the end, which are said to be left out."""
+        if not (head or tail):
+            return self
+        kept = slice(head, len(self) - tail)
+        stamps = self.stamps[kept]
+        lasting = self.edges[len(self) - tail] - self.edges[len(self) - tail - 1]
+        ticks = max(1, round(lasting / float(self.time_base)))
+        rate, variable, edges, length = _display(stamps, ticks, self.time_base, [self.rate])
+        return replace(
+            self,
+            stamps=stamps,
+            packets=self.packets[kept],
+            sizes=self.sizes[kept],
+            edges=edges,
+            rate=rate,
+            variable=variable,
+            length=length,
+            left_out=(head, tail),
+        )
 
     def key_packets_for(self, frames: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
         """Positions of the packets from which decoding yields these frames."""
@@ -93,41 +132,78 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
     """
     with open_container(path) as container:
         stream = picture_stream(container, path)
-        size = max(path.stat().st_size, 1)
-        packets: list[_Entry] = []
-        try:
-            for packet in packets_of(container, stream):
-                if packet.size == 0:
-                    continue  # the mark at the end
-                packets.append(_entry(packet))
-                if progress and len(packets) % _REPORT_EVERY == 0:
-                    progress(min(1.0, (packet.pos or 0) / size))
-        except av.FFmpegError as error:
-            if not packets:
-                raise FootageError(f"{path.name} cannot be read: {error.strerror}.") from error
-        if all(entry.is_hidden for entry in packets):
+        entries, splices = _read_entries(container, stream, path, progress)
+        if all(entry.is_hidden for entry in entries):
             raise FootageError(f"{path.name} holds no frames; the recording may have been cut off at once.")
-        return _index(packets, stream)
+        return index_of(entries, tuple(splices), stream)
 
 
-def _entry(packet: Packet[VideoStream]) -> _Entry:
-    return _Entry(packet.pts, packet.duration or 0, packet.is_keyframe, packet.is_discard, packet.size)
+def _read_entries(
+    container: InputContainer, stream: VideoStream, path: Path, progress: Progress | None
+) -> tuple[list[Entry], list[Splice]]:
+    size = max(path.stat().st_size, 1)
+    clock = _Clock(Fraction(stream.time_base or 1), joined=container.format.name in _JOINED)
+    entries: list[Entry] = []
+    try:
+        for packet in packets_of(container, stream):
+            if packet.size == 0:
+                continue  # the mark at the end
+            offset = clock.offset_at(len(entries), packet.dts, packet.duration or 0)
+            entries.append(_entry(packet, offset))
+            if progress and len(entries) % _REPORT_EVERY == 0:
+                progress(min(1.0, (packet.pos or 0) / size))
+    except av.FFmpegError as error:
+        if not entries:
+            raise FootageError(f"{path.name} cannot be read: {error.strerror}.") from error
+    return entries, clock.splices
 
 
-def _index(packets: list[_Entry], stream: VideoStream) -> FrameIndex:
+def _entry(packet: Packet[VideoStream], offset: int) -> Entry:
+    stamp = None if packet.pts is None else packet.pts + offset
+    return Entry(stamp, packet.duration or 0, packet.is_keyframe, packet.is_discard, packet.size)
+
+
+class _Clock:
+    """Follows the decoding stamps of packets through files that were joined end to end."""
+
+    def __init__(self, time_base: Fraction, *, joined: bool) -> None:
+        self.splices = [Splice(0, 0)]
+        self._joined = joined
+        self._back, self._ahead = int(_BACK / time_base), int(_AHEAD / time_base)
+        self._before: int | None = None  # the stamp of the packet before, as the file has it
+        self._step = 0
+
+    def offset_at(self, packet: int, stamp: int | None, ticks: int) -> int:
+        """What is to be added to the stamps of a packet, by its number and its decoding stamp."""
+        offset = self.splices[-1].offset
+        if stamp is None:
+            return offset
+        if self._before is not None:
+            step = stamp - self._before
+            if step < -self._back or (self._joined and step > self._ahead):
+                offset += self._before + self._step - stamp
+                self.splices.append(Splice(packet, offset))
+            elif step > 0:
+                self._step = ticks or step
+        self._before = stamp
+        return offset
+
+
+def index_of(entries: Sequence[Entry], splices: tuple[Splice, ...], stream: VideoStream) -> FrameIndex:
+    """The index of the packets of a stream, of which at least one is shown."""
     time_base = Fraction(stream.time_base or 1)
-    keys = np.array([entry.is_key for entry in packets])
+    keys = np.array([entry.is_key for entry in entries])
     keys[0] = True
-    shown = np.array([not entry.is_hidden for entry in packets])
-    positions = np.arange(len(packets))
-    sizes = np.array([entry.size for entry in packets], np.int64)
-    if any(entry.stamp is None for entry in packets):
+    shown = np.array([not entry.is_hidden for entry in entries])
+    positions = np.arange(len(entries))
+    sizes = np.array([entry.size for entry in entries], np.int64)
+    if any(entry.stamp is None for entry in entries) or _counts_only(entries, stream):
         return _unstamped(stream, time_base, sizes)
-    stamps = np.array([entry.stamp for entry in packets], np.int64)
+    stamps = np.array([entry.stamp for entry in entries], np.int64)
     order = positions[shown][np.argsort(stamps[shown], kind="stable")]
     ordered = stamps[order]
-    last_ticks = packets[order[-1]].ticks
-    rate, variable, edges, length = _display(ordered, last_ticks, time_base, stream)
+    last_ticks = entries[order[-1]].ticks
+    rate, variable, edges, length = _display(ordered, last_ticks, time_base, _declared_rates(stream))
     return FrameIndex(
         stamps=ordered,
         time_base=time_base,
@@ -140,11 +216,20 @@ def _index(packets: list[_Entry], stream: VideoStream) -> FrameIndex:
         variable=variable,
         stamped=True,
         length=length,
+        splices=splices,
     )
 
 
+def _counts_only(entries: Sequence[Entry], stream: VideoStream) -> bool:
+    """Whether stamps only count the packets of a stream whose frames are shown in another order: AVI."""
+    if stream.container.format.name != "avi" or not stream.codec_context.has_b_frames:
+        return False
+    stamps = [entry.stamp for entry in entries if entry.stamp is not None]
+    return all(later > earlier for earlier, later in pairwise(stamps))
+
+
 def _display(
-    stamps: npt.NDArray[np.int64], last_ticks: int, time_base: Fraction, stream: VideoStream
+    stamps: npt.NDArray[np.int64], last_ticks: int, time_base: Fraction, declared: Sequence[Fraction]
 ) -> tuple[Fraction, bool, npt.NDArray[np.float64], Fraction]:
     """Rate, whether it varies, edges and length.
 
@@ -154,7 +239,7 @@ def _display(
     """
     count = len(stamps)
     ticks = stamps - stamps[0]
-    for rate in _steady_rates(ticks, time_base, stream):
+    for rate in _steady_rates(ticks, time_base, declared):
         ideal = np.arange(count) * (
             rate.denominator * time_base.denominator / (rate.numerator * time_base.numerator)
         )
@@ -169,8 +254,14 @@ def _display(
     return (count / length).limit_denominator(100_000), True, edges, length
 
 
-def _steady_rates(ticks: npt.NDArray[np.int64], time_base: Fraction, stream: VideoStream) -> list[Fraction]:
-    declared = [rate for rate in (stream.guessed_rate, stream.average_rate, stream.base_rate) if rate]
+def _declared_rates(stream: VideoStream) -> list[Fraction]:
+    return [rate for rate in (stream.guessed_rate, stream.average_rate, stream.base_rate) if rate]
+
+
+def _steady_rates(
+    ticks: npt.NDArray[np.int64], time_base: Fraction, declared: Sequence[Fraction]
+) -> list[Fraction]:
+    declared = list(declared)
     if len(ticks) > 1 and ticks[-1] > 0:
         mean = (len(ticks) - 1) / (int(ticks[-1]) * time_base)
         declared += [Fraction(round(mean * 1001 / 1000) * 1000, 1001), Fraction(round(mean)), mean]

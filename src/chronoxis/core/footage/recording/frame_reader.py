@@ -27,12 +27,22 @@ _SKIPPING_CODECS = frozenset({"h264", "hevc", "mpeg4", "mpeg2video"})
 _WORTH_DECODING = 12
 # Packets worth reading past rather than seeking.
 _WORTH_READING = 150
+# Packets after a frame's own that may be needed before it comes out.
+_REORDERED = 16
+# Frames that one which can be decoded stands in for at most.
+_MOST_HELD = 50
+# How many key frames earlier decoding begins, one try after another.
+_EARLIER = (0, 1, 3, 8)
 
 
 class FrameReader:
     """Yields chosen frames of one recording, in order of display, each bit-exact.
 
+    A frame that cannot be decoded is stood in for by the nearest one that can.
     Not safe for use by several threads at once. Close it, or use it in a ``with`` statement.
+
+    Attributes:
+        lost: numbers of the frames that were asked for and cannot be decoded.
     """
 
     def __init__(self, path: Path, index: FrameIndex, threads: int = 0) -> None:
@@ -44,11 +54,14 @@ class FrameReader:
         self._path = path
         self._threads = threads
         self._index = index
+        self.lost: set[int] = set()
         self._packets: Iterator[Packet[VideoStream]]
         self._open()
         self._skips = self._context.name in _SKIPPING_CODECS and index.stamped
         self._wanted = np.zeros(int(index.packets.max()) + 1, bool)  # by packet, for the run under way
         self._position: int | None = None  # of the packet that comes next; None before the first seek
+        self._starts = np.array([splice.packet for splice in index.splices])
+        self._again: dict[int, int] = {}  # frames of each stamp that came out in the run under way
 
     def __enter__(self) -> Self:
         return self
@@ -63,18 +76,37 @@ class FrameReader:
         self._opening.__exit__(None, None, None)
 
     def frame(self, number: int) -> VideoFrame:
-        """One frame by its number. Raises FootageError if it cannot be decoded."""
+        """One frame by its number. Raises FootageError if there is none that could stand in for it."""
         return next(self.frames([number]))[1]
 
     def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
         """Yield ``(number, frame)`` for ascending frame numbers.
 
         Raises:
-            FootageError: a frame that the file's index lists cannot be decoded.
+            FootageError: no frame of the recording can be decoded there, or it can no longer be read.
         """
         wanted = np.unique(np.fromiter(numbers, np.int64))
         for run in self._runs(wanted):
             yield from self._decode_run(run)
+
+    def first_number(self) -> int | None:
+        """Number of the first frame that comes out; None if none does."""
+        self._go_to(0)
+        last = int(self._index.packets.max())
+        first = next(self._numbered(last), None)
+        self._position = None
+        return None if first is None else first[0]
+
+    def last_number(self, candidates: npt.NDArray[np.int64]) -> int:
+        """Number of the last frame that comes out, if one of some at the end does; else -1."""
+        index, last = self._index, -1
+        self._wanted[:] = False
+        self._wanted[index.packets[candidates]] = True
+        self._go_to(int(index.key_packets_for(candidates[:1])[0]))
+        for number, _ in self._numbered(int(index.packets.max())):
+            last = number
+        self._position = None
+        return last
 
     def _runs(self, wanted: npt.NDArray[np.int64]) -> list[npt.NDArray[np.int64]]:
         """Split at gaps where starting again at a later key frame is cheaper than decoding on."""
@@ -86,29 +118,78 @@ class FrameReader:
 
     def _decode_run(self, run: npt.NDArray[np.int64]) -> Iterator[tuple[int, VideoFrame]]:
         """Decode from the key frame of the run's first frame until its last frame came out."""
-        wanted = iter(run)
-        awaited: int | None = int(next(wanted))
-        packets = self._index.packets[run]
+        index = self._index
+        same = np.searchsorted(index.stamps, index.stamps[run], "left")
+        until = np.searchsorted(index.stamps, index.stamps[run], "right")
         self._wanted[:] = False
-        self._wanted[packets] = True
-        self._go_to(int(self._index.key_packets_for(run[:1])[0]))
-        counted = 0
-        for frame in self._feed(int(packets.max())):
-            number = self._number(frame, counted)
-            counted += 1
-            if number is None or number < (awaited or 0):
-                continue
-            if number != awaited:
-                break
-            yield number, frame
-            awaited = next(wanted, None)
+        self._wanted[index.packets[run]] = True
+        for first, stop in {*zip(same.tolist(), until.tolist(), strict=True)} if self._index.stamped else ():
+            self._wanted[index.packets[first:stop]] = True  # told apart by counting them
+        self._go_to(int(index.key_packets_for(run[:1])[0]))
+        waiting = iter(run.tolist())
+        awaited: int | None = next(waiting)
+        last = int(index.packets[run].max()) if index.stamped else int(index.packets.max())
+        for number, frame in self._numbered(last):
+            while awaited is not None and awaited < number:
+                yield self._stand_in(awaited, frame)
+                awaited = next(waiting, None)
+            if awaited == number:
+                yield number, frame
+                awaited = next(waiting, None)
             if awaited is None:
                 return
         self._position = None
-        raise FootageError(
-            f"{self._path.name} cannot be decoded at {format_time(self._index.edges[awaited or 0], 2)} "
-            f"(frame {awaited}); the file is damaged there. Choose a stretch that leaves it out."
-        )
+        while awaited is not None:
+            yield self._stand_in(awaited, None)
+            awaited = next(waiting, None)
+
+    def _stand_in(self, number: int, after: VideoFrame | None) -> tuple[int, VideoFrame]:
+        """A frame that did not come out in passing: decoded with patience, or the nearest one there is.
+
+        What is marked as a place to begin may not be one: a stream that refreshes its picture bit by bit
+        is whole only some frames later. So decoding begins earlier and earlier.
+        """
+        with FrameReader(self._path, self._index, self._threads) as patient:
+            found = patient._patiently(number)
+        if found is None or found[0] != number:
+            self.lost.add(number)
+        frame = found[1] if found is not None else after
+        if found is not None and found[0] < number - _MOST_HELD:
+            frame = None  # so much is lost that nothing stands in for it
+        if frame is None:
+            raise FootageError(
+                f"{self._path.name} cannot be decoded at {format_time(self._index.edges[number], 2)} "
+                f"(frame {number}); the file is damaged there. Choose a stretch that leaves it out."
+            )
+        return number, frame
+
+    def _patiently(self, number: int) -> tuple[int, VideoFrame] | None:
+        """The frame, or the last one before it that can be decoded, with its number."""
+        index, best = self._index, None
+        self._skips = False
+        place = int(np.searchsorted(index.key_packets, index.key_packets_for(np.array([number]))[0]))
+        last = int(index.packets[: number + 1].max()) if index.stamped else int(index.packets.max())
+        for back in [back for back in _EARLIER if back <= place]:
+            self._go_to(int(index.key_packets[place - back]))
+            for other, frame in self._numbered(min(last + _REORDERED, int(index.packets.max()))):
+                if other == number:
+                    return other, frame
+                if other < number and (best is None or other > best[0]):
+                    best = other, frame
+                if other > number:
+                    break
+            self._position = None
+        return best
+
+    def _numbered(self, last_packet: int) -> Iterator[tuple[int, VideoFrame]]:
+        """Frames with their numbers, ascending; without what comes out of its turn or is unknown."""
+        self._again.clear()
+        before = -1
+        for counted, frame in enumerate(self._feed(last_packet)):
+            number = self._number(frame, counted)
+            if number is not None and number > before:
+                before = number
+                yield number, frame
 
     def _feed(self, last_packet: int) -> Iterator[VideoFrame]:
         """Feed packets up to the last one wanted, then empty the decoder."""
@@ -118,6 +199,12 @@ class FrameReader:
                 break
             if self._skips:
                 self._context.skip_frame = "DEFAULT" if self._wanted[self._position] else "NONREF"
+            offset = self._index.splices[
+                int(np.searchsorted(self._starts, self._position, "right")) - 1
+            ].offset
+            if offset:
+                packet.pts = None if packet.pts is None else packet.pts + offset
+                packet.dts = None if packet.dts is None else packet.dts + offset
             self._position += 1
             yield from self._decoded(packet)
         yield from self._decoded(None)
@@ -159,7 +246,7 @@ class FrameReader:
         index = self._index
         self._packets = packets_of(self._container, self._stream)
         place = int(np.searchsorted(index.key_packets, key_packet))
-        if index.stamped and place > 0:
+        if index.stamped and place > 0 and len(index.splices) == 1:  # else a stamp may be found twice
             stamp = int(index.key_stamps[place])
             self._container.seek(stamp, stream=self._stream, backward=True)
             landed = self._next_packet()
@@ -191,8 +278,10 @@ class FrameReader:
             return counted
         if frame.pts is None:
             return None
-        place = int(np.searchsorted(self._index.stamps, frame.pts))
-        if place < len(self._index) and self._index.stamps[place] == frame.pts:
+        stamps = self._index.stamps
+        place = int(np.searchsorted(stamps, frame.pts)) + self._again.get(frame.pts, 0)
+        if place < len(stamps) and stamps[place] == frame.pts:
+            self._again[frame.pts] = self._again.get(frame.pts, 0) + 1
             return place
         return None
 

@@ -11,9 +11,10 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.recording.containers import open_container
-from chronoxis.core.footage.recording.counting import build_index_apart
+from chronoxis.core.footage.recording.counting import count_frames_apart
 from chronoxis.core.footage.recording.facts import RecordingFacts, read_opening
-from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
+from chronoxis.core.footage.recording.frame_count import count_frames
+from chronoxis.core.footage.recording.frame_index import FrameIndex
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.glimpses import key_frames
 from chronoxis.core.footage.source import Glimpse, Progress
@@ -101,9 +102,9 @@ class RecordingKind:
     def count(self, facts: RecordingFacts, progress: Progress | None, *, gently: bool) -> RecordingSource:
         """Read the frame index; ``gently``, a long one in a process of its own. Raises FootageError."""
         if gently and progress is not None and facts.frame_count > _MANY:
-            index = build_index_apart(facts.path, progress)
+            index = count_frames_apart(facts.path, progress)
         else:
-            index = build_index(facts.path, progress)
+            index = count_frames(facts.path, progress)
         return RecordingSource(facts.counted(index), index)
 
     def glimpses(self, facts: RecordingFacts) -> AbstractContextManager[Glimpse]:
