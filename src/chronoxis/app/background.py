@@ -1,15 +1,21 @@
 """Work beside the interface thread."""
 
+import logging
 import os
 import threading
 import time
+import traceback
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from chronoxis.core.errors import Cancelled, ChronoxisError
+
+log = logging.getLogger("chronoxis")
 
 _NICENESS = 10
 
@@ -38,6 +44,54 @@ def stand_aside() -> None:
     """
     while time.monotonic() < _busy_until:
         time.sleep(_LOOK)
+
+
+def in_one_line(error: Exception) -> str:
+    """What to say of an error: what it says, if it is one of ours; else that it should not be, and where.
+
+    What nobody foresaw must not end the thread it happened in; whoever mends it finds it in the log.
+    """
+    if isinstance(error, ChronoxisError):
+        return str(error)
+    log.error("unforeseen", exc_info=error)
+    place = traceback.extract_tb(error.__traceback__)[-1]
+    return (
+        f"Something went wrong that should not ({type(error).__name__} in {Path(place.filename).name}, line "
+        f"{place.lineno}); the work goes on without it."
+    )
+
+
+class InTurn(QObject):
+    """Does all that is asked for, one after the other, on a thread of its own.
+
+    Signals:
+        done: request.
+        failed: request, and a message for the person.
+    """
+
+    done = Signal(object)
+    failed = Signal(object, str)
+
+    def __init__(self, work: Callable[[Any], None], name: str) -> None:
+        super().__init__()
+        self._work = work
+        self._pool = ThreadPoolExecutor(1, name, give_way)
+
+    def ask(self, request: Any) -> None:
+        """Ask; nothing that was asked for before is dropped."""
+        self._pool.submit(self._do, request)
+
+    def close(self) -> None:
+        """Finish what was asked for."""
+        self._pool.shutdown()
+
+    def _do(self, request: Any) -> None:
+        try:
+            self._work(request)
+        except Exception as error:
+            self.failed.emit(request, in_one_line(error))
+        else:
+            self.done.emit(request)
 
 
 class Latest(QObject):
@@ -97,8 +151,8 @@ class Latest(QObject):
                 answer = self._answer(request, partial(self._is_wanted, number))
             except Cancelled:
                 continue
-            except ChronoxisError as error:
-                self._tell(self.failed, str(error))
+            except Exception as error:
+                self._tell(self.failed, in_one_line(error))
             else:
                 self._tell(self.answered, request, answer)
 

@@ -152,6 +152,13 @@ class MainWindow(QMainWindow):
             event.ignore()
             self.file_actions.settle_changes(self.close)
             return
+        if self.export_panel.job.running:
+            event.ignore()
+            self.question.ask(
+                "An export is under way; closing would stop it, and nothing would be left of it.",
+                [("&Keep working", lambda: None), ("&Stop it and close", self._stop_export_and_close)],
+            )
+            return
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
         for part in (self.loading, self.preview, self.files):
@@ -159,6 +166,10 @@ class MainWindow(QMainWindow):
         for owner in (self.document, self.weave, self.pictures, self.export_panel):
             owner.close_workers()
         super().closeEvent(event)
+
+    def _stop_export_and_close(self) -> None:
+        self.export_panel.job.close()
+        self.close()
 
     def _lay_out(self) -> None:
         self._message.setProperty("caution", True)

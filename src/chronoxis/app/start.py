@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.errors import ChronoxisError
+from chronoxis.core.files.atomic import sweep_unfinished
 from chronoxis.core.timing.fitting import load_solver
 
 # The interface thread gets its turn sooner when threads that decode also run Python.
@@ -40,6 +41,7 @@ def run(file: Path | None, *, draws: Path | None = None) -> int:
             "There is no display to open the window on; start Chronoxis from a desktop, "
             "or work without a window: chronoxis condense --help."
         )
+    sweep_unfinished()
     application = make_application()
     window = MainWindow()
     window.show()

@@ -31,6 +31,7 @@ class ExportJob(QObject):
         self._process: QProcess | None = None
         self._outcome: dict[str, object] = {}
         self._rest = b""
+        self._stopping = False
 
     @property
     def running(self) -> bool:
@@ -48,15 +49,17 @@ class ExportJob(QObject):
         plan = Path(self._folder.name) / "export.chronoxis"
         save_project(project, plan)
         program, *arguments = render_command(plan, project.settings, output, overwrite=overwrite)
-        self._outcome, self._rest = {}, b""
+        self._outcome, self._rest, self._stopping = {}, b"", False
         self._process = QProcess(self)
         self._process.readyReadStandardOutput.connect(self._read)
         self._process.finished.connect(self._ended)
+        self._process.errorOccurred.connect(self._not_started)
         self._process.start(program, arguments)
 
     def cancel(self) -> None:
         """Ask the export to stop; it cleans up after itself."""
         if self._process is not None:
+            self._stopping = True
             self._process.terminate()
 
     def close(self) -> None:
@@ -81,6 +84,10 @@ class ExportJob(QObject):
             else:
                 self._outcome = event
 
+    def _not_started(self, error: QProcess.ProcessError) -> None:
+        if error is QProcess.ProcessError.FailedToStart:
+            self._ended(1)
+
     def _ended(self, _code: int) -> None:
         assert self._process is not None
         self._read()
@@ -95,6 +102,8 @@ class ExportJob(QObject):
                 self.cancelled.emit()
             case "error":
                 self.failed.emit(str(self._outcome["message"]))
+            case _ if self._stopping:
+                self.cancelled.emit()
             case _:
                 last = said.splitlines()[-1] if said else "it ended without saying why"
                 self.failed.emit(f"The export stopped: {last}. Nothing was left behind; try again.")

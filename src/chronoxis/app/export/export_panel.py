@@ -7,16 +7,18 @@ from PySide6.QtCore import QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog, QFrame, QLabel, QStackedWidget, QVBoxLayout
 
-from chronoxis.app.background import Latest
+from chronoxis.app.background import Latest, in_one_line
 from chronoxis.app.document import Document
 from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.theme.theme import font
-from chronoxis.core.errors import PlanError
+from chronoxis.core.errors import ExportError, PlanError
+from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model import arranging
-from chronoxis.core.model.export_formats import format_of
+from chronoxis.core.model.export_formats import FORMATS, format_of
 from chronoxis.core.render.estimate import estimate_size
+from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan, keeps_pitch, result_size
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
@@ -104,6 +106,11 @@ class ExportPanel(QFrame):
         except PlanError as error:
             self.say(str(error))
             return
+        try:
+            check_output(output, protects=protected_files(self._document.project), overwrite=True)
+        except ExportError as error:
+            self.say(str(error))
+            return
         if output.exists() and not self.choices.replace_it.isChecked():
             self.choices.replace_it.show()
             self.say(f"{output.name} is already there; choose another name, or tick “Replace it”.")
@@ -112,7 +119,10 @@ class ExportPanel(QFrame):
         self.progress.begin(output)
         self._pages.setCurrentWidget(self.progress)
         self.busy.emit(True)
-        self.job.start(self._document.project, output, overwrite=self.choices.replace_it.isChecked())
+        try:
+            self.job.start(self._document.project, output, overwrite=self.choices.replace_it.isChecked())
+        except (ExportError, OSError) as error:
+            self._failed(in_one_line(error) if isinstance(error, ExportError) else str(error))
 
     def _show_project(self) -> None:
         project, plan = self._document.project, self._document.plan
@@ -160,7 +170,7 @@ class ExportPanel(QFrame):
             return
         self.say("")
         if (chosen := self.choices.output.text()) != self._suggested:
-            self.choices.output.setText(str(Path(chosen).with_suffix(settings.format.ending)))
+            self.choices.output.setText(_with_ending(chosen, settings.format.ending))
         self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
 
     def _browse(self) -> None:
@@ -169,7 +179,7 @@ class ExportPanel(QFrame):
         )
         if chosen:
             ending = self._document.project.settings.format.ending
-            self.choices.output.setText(chosen if chosen.lower().endswith(ending) else chosen + ending)
+            self.choices.output.setText(_with_ending(chosen, ending))
 
     def _cancel(self) -> None:
         self.progress.stopping()
@@ -185,7 +195,8 @@ class ExportPanel(QFrame):
             output.name,
             f"{outcome['frames']:,} frames  ·  {format_time(float(str(outcome['length'])), 2)} "
             f"at {rate} fps\n"
-            f"{_megabytes(int(str(outcome['size'])))} in {output.parent}",
+            f"{_megabytes(int(str(outcome['size'])))} in {output.parent}"
+            + (f"\n{outcome['remark']}" if outcome.get("remark") else ""),
         )
         self._pages.setCurrentWidget(self.done)
 
@@ -211,6 +222,12 @@ class ExportPanel(QFrame):
 
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
+
+
+def _with_ending(name: str, ending: str) -> str:
+    """A name with a format's ending, in place of another format's but not of what only looks like one."""
+    known = next((each.ending for each in FORMATS if name.lower().endswith(each.ending)), "")
+    return name[: len(name) - len(known)] + ending
 
 
 def _free_name(folder: Path, name: str, ending: str) -> Path:

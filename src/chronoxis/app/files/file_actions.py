@@ -75,7 +75,11 @@ class FileActions:
 
         self._question.ask(
             f"Changes to {name} from {when} were not saved when Chronoxis ended.",
-            [("&Go on with them", recover), ("&Throw them away", discard), ("&Later", lambda: None)],
+            [
+                ("&Go on with them", lambda: self.settle_changes(recover)),
+                ("&Throw them away", discard),
+                ("&Later", lambda: None),
+            ],
         )
 
     def choose_footage(self) -> None:

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.background import Latest
+from chronoxis.app.background import InTurn
 from chronoxis.app.document import Document
 from chronoxis.core.errors import ExportError, ProjectFileError
 from chronoxis.core.files import endings
@@ -30,6 +30,14 @@ class _SaveWish(NamedTuple):
     @property
     def is_timeline(self) -> bool:
         return self.path.suffix.lower() == endings.TIMELINE
+
+
+class _KeepWish(NamedTuple):
+    """A project to keep, perhaps in the place of one that was left behind."""
+
+    project: Project
+    saved_as: Path | None
+    instead_of: LeftBehind | None = None
 
 
 class ProjectFiles(QObject):
@@ -54,11 +62,11 @@ class ProjectFiles(QObject):
         self._document = document
         self.path: Path | None = None
         self._autosave: Autosave | None = None
-        self._writer = Latest(self._write, "saving")
-        self._writer.answered.connect(self._written)
-        self._writer.failed.connect(self.failed)
-        self._keeper = Latest(self._keep, "autosave")
-        self._keeper.failed.connect(self.failed)
+        self._writer = InTurn(self._write, "saving")
+        self._writer.done.connect(self._written)
+        self._writer.failed.connect(lambda _, message: self.failed.emit(message))
+        self._keeper = InTurn(self._keep, "autosave")
+        self._keeper.failed.connect(lambda _, message: self.failed.emit(message))
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._ask_keep)
         document.changed.connect(self._note_change)
@@ -69,11 +77,13 @@ class ProjectFiles(QObject):
         return left_behind(autosave_folder())
 
     def recover(self, found: LeftBehind) -> None:
-        """Go on with what was left behind; it is unsaved until a person saves it."""
+        """Go on with what was left behind; it is unsaved until a person saves it.
+
+        What was left behind goes only once this window has kept it in its own place.
+        """
         self._become(found.project, found.saved_as)
         self._document.saved = Project()
-        self._ask_keep()
-        found.discard()
+        self._keeper.ask(_KeepWish(found.project, found.saved_as, found))
         self.changed.emit()
 
     def new(self) -> None:
@@ -129,13 +139,13 @@ class ProjectFiles(QObject):
         self._document.show_project(project)
         self.changed.emit()
 
-    def _write(self, wish: _SaveWish, _still_wanted: Callable[[], bool]) -> None:
+    def _write(self, wish: _SaveWish) -> None:
         if wish.is_timeline:
             export_timeline(wish.project, wish.path)
         else:
             save_project(wish.project, wish.path)
 
-    def _written(self, wish: _SaveWish, _answer: None) -> None:
+    def _written(self, wish: _SaveWish) -> None:
         if not wish.is_timeline:
             self.path = wish.path
             self._document.saved = wish.project
@@ -152,12 +162,14 @@ class ProjectFiles(QObject):
 
     def _ask_keep(self) -> None:
         if self._document.is_modified:
-            self._keeper.ask((self._document.project, self.path))
+            self._keeper.ask(_KeepWish(self._document.project, self.path))
 
-    def _keep(self, wish: tuple[Project, Path | None], _still_wanted: Callable[[], bool]) -> None:
+    def _keep(self, wish: _KeepWish) -> None:
         if self._autosave is None:
             self._autosave = Autosave(autosave_folder())
-        self._autosave.keep(*wish)
+        self._autosave.keep(wish.project, wish.saved_as)
+        if wish.instead_of is not None:
+            wish.instead_of.discard()
 
     def _clear_autosave(self) -> None:
         self._settle.stop()

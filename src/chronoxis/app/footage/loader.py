@@ -6,9 +6,9 @@ from threading import Event
 
 from PySide6.QtCore import QObject, Signal, SignalInstance
 
-from chronoxis.app.background import give_way
+from chronoxis.app.background import give_way, in_one_line
 from chronoxis.app.pictures.frame_images import small_image
-from chronoxis.core.errors import Cancelled, ChronoxisError
+from chronoxis.core.errors import Cancelled
 from chronoxis.core.footage.kinds import count, meet
 from chronoxis.core.footage.source import Facts
 
@@ -66,7 +66,7 @@ class Loader(QObject):
         try:
             facts, frame = meet(origin)
             image = small_image(frame, facts.picture, _PICTURE_HEIGHT)
-        except ChronoxisError as error:
+        except Exception as error:
             self._fail(origin, stop, error)
             return
         if not stop.is_set():
@@ -85,13 +85,13 @@ class Loader(QObject):
             source = count(facts, report, gently=True)
         except Cancelled:
             return
-        except ChronoxisError as error:
+        except Exception as error:
             self._fail(facts.origin, stop, error)
             return
         self._told.emit(stop, self.counted, (source,))
 
-    def _fail(self, origin: Hashable, stop: Event, error: ChronoxisError) -> None:
-        self._told.emit(stop, self.failed, (origin, str(error)))
+    def _fail(self, origin: Hashable, stop: Event, error: Exception) -> None:
+        self._told.emit(stop, self.failed, (origin, in_one_line(error)))
 
     def _tell(self, stop: Event, signal: SignalInstance, values: tuple[object, ...]) -> None:
         """On the interface thread: what was given up in the meantime is told no more."""

@@ -22,7 +22,11 @@ def small_image(frame: VideoFrame, picture: PictureFormat, height: int) -> QImag
         src_color_range=picture.colour.scaler_range,
         interpolation=Interpolation.AREA,
     )
-    return image_from(np.ascontiguousarray(turned(scaled, picture.rotation).to_ndarray(), np.uint8))
+    return image_from(
+        np.ascontiguousarray(
+            turned(scaled, picture.rotation, mirrored=picture.mirrored).to_ndarray(), np.uint8
+        )
+    )
 
 
 def image_from(rgb: npt.NDArray[np.uint8]) -> QImage:

@@ -2,6 +2,7 @@
 
 import threading
 from contextlib import closing
+from functools import partial
 from itertools import chain
 
 import cv2
@@ -9,9 +10,9 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from chronoxis.app.background import give_way, stand_aside
+from chronoxis.app.background import give_way, in_one_line, stand_aside
 from chronoxis.app.pictures.frame_images import image_from
-from chronoxis.core.errors import ChronoxisError
+from chronoxis.core.errors import Cancelled
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import preview_target
@@ -108,8 +109,10 @@ class Preview(QObject):
             stand_aside()
             try:
                 self._make(plan, start, version)
-            except ChronoxisError as error:
-                self.failed.emit(str(error))
+            except Cancelled:
+                continue
+            except Exception as error:
+                self.failed.emit(in_one_line(error))
                 with self._condition:
                     if version == self._version:
                         self._plan = None
@@ -129,7 +132,8 @@ class Preview(QObject):
 
     def _make(self, plan: Plan, start: int, version: int) -> None:
         stop = min(start + _STRETCH, len(plan.schedule))
-        with closing(result_frames(plan, preview_target(plan, PREVIEW_HEIGHT), start, stop)) as frames:
+        target = preview_target(plan, PREVIEW_HEIGHT)
+        with closing(result_frames(plan, target, start, stop, check=partial(self._check, version))) as frames:
             for number, frame in enumerate(frames, start):
                 stand_aside()
                 packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[
@@ -144,6 +148,11 @@ class Preview(QObject):
                 self.ready.emit(number)
                 if done:
                     return
+
+    def _check(self, version: int) -> None:
+        """Raises Cancelled if what is being made is for another plan, or for a wish that is far away now."""
+        if version != self._version:
+            raise Cancelled
 
     def _keep(self, number: int, packed: bytes) -> None:
         self._kept[number] = packed

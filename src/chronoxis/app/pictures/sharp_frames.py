@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtGui import QImage
 
 from chronoxis.app.pictures.frame_images import image_from
+from chronoxis.core.errors import Cancelled
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import preview_target
@@ -29,7 +30,12 @@ def sharp_frame(wish: SharpWish, still_wanted: Callable[[], bool]) -> QImage | N
     target = preview_target(wish.plan, wish.height)
     if wish.height >= wish.plan.size[1]:
         target = replace(target, size=wish.plan.size, gather_small=False)
-    with closing(result_frames(wish.plan, target, wish.number, wish.number + 1)) as frames:
+
+    def check() -> None:
+        if not still_wanted():
+            raise Cancelled
+
+    with closing(result_frames(wish.plan, target, wish.number, wish.number + 1, check=check)) as frames:
         for frame in frames:
             return image_from(np.ascontiguousarray(frame.to_ndarray(), np.uint8))
     return None

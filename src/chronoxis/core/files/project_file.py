@@ -29,6 +29,7 @@ from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import checked_speed
 
 VERSION = 2
+_MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _FORMAT = "chronoxis project"
 
 
@@ -190,7 +191,7 @@ def _check(project: Project, path: Path) -> None:
     if not 0 < project.rate <= MAX_RATE:
         refuse("rate", "is out of range")
     for number, footage in enumerate(project.footage):
-        if not (0 < footage.stored_rate <= MAX_RATE and footage.stored_length > 0 and footage.rate > 0):
+        if not (0 < footage.stored_rate <= _MOST_STORED and footage.stored_length > 0 and footage.rate > 0):
             refuse(f"footage[{number}]", "has a rate or length out of range")
     for number, shot in enumerate(project.shots):
         if shot.footage not in keys:

@@ -16,6 +16,7 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.timecode import format_time
 
 FIRST_SPEED = Fraction(10)
+_USUAL_RATE = Fraction(25)  # of a result, where footage has more frames a second than any screen shows
 
 
 def bring_in(project: Project, footage: Footage) -> Project:
@@ -30,7 +31,7 @@ def begin_with(project: Project, footage: Footage) -> Project:
     """Bring in footage and put all of it at the end; the first one also gives the result's rate."""
     grown = bring_in(project, footage)
     if not project.shots:
-        grown = replace(grown, rate=footage.rate)
+        grown = replace(grown, rate=footage.rate if footage.rate <= MAX_RATE else _USUAL_RATE)
     return add_shot(grown, grown.footage[-1].key)
 
 
@@ -50,6 +51,7 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
     """
     old = project.footage_named(key)
     new = replace(old, stored_rate=rate, stored_length=length, counted=True)
+    new = replace(new, markers=_within(old.markers, new.length))
     if (old.rate, old.length) == (new.rate, new.length):
         return project.with_footage(new)
     shots = []
@@ -59,8 +61,16 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
             in_point = min(shot.in_point, out_point - min(1 / new.rate, out_point))
             shot = _trimmed(shot, in_point, out_point)  # noqa: PLW2901 - the same shot, corrected
         shots.append(shot)
-    follows = project.rate == old.rate and len(project.footage) == 1
+    follows = project.rate == old.rate and len(project.footage) == 1 and new.rate <= MAX_RATE
     return replace(project.with_footage(new), shots=tuple(shots), rate=new.rate if follows else project.rate)
+
+
+def _within(markers: tuple[Marker, ...], length: Fraction) -> tuple[Marker, ...]:
+    """Markers, those beyond an end on it; of several on one moment, the first."""
+    kept: dict[Fraction, Marker] = {}
+    for marker in markers:
+        kept.setdefault(min(marker.at, length), replace(marker, at=min(marker.at, length)))
+    return tuple(kept.values())
 
 
 def locate(project: Project, key: str, place: Path) -> Project:

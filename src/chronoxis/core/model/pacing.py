@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.arranging import set_points, set_rate
+from chronoxis.core.model.arranging import set_rate
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.timing import fitting
 from chronoxis.core.timing.fitting import PaceWish
@@ -273,12 +273,9 @@ def _with_recorded(project: Project, place: Place, length: Fraction) -> Project:
         return project.with_passage(place, replace(project.passage(place), recorded_length=length))
     if not more:
         return project
-    if shot.backwards:
-        return set_points(project, place.shot, shot.in_point - more, shot.out_point)
-    return project.with_shot(
-        place.shot,
-        replace(shot, passages=(*shot.passages[:-1], replace(shot.passages[-1], recorded_length=length))),
-    )
+    last = replace(shot.passages[-1], recorded_length=length)
+    begin = shot.in_point - more if shot.backwards else shot.in_point
+    return project.with_shot(place.shot, replace(shot, in_point=begin, passages=(*shot.passages[:-1], last)))
 
 
 def _pace_wish(shot: Shot) -> PaceWish:

@@ -13,8 +13,9 @@ Light = npt.NDArray[np.float64]
 _HD_HEIGHT = 720
 
 # Code points of ISO/IEC 23091-2 (H.273).
-RGB, BT709, _UNSPECIFIED, _MATRIX_FCC, _MATRIX_BT470BG = 0, 1, 2, 4, 5
-_MATRIX_SMPTE170M, _MATRIX_SMPTE240M, _MATRIX_BT2020 = 6, 7, 9
+RGB, BT709, YCGCO = 0, 1, 8
+_MATRIX_FCC, _MATRIX_BT470BG, _MATRIX_SMPTE170M, _MATRIX_SMPTE240M = 4, 5, 6, 7
+_MATRIX_BT2020, _MATRIX_BT2020_CL = 9, 10
 
 # Kr and Kb: the shares of red and blue in luma.
 _LUMA_SHARES = {
@@ -24,6 +25,8 @@ _LUMA_SHARES = {
     _MATRIX_SMPTE170M: (0.299, 0.114),
     _MATRIX_SMPTE240M: (0.212, 0.087),
     _MATRIX_BT2020: (0.2627, 0.0593),
+    # Constant luminance is not linear; where it has to be undone, this comes near.
+    _MATRIX_BT2020_CL: (0.2627, 0.0593),
 }
 _SCALER_MATRIX = {
     BT709: Colorspace.ITU709,
@@ -55,10 +58,17 @@ class Colour:
     def of(cls, frame: VideoFrame) -> "Colour":
         """The tags of a decoded frame. An unsaid matrix is BT.709 from 720 lines up, else BT.601."""
         matrix = int(frame.colorspace)
-        if matrix not in _LUMA_SHARES and matrix != RGB:
+        if matrix == RGB and not frame.format.is_rgb:
+            matrix = -1  # a tag that cannot be true
+        if matrix not in _LUMA_SHARES and matrix not in (RGB, YCGCO):
             matrix = BT709 if frame.height >= _HD_HEIGHT else _MATRIX_SMPTE170M
         full = int(frame.color_range) == ColorRange.JPEG or frame.format.name.startswith("yuvj")
         return cls(matrix, int(frame.color_primaries), int(frame.color_trc), full)
+
+    @property
+    def is_writable(self) -> bool:
+        """Whether new pictures can be written in these terms, not only recorded ones passed on."""
+        return self.matrix == RGB or self.matrix in _SCALER_MATRIX
 
     @property
     def scaler_matrix(self) -> Colorspace:
@@ -78,19 +88,28 @@ class Colour:
         frame.color_trc = ColorTrc(self.transfer)
         return frame
 
-    def rgb_matrix(self) -> npt.NDArray[np.float32]:
-        """Affine matrix, shape (3, 4), from 8-bit Y′CbCr codes to R′G′B′ codes 0..255 (H.273, 8.3)."""
-        red, blue = _LUMA_SHARES[self.matrix]
-        green = 1 - red - blue
-        luma, chroma, floor = (1.0, 1.0, 0.0) if self.full_range else (255 / 219, 255 / 224, 16.0)
-        linear = np.array(
-            [
-                [luma, 0, 2 * (1 - red) * chroma],
-                [luma, -2 * (1 - blue) * blue / green * chroma, -2 * (1 - red) * red / green * chroma],
-                [luma, 2 * (1 - blue) * chroma, 0],
+    def rgb_matrix(self, depth: int = 0) -> npt.NDArray[np.float32]:
+        """Affine matrix, shape (3, 4), from Y′CbCr codes to R′G′B′ (H.273, 8.3).
+
+        From codes of so many bits to 0..1; without a depth, from 8-bit codes to 0..255.
+        """
+        bits, white = depth or 8, 1.0 if depth else 255.0
+        step = float(1 << (bits - 8))
+        top = float((1 << bits) - 1)
+        luma, chroma = (top, top) if self.full_range else (219 * step, 224 * step)
+        floor = 0.0 if self.full_range else 16 * step
+        if self.matrix == YCGCO:
+            mixed = [[1.0, -1.0, 1.0], [1.0, 1.0, 0.0], [1.0, -1.0, -1.0]]
+        else:
+            red, blue = _LUMA_SHARES.get(self.matrix, _LUMA_SHARES[BT709])
+            green = 1 - red - blue
+            mixed = [
+                [1.0, 0.0, 2 * (1 - red)],
+                [1.0, -2 * (1 - blue) * blue / green, -2 * (1 - red) * red / green],
+                [1.0, 2 * (1 - blue), 0.0],
             ]
-        )
-        offset = -linear @ np.array([floor, 128.0, 128.0])
+        linear = np.array(mixed) * white / np.array([luma, chroma, chroma])
+        offset = -linear @ np.array([floor, 128.0 * step, 128.0 * step])
         return np.column_stack([linear, offset]).astype(np.float32)
 
 

@@ -19,10 +19,11 @@ _SAME_ASPECT = 2  # pixels by which rounding and odd sides may miss the result's
 _TURNS = {90: ("cclock",), 180: ("clock", "clock"), 270: ("clock",)}
 
 
-def turned(frame: VideoFrame, rotation: int) -> VideoFrame:
-    """The frame turned counter-clockwise by a multiple of 90°, every sample kept."""
-    turns = _TURNS.get(rotation % 360, ())
-    return _filtered(frame, [("transpose", direction) for direction in turns]) if turns else frame
+def turned(frame: VideoFrame, rotation: int, *, mirrored: bool = False) -> VideoFrame:
+    """The frame mirrored, then turned counter-clockwise by a multiple of 90°, every sample kept."""
+    steps = [("hflip", "")] if mirrored else []
+    steps += [("transpose", direction) for direction in _TURNS.get(rotation % 360, ())]
+    return _filtered(frame, steps) if steps else frame
 
 
 def framed(
@@ -40,7 +41,13 @@ def framed(
     """
     inside = _inside(picture, size, stretch=stretch)
     if isinstance(made, VideoFrame) and inside == size:
-        return fitted(turned(made, picture.rotation), picture.colour, size, pixel_format, result)
+        return fitted(
+            turned(made, picture.rotation, mirrored=picture.mirrored),
+            picture.colour,
+            size,
+            pixel_format,
+            result,
+        )
     codes = _upright(made, picture)
     codes = codes if inside == size else barred(codes, inside, size)
     return coded_as(codes, size, pixel_format, result)
@@ -87,7 +94,7 @@ def _inside(picture: PictureFormat, size: Size, *, stretch: bool) -> Size:
 
 def _upright(made: Made, picture: PictureFormat) -> Rgb16:
     codes = rgb16(made, picture.colour) if isinstance(made, VideoFrame) else made
-    return np.rot90(codes, picture.rotation // 90)
+    return np.rot90(codes[:, ::-1] if picture.mirrored else codes, picture.rotation // 90)
 
 
 def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, result: Colour) -> VideoFrame:

@@ -19,6 +19,7 @@ class PictureFormat:
         pixel_format: FFmpeg's name of the decoded pictures' format.
         bit_depth: bits per sample.
         colour: how code values stand for light.
+        mirrored: whether left and right of decoded pictures change places, before they are turned.
     """
 
     width: int
@@ -29,11 +30,18 @@ class PictureFormat:
     pixel_format: str
     bit_depth: int
     colour: Colour
+    mirrored: bool = False
 
     @property
     def size(self) -> Size:
         """Width and height as shown."""
         return self.width, self.height
+
+    @property
+    def attitude(self) -> str:
+        """How decoded pictures are turned to be shown, in words, or nothing."""
+        words = [f"turned {self.rotation}°"] if self.rotation else []
+        return ", ".join([*words, "mirrored"] if self.mirrored else words)
 
     def lying(self, size: Size) -> Size:
         """A size as shown, as it is before rotation."""

@@ -1,9 +1,13 @@
 """Pictures as R′G′B′ codes, which all formats can be turned into."""
 
+import re
+
 import av
+import cv2
 import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
+from av.video.plane import VideoPlane
 from av.video.reformatter import ColorRange, Interpolation
 
 from chronoxis.core.model.export_formats import Size
@@ -16,16 +20,68 @@ Rgb16 = npt.NDArray[np.uint16]
 """Shape (height, width, 3), full range."""
 
 
+_PLANAR = re.compile(r"(?:yuva?j?(4[0-4][0-4])p|(gray))(\d*)(?:le)?")
+
+
 def rgb16(frame: VideoFrame, colour: Colour) -> Rgb16:
-    """A decoded frame as R′G′B′ codes, uint16, shape (height, width, 3)."""
-    converted = frame.reformat(
-        format="rgb48le",
-        src_colorspace=colour.scaler_matrix,
-        src_color_range=colour.scaler_range,
-        dst_color_range=ColorRange.JPEG,
-        interpolation=Interpolation.BILINEAR | Interpolation.ACCURATE_RND,
+    """A decoded frame as R′G′B′ codes, uint16, shape (height, width, 3).
+
+    The library's own conversion to 16 bits leaves white a little short of it and moves chroma, so planes
+    are taken as they are and the matrix of H.273, 8.3, is applied here.
+    """
+    if frame.format.is_rgb:
+        return _from_rgb(frame)
+    if not _PLANAR.fullmatch(frame.format.name):
+        depth = max(part.bits for part in frame.format.components)
+        frame = frame.reformat(format=f"yuv444p{depth}le" if depth > 8 else "yuv444p")
+    match = _PLANAR.fullmatch(frame.format.name)
+    assert match is not None
+    depth = int(match[3] or 8)
+    luma, *chroma = (
+        _samples(plane, depth).astype(np.float32) for plane in frame.planes[: 1 if match[2] else 3]
     )
-    return converted.to_ndarray().astype(np.uint16, copy=False)
+    if chroma:
+        wide = [_upsampled(part, luma.shape) for part in chroma]
+    else:
+        wide = [np.full_like(luma, 1 << (depth - 1))] * 2
+    matrix = colour.rgb_matrix(depth)
+    matrix *= 65535
+    codes = cv2.transform(cv2.merge([luma, *wide]), matrix)
+    return np.asarray(np.rint(codes, out=codes).clip(0, 65535), np.uint16)
+
+
+def _from_rgb(frame: VideoFrame) -> Rgb16:
+    depth = max(part.bits for part in frame.format.components)
+    if depth <= 8:
+        return np.asarray(frame.to_ndarray(format="rgb24"), np.uint16) * np.uint16(257)
+    planar = frame.reformat(format=f"gbrp{depth}le")
+    green, blue, red = (_samples(plane, depth) for plane in planar.planes[:3])
+    whole = (1 << depth) - 1
+    scaled = [(part.astype(np.uint32) * 65535 + whole // 2) // whole for part in (red, green, blue)]
+    return np.asarray(np.stack(scaled, -1), np.uint16)
+
+
+def _samples(plane: VideoPlane, depth: int) -> npt.NDArray[np.uint16] | npt.NDArray[np.uint8]:
+    kind = np.uint16 if depth > 8 else np.uint8
+    rows = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
+    return rows[:, : plane.width]  # type: ignore[return-value]
+
+
+def _upsampled(chroma: npt.NDArray[np.float32], shape: tuple[int, ...]) -> npt.NDArray[np.float32]:
+    """Chroma at every luma sample, interpolated.
+
+    A chroma sample is taken to stand between the luma samples that share it, as the library has it when
+    it goes the other way: there and back, nothing moves.
+    """
+    if chroma.shape == shape:
+        return chroma
+    across, down = (
+        2 if have < want else 1 for have, want in zip(chroma.shape[::-1], shape[::-1], strict=True)
+    )
+    inverse = np.array([[1 / across, 0, 0.5 / across - 0.5], [0, 1 / down, 0.5 / down - 0.5]])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    wide = cv2.warpAffine(chroma, inverse, shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(wide, np.float32)
 
 
 def coded_as(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> VideoFrame:

@@ -40,6 +40,8 @@ def export_target(plan: Plan) -> Target:
     """What a plan's export format writes."""
     first, wish, stretch = plan.pictures[0], plan.settings.format, plan.settings.size.stretch
     matrix = RGB if wish.full_rgb else first.colour.matrix or BT709
+    if plan.schedule.gathers and not first.colour.is_writable:
+        matrix = BT709
     colour = replace(first.colour, matrix=matrix, full_range=wish.full_rgb)
     target = Target(plan.size, wish.pixel_format, colour, stretch=stretch)
     own = _STANDINS.get(first.pixel_format, first.pixel_format)

@@ -1,12 +1,15 @@
 """What a recording is, as far as its header and its first frame tell."""
 
+from collections.abc import Iterable
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from fractions import Fraction
+from math import atan2, degrees
 from pathlib import Path
 from typing import Any
 
 import av
+import numpy as np
 from av.container import InputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
@@ -92,14 +95,14 @@ class RecordingFacts:
         said = [_size_in_words(self.picture), "sound" if self.sound else "no sound"]
         if self.variable:
             said.append("rate varies")
-        if self.picture.rotation:
-            said.append(f"turned {self.picture.rotation}°")
+        if self.picture.attitude:
+            said.append(self.picture.attitude)
         return said
 
     def rows(self) -> list[tuple[str, str]]:
         """All of it by name, for a person to read."""
         picture, sound = self.picture, self.sound
-        turned = f", turned {picture.rotation}°" if picture.rotation else ""
+        turned = f", {picture.attitude}" if picture.attitude else ""
         varies = " on average, varying" if self.variable else ""
         rows = [
             ("file", str(self.path)),
@@ -131,6 +134,7 @@ class RecordingFacts:
             "width": picture.width,
             "height": picture.height,
             "rotation": picture.rotation,
+            "mirrored": picture.mirrored,
             "codec": self.codec,
             "pixel_format": picture.pixel_format,
             "bit_depth": picture.bit_depth,
@@ -182,6 +186,7 @@ def read_opening(path: Path) -> tuple[RecordingFacts, VideoFrame]:
         stream = picture_stream(container, path)
         stream.thread_type = "SLICE"  # one frame alone comes out sooner without frame threads
         frame = _first_frame(container, stream, path)
+        rotation, mirrored = _attitude(frame)
         width, height = shown_size(stream, frame)
         length = _length(container, stream)
         rate = Fraction(stream.guessed_rate or stream.average_rate or 25)
@@ -197,7 +202,8 @@ def read_opening(path: Path) -> tuple[RecordingFacts, VideoFrame]:
                 height=height,
                 coded_width=frame.width,
                 coded_height=frame.height,
-                rotation=frame.rotation % 360,
+                rotation=rotation,
+                mirrored=mirrored,
                 pixel_format=frame.format.name,
                 bit_depth=max((part.bits for part in frame.format.components), default=8),
                 colour=Colour.of(frame),
@@ -223,6 +229,21 @@ def _first_frame(container: InputContainer, stream: VideoStream, path: Path) -> 
     raise FootageError(f"{path.name} holds no frames; the recording may have been cut off at once.")
 
 
+def _attitude(frame: VideoFrame) -> tuple[int, bool]:
+    """By how many degrees a frame is turned counter-clockwise to be shown, and whether mirrored before.
+
+    The display matrix (ISO/IEC 14496-12, 6.2.2) has x′ = a·x + c·y and y′ = b·x + d·y.
+    """
+    sides: Iterable[Any] = frame.side_data
+    for side in sides:
+        if side.type.name == "DISPLAYMATRIX":
+            a, b, _, c, d = np.frombuffer(memoryview(side), np.int32)[:5].astype(float).tolist()
+            mirrored = a * d - b * c < 0
+            turn = degrees(atan2(c, -a if mirrored else a))
+            return round(turn / 90) % 4 * 90, mirrored
+    return frame.rotation % 360, False
+
+
 def shown_size(stream: VideoStream, frame: VideoFrame) -> tuple[int, int]:
     """Width and height in square pixels after pixel aspect and rotation are honoured."""
     aspect = Fraction(stream.sample_aspect_ratio or 1) or Fraction(1)
@@ -231,7 +252,7 @@ def shown_size(stream: VideoStream, frame: VideoFrame) -> tuple[int, int]:
         width = round(width * aspect)
     elif aspect < 1:
         height = round(height / aspect)
-    return (height, width) if frame.rotation % 360 in _QUARTER_TURNS else (width, height)
+    return (height, width) if _attitude(frame)[0] in _QUARTER_TURNS else (width, height)
 
 
 def _length(container: InputContainer, stream: VideoStream) -> Fraction:

@@ -18,6 +18,7 @@ from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
+from chronoxis.core.footage.recording.refresh import begins_cleanly, length_size_of
 from chronoxis.core.footage.source import Progress
 
 _REPORT_EVERY = 2000
@@ -36,6 +37,7 @@ class Entry(NamedTuple):
     is_key: bool
     is_hidden: bool
     size: int
+    is_clean: bool = True
 
 
 class Splice(NamedTuple):
@@ -59,6 +61,7 @@ class FrameIndex:
         sizes: int64, shape (n,); bytes of each frame's packet.
         key_packets: int64; positions of the packets where decoding can begin, ascending.
         key_stamps: int64; their presentation stamps.
+        clean_stamps: int64; from which stamps on pictures are whole when decoding begins there.
         rate: frames per second; the average, where the rate varies.
         variable: whether frames follow each other at uneven intervals.
         stamped: whether the file says when each frame is shown; without stamps frames are told apart
@@ -75,6 +78,7 @@ class FrameIndex:
     sizes: npt.NDArray[np.int64]
     key_packets: npt.NDArray[np.int64]
     key_stamps: npt.NDArray[np.int64]
+    clean_stamps: npt.NDArray[np.int64]
     rate: Fraction
     variable: bool
     stamped: bool
@@ -119,7 +123,7 @@ class FrameIndex:
         """Positions of the packets from which decoding yields these frames."""
         if not self.stamped:
             return np.zeros_like(frames)
-        places = np.searchsorted(self.key_stamps, self.stamps[frames], "right") - 1
+        places = np.searchsorted(self.clean_stamps, self.stamps[frames], "right") - 1
         return self.key_packets[np.maximum(places, 0)]
 
 
@@ -142,6 +146,8 @@ def _read_entries(
     container: InputContainer, stream: VideoStream, path: Path, progress: Progress | None
 ) -> tuple[list[Entry], list[Splice]]:
     size = max(path.stat().st_size, 1)
+    context = stream.codec_context
+    lengths = length_size_of(context.extradata) if context.name == "h264" else None
     clock = _Clock(Fraction(stream.time_base or 1), joined=container.format.name in _JOINED)
     entries: list[Entry] = []
     try:
@@ -149,7 +155,7 @@ def _read_entries(
             if packet.size == 0:
                 continue  # the mark at the end
             offset = clock.offset_at(len(entries), packet.dts, packet.duration or 0)
-            entries.append(_entry(packet, offset))
+            entries.append(_entry(packet, offset, lengths))
             if progress and len(entries) % _REPORT_EVERY == 0:
                 progress(min(1.0, (packet.pos or 0) / size))
     except av.FFmpegError as error:
@@ -158,9 +164,12 @@ def _read_entries(
     return entries, clock.splices
 
 
-def _entry(packet: Packet[VideoStream], offset: int) -> Entry:
+def _entry(packet: Packet[VideoStream], offset: int, lengths: int | None) -> Entry:
+    """``lengths`` as `begins_cleanly` wants it; None for codecs whose key frames are always clean."""
     stamp = None if packet.pts is None else packet.pts + offset
-    return Entry(stamp, packet.duration or 0, packet.is_keyframe, packet.is_discard, packet.size)
+    key = packet.is_keyframe
+    clean = not key or lengths is None or begins_cleanly(bytes(packet), lengths)
+    return Entry(stamp, packet.duration or 0, key, packet.is_discard, packet.size, clean)
 
 
 class _Clock:
@@ -212,12 +221,24 @@ def index_of(entries: Sequence[Entry], splices: tuple[Splice, ...], stream: Vide
         sizes=sizes[order],
         key_packets=positions[keys],
         key_stamps=np.maximum.accumulate(stamps[keys]),
+        clean_stamps=_clean_from(stamps[keys], np.array([entry.is_clean for entry in entries])[keys]),
         rate=rate,
         variable=variable,
         stamped=True,
         length=length,
         splices=splices,
     )
+
+
+def _clean_from(stamps: npt.NDArray[np.int64], clean: npt.NDArray[np.bool_]) -> npt.NDArray[np.int64]:
+    """From which stamps on pictures are whole when decoding begins at each key frame.
+
+    Where one only begins to be refreshed, that is at the next one: by then the refresh is over.
+    """
+    later = np.append(stamps[1:], np.iinfo(np.int64).max)
+    from_there = np.where(clean, stamps, later)
+    from_there[0] = stamps[0]
+    return np.asarray(np.maximum.accumulate(from_there), np.int64)
 
 
 def _counts_only(entries: Sequence[Entry], stream: VideoStream) -> bool:
@@ -280,6 +301,7 @@ def _unstamped(stream: VideoStream, time_base: Fraction, sizes: npt.NDArray[np.i
         sizes=sizes,
         key_packets=numbers[:1],
         key_stamps=numbers[:1],
+        clean_stamps=numbers[:1],
         rate=rate,
         variable=False,
         stamped=False,

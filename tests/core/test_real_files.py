@@ -1,0 +1,288 @@
+"""What cameras, recorders and mishaps leave behind, against the plainest decoding loop."""
+
+from __future__ import annotations  # PyAV's packets are generic for type checkers only
+
+import subprocess
+import sys
+from collections.abc import Callable
+from contextlib import suppress
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import pytest
+from av.packet import Packet
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.footage.kinds import footage_of, open_source
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.export_formats import MKV
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.picture.colour import Colour, from_linear, to_linear
+from chronoxis.core.picture.rgb import rgb16
+from chronoxis.core.render.export import export
+from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.timing.schedule import EachFrame
+from tests.footage_makers import decode_all, make_recording
+
+ONLY = Place(0, 0)
+Change = Callable[[int, Any], Any]
+
+
+def remuxed(source: Path, path: Path, change: Change, form: str | None = None, **options: str) -> Path:
+    """The packets of a recording in another file, each changed or left out."""
+    with (
+        av.open(str(source)) as read,
+        av.open(str(path), "w", format=form, options=options) as out,
+    ):
+        stream = read.streams.video[0]
+        copy = out.add_stream_from_template(stream)
+        packets = (packet for packet in read.demux(stream) if packet.size)
+        for number, packet in enumerate(packets):
+            kept = change(number, packet)
+            if kept is not None:
+                kept.stream = copy
+                out.mux(kept)
+    return path
+
+
+def as_is(_number: int, packet: Packet[Any]) -> Packet[Any]:
+    return packet
+
+
+def plan_of(
+    path: Path, *, speed: Fraction = Fraction(1), each: EachFrame = EachFrame.ONE, **has: bool
+) -> Plan:
+    source = open_source(path)
+    project = arranging.begin_with(Project(settings=ResultSettings(MKV)), footage_of(source.facts))
+    project = pacing.set_speed(project, [ONLY], speed)
+    project = pacing.set_each_frame(project, [ONLY], each)
+    project = arranging.reverse(project, [0]) if has.get("backwards") else project
+    return make_plan(project, {project.footage[0].key: source})
+
+
+def matches(source: Source, recorded: list[np.ndarray]) -> None:
+    """Every frame, some of them, and single ones in any order are those of the plain loop."""
+    count = len(source.edges) - 1
+    assert count == len(recorded)
+    with source.reader() as reader:
+        for numbers in (range(count), range(3, count, 7), [count - 1], [count // 2], [5], [0]):
+            got = list(reader.frames(numbers))
+            assert [number for number, _ in got] == list(numbers)
+            for number, frame in got:
+                assert np.array_equal(frame.to_ndarray(), recorded[number]), number
+        assert not reader.lost
+
+
+@pytest.mark.parametrize("name", ["bare.h264", "counted.avi", "refreshed.mkv", "refreshed.ts"])
+def test_streams_without_stamps_or_clean_key_frames(tmp_path: Path, name: str) -> None:
+    refresh = {"x264-params": "intra-refresh=1:keyint=20:bframes=0", "crf": "20", "preset": "veryfast"}
+    options = refresh if "refreshed" in name else None
+    form = "h264" if name.endswith("h264") else None
+    path = make_recording(tmp_path / name, frames=90, container_format=form, options=options)
+    matches(open_source(path), decode_all(path))
+
+
+def test_equal_stamps(tmp_path: Path) -> None:
+    plain = make_recording(tmp_path / "plain.mkv", frames=60, options={"crf": "20", "bf": "0", "g": "12"})
+    held: list[int] = []
+
+    def equal(number: int, packet: Packet[Any]) -> Packet[Any]:
+        if number == 20:
+            held.append(packet.pts or 0)
+        if number in (21, 22):
+            packet.pts = packet.dts = held[0]
+        return packet
+
+    path = remuxed(plain, tmp_path / "equal.mkv", equal)
+    source = open_source(path)
+    assert (np.diff(source.edges) == 0).sum() == 2
+    matches(source, decode_all(path))
+    assert export(plan_of(path, speed=Fraction(3)), tmp_path / "out.mkv").frames == 20
+
+
+def test_files_joined_end_to_end_run_on(tmp_path: Path) -> None:
+    one = make_recording(tmp_path / "one.ts", frames=100, container_format="mpegts")
+    joined = tmp_path / "joined.ts"
+    joined.write_bytes(one.read_bytes() * 3)
+    source = open_source(joined)
+    assert (source.rate, source.length) == (Fraction(25), Fraction(12))
+    assert "joined from 3 files" in source.facts.caution
+    matches(source, decode_all(joined))
+
+
+@pytest.mark.parametrize("kind", ["fragmented", "flv", "begins inside", "open group"])
+def test_what_cannot_be_decoded_at_the_ends_is_left_out_and_said(tmp_path: Path, kind: str) -> None:
+    open_group = {"x264-params": "open-gop=1:keyint=12:bframes=3", "crf": "20"}
+    whole = make_recording(
+        tmp_path / "w.mp4", frames=100, options=open_group if kind == "open group" else None
+    )
+    keys = iter(range(100))
+    if kind == "fragmented":
+        cut = remuxed(whole, tmp_path / "c.mp4", as_is, "mp4", movflags="frag_keyframe+empty_moov")
+    elif kind == "flv":
+        cut = remuxed(whole, tmp_path / "c.flv", as_is, "flv")
+    elif kind == "begins inside":
+        cut = remuxed(whole, tmp_path / "c.mkv", lambda number, packet: packet if number >= 3 else None)
+    else:
+        begun: list[int] = []
+
+        def from_third_key(_number: int, packet: Packet[Any]) -> Packet[Any] | None:
+            if packet.is_keyframe:
+                begun.append(next(keys))
+            return packet if len(begun) >= 3 else None
+
+        cut = remuxed(whole, tmp_path / "c.mkv", from_third_key)
+    if kind in ("fragmented", "flv"):
+        content = cut.read_bytes()
+        cut.write_bytes(content[: int(len(content) * 0.68)])
+    source = open_source(cut)
+    assert "left out" in source.facts.caution
+    decoded = []
+    with av.open(str(cut)) as container, suppress(av.FFmpegError):
+        for frame in container.decode(video=0):  # the plain loop ends where the damage begins
+            decoded.append(frame.to_ndarray())  # noqa: PERF401 - what came before is kept
+    count = len(source.edges) - 1
+    assert count > 40
+    assert source.rate == 25
+    with source.reader() as reader:
+        for number, frame in reader.frames(range(min(count, len(decoded)))):
+            assert np.array_equal(frame.to_ndarray(), decoded[number])
+        assert not reader.lost
+    done = export(plan_of(cut), tmp_path / "out.mkv")
+    assert (done.frames, done.remark) == (count, "")
+
+
+def test_a_lost_frame_in_the_middle_is_held_and_said(tmp_path: Path) -> None:
+    whole = make_recording(tmp_path / "whole.mkv", frames=100)
+
+    def broken(number: int, packet: Packet[Any]) -> Packet[Any]:
+        if number not in (40, 41):
+            return packet
+        spoilt = Packet(bytes(packet)[:8] + b"\xff" * max(0, packet.size - 8))
+        spoilt.pts, spoilt.dts, spoilt.time_base = packet.pts, packet.dts, packet.time_base
+        return spoilt
+
+    path = remuxed(whole, tmp_path / "broken.mkv", broken)
+    done = export(plan_of(path), tmp_path / "out.mkv")
+    assert done.frames == 100
+    assert 1 <= len(done.held) <= 4
+    assert "broken.mkv 0:01." in done.remark
+    made, recorded = decode_all(done.path), decode_all(whole)
+    assert np.array_equal(made[20], recorded[20])
+    assert np.array_equal(made[90], recorded[90])
+    gone = make_recording(tmp_path / "gone.mkv", frames=120)
+    source = open_source(gone)
+    content = bytearray(gone.read_bytes())
+    content[len(content) // 3 :] = bytes(len(content) - len(content) // 3)
+    gone.write_bytes(content)
+    with source.reader() as reader, pytest.raises(FootageError, match=r"gone\.mkv.*frame \d+"):
+        list(reader.frames(range(120)))  # so much that holding would only hide it
+
+
+@pytest.mark.parametrize("degrees", [0, 90, 180, 270])
+@pytest.mark.parametrize("flip", ["", "h", "v"])
+def test_turned_and_mirrored_recordings_come_out_upright(tmp_path: Path, degrees: int, flip: str) -> None:
+    path = tmp_path / "turned.mp4"
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", rate=25)
+        assert isinstance(stream, av.VideoStream)
+        stream.width, stream.height, stream.pix_fmt = 96, 64, "yuv420p"
+        stream.codec_context.options = {"crf": "10"}
+        stream.set_display_rotation(degrees, hflip=flip == "h", vflip=flip == "v")
+        picture = np.zeros((64, 96, 3), np.uint8)
+        picture[:32, :48], picture[:32, 48:] = (200, 30, 30), (30, 200, 30)
+        picture[32:, :48], picture[32:, 48:] = (30, 30, 200), (200, 200, 200)
+        for number in range(6):
+            frame = av.VideoFrame.from_ndarray(picture, "rgb24").reformat(format="yuv420p")
+            frame.pts = number
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    upright = np.rot90(picture, degrees // 90)
+    upright = upright[:, ::-1] if flip == "h" else upright[::-1] if flip == "v" else upright
+    for each in EachFrame:
+        made = decode_all(export(plan_of(path, each=each), tmp_path / f"{each}.mkv").path, "rgb24")
+        assert made[0].shape == upright.shape
+        assert np.abs(made[2].astype(int) - upright).mean() < 12
+
+
+def test_backwards_with_a_wide_shutter_before_a_narrow_one(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "take.mkv", frames=100)
+    plan = plan_of(path, speed=Fraction(5), each=EachFrame.LONG_EXPOSURE, backwards=True)
+    project = pacing.divide(plan.project, 0, Fraction(2))
+    project = pacing.set_shutter(project, [Place(0, 0)], 720.0)
+    project = pacing.set_shutter(project, [Place(0, 1)], 90.0)
+    plan = make_plan(project, {project.footage[0].key: plan.sources[0]})
+    firsts = plan.schedule.frames[plan.schedule.offsets[:-1]]
+    assert np.any(np.diff(firsts) > 0)  # a later result frame begins with a later recorded one
+    made = decode_all(export(plan, tmp_path / "out.mkv").path, "rgb48le")
+    assert len(made) == len(plan.schedule) == 20
+    recorded = decode_all(path, "rgb24")
+    for number in (0, 9, 10, 19):
+        frames, weights = plan.schedule.sources(number)
+        light = np.zeros(recorded[0].shape)
+        for frame, weight in zip(frames.tolist(), weights.tolist(), strict=True):
+            light += to_linear(recorded[frame] / 255, 1) * weight
+        assert np.abs(made[number] / 257 - from_linear(light, 1) * 255).mean() < 5, number
+
+
+@pytest.mark.parametrize(
+    "pixel_format",
+    ["yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p12le", "gray", "gbrp10le", "rgb24"],
+)
+@pytest.mark.parametrize("full", [False, True])
+def test_white_is_white_and_chroma_stays_in_every_format(pixel_format: str, full: bool) -> None:
+    codes = np.zeros((32, 64, 3), np.uint8)
+    codes[:, 32:] = 255
+    whole = av.video.reformatter.ColorRange.JPEG if full else av.video.reformatter.ColorRange.MPEG
+    frame = av.VideoFrame.from_ndarray(codes, "rgb24")
+    frame = frame.reformat(format=pixel_format, dst_color_range=whole, dst_colorspace="ITU709")
+    rgb = pixel_format.startswith(("gb", "rgb"))
+    made = rgb16(frame, Colour(0 if rgb else 1, 1, 1, full or rgb))
+    assert made[5, 60].min() >= 65535 - (200 if "10" in pixel_format and rgb else 130)
+    assert made[5, 3].max() <= 130
+
+
+def test_chroma_is_not_moved() -> None:
+    y, x = np.mgrid[0:64, 0:64].astype(float)
+    red = 128 + 90 * np.sin(x / 9) * np.cos(y / 11)
+    codes = np.stack([red, 255 - red, np.full_like(red, 90)], -1).astype(np.uint8)
+    frame = av.VideoFrame.from_ndarray(codes, "rgb24").reformat(format="yuv422p10le", dst_colorspace="ITU709")
+    made = rgb16(frame, Colour(1, 1, 1, False)) / 257
+    errors = [np.abs(made[8:-8, 8:-8] - np.roll(codes, shift, 1)[8:-8, 8:-8]).mean() for shift in (-1, 0, 1)]
+    assert errors[1] < 1.5
+    assert errors[1] < min(errors[0], errors[2]) / 2
+
+
+def test_faster_than_a_thousand_frames_a_second(tmp_path: Path) -> None:
+    path = make_recording(
+        tmp_path / "fast.mkv",
+        frames=120,
+        rate=Fraction(2400),
+        time_base=Fraction(1, 2400),
+        codec="ffv1",
+        options={"g": "1"},
+    )
+    plan = plan_of(path)
+    assert plan.project.rate <= 1000
+    save_project(plan.project, tmp_path / "fast.chronoxis")
+    assert load_project(tmp_path / "fast.chronoxis") == plan.project
+
+
+def test_a_name_with_a_colon(tmp_path: Path) -> None:
+    make_recording(tmp_path / "2026-11-26T02:15:00.mp4", frames=10)
+    command = [sys.executable, "-m", "chronoxis.cli"]
+    for arguments in (
+        ["facts", "2026-11-26T02:15:00.mp4"],
+        ["condense", "2026-11-26T02:15:00.mp4", "--every", "2", "-o", "12:00.mkv"],
+    ):
+        done = subprocess.run(
+            [*command, *arguments], cwd=tmp_path, capture_output=True, text=True, check=False
+        )
+        assert done.returncode == 0, done.stderr
+    assert len(decode_all(tmp_path / "12:00.mkv")) == 5
