@@ -132,12 +132,12 @@ def test_what_cannot_be_decoded_at_the_ends_is_left_out_and_said(tmp_path: Path,
     else:
         begun: list[int] = []
 
-        def from_third_key(_number: int, packet: Packet[Any]) -> Packet[Any] | None:
+        def from_fourth_key(_number: int, packet: Packet[Any]) -> Packet[Any] | None:
             if packet.is_keyframe:
                 begun.append(next(keys))
-            return packet if len(begun) >= 3 else None
+            return packet if len(begun) >= 4 else None
 
-        cut = remuxed(whole, tmp_path / "c.mkv", from_third_key)
+        cut = remuxed(whole, tmp_path / "c.mkv", from_fourth_key)
     if kind in ("fragmented", "flv"):
         content = cut.read_bytes()
         cut.write_bytes(content[: int(len(content) * 0.68)])

@@ -8,10 +8,10 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, Protocol, Self
 
-from av.audio.frame import AudioFrame
 from av.video.frame import VideoFrame
 
 from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.sound.excerpt import Samples
 from chronoxis.core.timing.pace import Seconds
 
 Progress = Callable[[float], None]
@@ -132,9 +132,9 @@ class Source(Protocol):
         """
 
     def sound_between(
-        self, begin: Fraction, end: Fraction, sample_format: str
-    ) -> AbstractContextManager[Iterator[AudioFrame]]:
-        """Its main sound between two stored seconds, stamped in samples from 0 at ``begin``.
+        self, begin: Fraction, end: Fraction, rate: int, layout: str
+    ) -> AbstractContextManager[Iterator[Samples]]:
+        """Its main sound between two stored seconds: blocks that follow one another without gaps.
 
         Raises:
             FootageError: it has none, or it cannot be decoded.

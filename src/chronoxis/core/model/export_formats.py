@@ -63,6 +63,8 @@ class ExportFormat:
         sound_codec: FFmpeg's name of the sound's encoder.
         sound_format: FFmpeg's name of the samples' format.
         sound_bitrate: bits per second; None if that is not for us to say.
+        sound_rates: samples per second that are kept; others become 48,000.
+        sound_layouts: of channels, that are kept; others become stereo.
     """
 
     key: str
@@ -85,6 +87,8 @@ class ExportFormat:
     muxer_options: Mapping[str, str] = field(default_factory=dict)
     key_seconds: int | None = None
     sound_bitrate: int | None = None
+    sound_rates: frozenset[int] = frozenset({32_000, 44_100, 48_000, 96_000})
+    sound_layouts: frozenset[str] = frozenset({"mono", "stereo", "5.1"})
 
     @property
     def lossless(self) -> bool:
@@ -99,6 +103,14 @@ class ExportFormat:
         """All options of the encoder."""
         chosen = self.quality_options.get(quality, {})
         return {**self.codec_options, **chosen, "g": str(self.key_interval(rate))}
+
+    def sound_terms(self, rate: int, layout: str) -> tuple[int, str]:
+        """Samples per second and layout in which sound of these is written."""
+        plain = layout.removesuffix("(side)")
+        return (
+            rate if rate in self.sound_rates else 48_000,
+            plain if plain in self.sound_layouts else "stereo",
+        )
 
     def check(self, size: Size, rate: Fraction) -> None:
         """Refuse a size or a rate that the format cannot take.

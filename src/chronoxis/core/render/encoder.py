@@ -7,14 +7,17 @@ from types import TracebackType
 from typing import Self
 
 import av
+import numpy as np
 from av.audio.fifo import AudioFifo
 from av.audio.frame import AudioFrame
+from av.audio.resampler import AudioResampler
 from av.audio.stream import AudioStream
 from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.model.export_formats import ExportFormat, Quality, Size
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.sound.excerpt import Samples
 
 _SOUND_CHUNK = 4096
 
@@ -65,6 +68,9 @@ class Encoder:
         self._count = 0
         self._audio = self._add_sound(sound) if sound else None
         self._fifo = AudioFifo()
+        self._samples = self._encoded = 0
+        if sound:
+            self._converter = AudioResampler(format_.sound_format, sound[1], sound[0])
 
     def __enter__(self) -> Self:
         return self
@@ -91,10 +97,21 @@ class Encoder:
         self._count += 1
         self._container.mux(self._video.encode(frame))
 
-    def write_sound(self, frame: AudioFrame) -> None:
-        """Write sound whose stamps count samples from the beginning of the result."""
+    @property
+    def sound_seconds(self) -> Fraction:
+        """Result time up to which sound was written."""
         assert self._audio is not None
-        self._fifo.write(frame)
+        return Fraction(self._samples, self._audio.rate)
+
+    def write_sound(self, samples: Samples) -> None:
+        """Write the next samples, in the rate and layout that were said at the beginning."""
+        assert self._audio is not None
+        frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples), "fltp", self._audio.layout.name)
+        frame.sample_rate = self._audio.rate
+        self._samples += samples.shape[1]
+        for converted in self._converter.resample(frame):
+            converted.pts = None
+            self._fifo.write(converted)
         self._encode_sound(self._fifo.read_many(self._audio.codec_context.frame_size or _SOUND_CHUNK))
 
     def _finish(self) -> None:
@@ -107,6 +124,8 @@ class Encoder:
     def _encode_sound(self, frames: list[AudioFrame]) -> None:
         assert self._audio is not None
         for frame in frames:
+            frame.pts, frame.time_base = self._encoded, Fraction(1, self._audio.rate)
+            self._encoded += frame.samples
             self._container.mux(self._audio.encode(frame))
 
     def _add_sound(self, sound: tuple[int, str]) -> AudioStream:
@@ -121,16 +140,15 @@ class Encoder:
         return stream
 
 
-def interleave(frames: Iterator[VideoFrame], sound: Iterator[AudioFrame], encoder: Encoder) -> Iterator[int]:
+def interleave(frames: Iterator[VideoFrame], sound: Iterator[Samples], encoder: Encoder) -> Iterator[int]:
     """Write frames and sound side by side, so that little is held back; yields after each frame."""
     waiting = next(sound, None)
     for number, frame in enumerate(frames, 1):
         encoder.write(frame)
-        while waiting is not None and _seconds(waiting) <= encoder.seconds:
+        while waiting is not None and encoder.sound_seconds <= encoder.seconds:
             encoder.write_sound(waiting)
             waiting = next(sound, None)
         yield number
-
-
-def _seconds(frame: AudioFrame) -> Fraction:
-    return Fraction(frame.pts or 0, frame.sample_rate)
+    while waiting is not None:
+        encoder.write_sound(waiting)
+        waiting = next(sound, None)

@@ -9,7 +9,6 @@ from pathlib import Path
 
 import av
 import numpy as np
-from av.audio.frame import AudioFrame
 
 from chronoxis.core.errors import ExportError
 from chronoxis.core.files.atomic import publish, temporary_beside, why_not_written
@@ -22,6 +21,7 @@ from chronoxis.core.render.encoder import Encoder, interleave
 from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import export_target
+from chronoxis.core.sound.excerpt import Samples
 from chronoxis.core.timing.timecode import format_time
 
 _MOST_LISTED = 5
@@ -146,14 +146,14 @@ def _write(
     return tuple(f"{label} {format_time(seconds, 2)}" for label, seconds in sorted(places))
 
 
-def _sound(plan: Plan, stack: ExitStack) -> tuple[tuple[int, str] | None, Iterator[AudioFrame]]:
+def _sound(plan: Plan, stack: ExitStack) -> tuple[tuple[int, str] | None, Iterator[Samples]]:
     """Sample rate, layout and samples of the kept sound; neither where there is none."""
-    facts = plan.sources[0].facts
-    if not plan.settings.sound or facts.sound is None:
+    sound = plan.sources[0].facts.sound
+    if not plan.settings.sound or sound is None:
         return None, iter(())
-    shot, wanted = plan.project.shots[0], plan.settings.format.sound_format
-    samples = stack.enter_context(plan.sources[0].sound_between(shot.in_point, shot.out_point, wanted))
-    return (facts.sound.sample_rate, facts.sound.layout), samples
+    shot, terms = plan.project.shots[0], plan.settings.format.sound_terms(sound.sample_rate, sound.layout)
+    samples = plan.sources[0].sound_between(shot.in_point, shot.out_point, *terms)
+    return terms, stack.enter_context(samples)
 
 
 def _compare(plan: Plan, written: Path, output: Path) -> None:

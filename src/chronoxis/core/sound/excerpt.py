@@ -1,4 +1,4 @@
-"""Recorded sound of a stretch, cut to the sample."""
+"""Recorded sound of a stretch, without gaps and cut to the sample."""
 
 from collections.abc import Iterator
 from fractions import Fraction
@@ -13,49 +13,92 @@ from av.container import InputContainer
 
 from chronoxis.core.errors import FootageError
 
+Samples = npt.NDArray[np.float32]
+"""Shape (channels, samples), -1 to 1."""
+
+# Files round stamps to their tick; what is further off than this is a hole, or sound that comes twice.
+_TOLERANCE = Fraction(1, 25)
+_SILENCE = 48_000  # samples of silence given out at a time
+
 
 def excerpt(
-    container: InputContainer, path: Path, begin: Fraction, end: Fraction, sample_format: str
-) -> Iterator[AudioFrame]:
+    container: InputContainer, path: Path, begin: Fraction, end: Fraction, rate: int, layout: str
+) -> Iterator[Samples]:
     """Decode the main sound between two times on the file's own clock, in seconds.
 
-    Yields frames in ``sample_format``, stamped in samples from 0 at ``begin``; where the sound begins
-    later, so do the stamps.
+    Yields blocks that follow one another, as many samples as the stretch is long: where the file has no
+    sound, silence.
+
+    Args:
+        container: opened for reading.
+        path: what it is called in messages.
+        begin: where the first sample is.
+        end: where the last one ends.
+        rate: samples per second to be had.
+        layout: of the channels to be had, as FFmpeg names it.
 
     Raises:
         FootageError: the sound cannot be decoded.
     """
+    total, given = round((end - begin) * rate), 0
+    channels = len(av.AudioLayout(layout).channels)
+    for at, block in _placed(container, path, begin, rate, layout):
+        if at >= total:
+            break
+        for silence in _silences(channels, at - given):
+            yield silence
+            given += silence.shape[1]
+        fresh = block[:, given - at : total - at]
+        if fresh.shape[1]:
+            yield fresh
+            given += fresh.shape[1]
+    yield from _silences(channels, total - given)
+
+
+def _silences(channels: int, samples: int) -> Iterator[Samples]:
+    while samples > 0:
+        yield np.zeros((channels, min(samples, _SILENCE)), np.float32)
+        samples -= _SILENCE
+
+
+def _placed(
+    container: InputContainer, path: Path, begin: Fraction, rate: int, layout: str
+) -> Iterator[tuple[int, Samples]]:
+    """Blocks, each with the number of its first sample, counted from ``begin``."""
     stream = container.streams.audio[0]
-    context = stream.codec_context
-    rate = context.sample_rate
-    resampler = AudioResampler(sample_format, context.layout, rate)
     if stream.time_base:
         container.seek(int(max(begin - 1, Fraction(0)) / stream.time_base), stream=stream, backward=True)
+    run: _Run | None = None
     try:
         for decoded in container.decode(stream):
-            for frame in resampler.resample(decoded):
-                if frame.pts is None or frame.time_base is None:
-                    continue
-                first = round((frame.pts * frame.time_base - begin) * rate)
-                if first >= (end - begin) * rate:
-                    return
-                kept = _cut(frame, first, round((end - begin) * rate))
-                if kept is not None:
-                    yield kept
-    except av.FFmpegError as error:
-        raise FootageError(f"The sound of {path.name} cannot be decoded: {error.strerror}.") from error
+            if decoded.pts is None or decoded.time_base is None or not decoded.samples:
+                continue
+            time = decoded.pts * decoded.time_base
+            if run is None or abs(time - run.time) > _TOLERANCE:
+                if run is not None:
+                    yield from run.take(None)
+                run = _Run(time, round((time - begin) * rate), rate, layout)
+            yield from run.take(decoded)
+        if run is not None:
+            yield from run.take(None)
+    except (av.FFmpegError, ValueError) as error:
+        raise FootageError(f"The sound of {path.name} cannot be decoded: {error}.") from error
 
 
-def _cut(frame: AudioFrame, first: int, stop: int) -> AudioFrame | None:
-    """The part of a frame, whose first sample has number ``first``, that lies in 0 to ``stop``."""
-    low, high = max(0, -first), min(frame.samples, stop - first)
-    if low >= high:
-        return None
-    samples = frame.to_ndarray()
-    step = 1 if frame.format.is_planar else len(frame.layout.channels)
-    part: npt.NDArray[np.float32] = np.ascontiguousarray(samples[:, low * step : high * step])
-    cut = AudioFrame.from_ndarray(part, frame.format.name, frame.layout.name)
-    cut.sample_rate = frame.sample_rate
-    cut.time_base = Fraction(1, frame.sample_rate)
-    cut.pts = first + low
-    return cut
+class _Run:
+    """Sound without a hole, resampled as one."""
+
+    def __init__(self, time: Fraction, at: int, rate: int, layout: str) -> None:
+        self.time = time
+        self._at = at
+        self._resampler = AudioResampler("fltp", layout, rate)
+
+    def take(self, decoded: AudioFrame | None) -> Iterator[tuple[int, Samples]]:
+        """The next frame's samples, as far as they can be had; at the end, None gives the rest."""
+        if decoded is not None:
+            self.time += Fraction(decoded.samples, decoded.sample_rate)
+            decoded.pts = None
+        for frame in self._resampler.resample(decoded):
+            block = np.asarray(frame.to_ndarray(), np.float32)
+            yield self._at, block
+            self._at += block.shape[1]

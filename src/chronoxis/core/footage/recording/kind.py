@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-from av.audio.frame import AudioFrame
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
@@ -19,7 +18,7 @@ from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.glimpses import key_frames
 from chronoxis.core.footage.source import Glimpse, Progress
 from chronoxis.core.model.recording import Recording
-from chronoxis.core.sound.excerpt import excerpt
+from chronoxis.core.sound.excerpt import Samples, excerpt
 from chronoxis.core.timing.pace import Seconds
 
 _MANY = 20_000  # frames to count from which a process of their own is worth its start
@@ -69,14 +68,14 @@ class RecordingSource:
 
     @contextmanager
     def sound_between(
-        self, begin: Fraction, end: Fraction, sample_format: str
-    ) -> Iterator[Iterator[AudioFrame]]:
+        self, begin: Fraction, end: Fraction, rate: int, layout: str
+    ) -> Iterator[Iterator[Samples]]:
         """Its main sound between two seconds of the file. Raises FootageError if there is none."""
         path, start = self.facts.path, self.index.start
         if self.facts.sound is None:
             raise FootageError(f"{path.name} has no sound.")
         with open_container(path) as container:
-            yield excerpt(container, path, start + begin, start + end, sample_format)
+            yield excerpt(container, path, start + begin, start + end, rate, layout)
 
 
 class RecordingKind:
