@@ -4,8 +4,6 @@ from collections.abc import Iterable
 from fractions import Fraction
 from math import ceil
 
-import numpy as np
-
 from chronoxis.app.document import Document
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.core.errors import PlanError
@@ -257,6 +255,5 @@ class Commands:
         played = played_at(project, [float(self._document.playhead)])
         number = int(played.shots[0])
         shot = project.shots[number]
-        rate = project.footage_of(shot).rate
-        moment = Fraction(int(np.floor(float(played.recorded[0]) * float(rate) + 1e-6))) / rate
+        moment = self._document.frame_time(project.footage_of(shot), float(played.recorded[0]))
         return number, shot.covered(moment)

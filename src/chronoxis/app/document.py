@@ -202,6 +202,22 @@ class Document(QObject):
         self._become(_without(self.project, key))
         self.footage_changed.emit()
 
+    def frame_time(self, footage: Footage, moment: float) -> Fraction:
+        """When the frame on display at a recorded second begins: by the file, once its frames are counted."""
+        source = self.sources.get(footage.origin)
+        if source is None:
+            return Fraction(int(moment * float(footage.rate) + 1e-6)) / footage.rate
+        return source.begins(source.frame_at(moment / float(footage.scale))) * footage.scale
+
+    def nearest_frame_time(self, footage: Footage, moment: Fraction) -> Fraction:
+        """When the frame whose beginning is nearest to a recorded second begins, or the last one ends."""
+        begin = self.frame_time(footage, float(moment))
+        source = self.sources.get(footage.origin)
+        if source is None:
+            return round(moment * footage.rate) / footage.rate
+        after = source.begins(source.frame_at(float(begin / footage.scale)) + 1) * footage.scale
+        return begin if moment - begin <= after - moment else after
+
     def altered(self, footage: Footage) -> str:
         """What to say of footage that is not what it was when the project was made, or nothing."""
         source = self.sources.get(footage.origin)

@@ -86,7 +86,8 @@ class Loading(QObject):
     def _opened(self, facts: Facts, picture: QImage) -> None:
         self._document.meet(facts)
         self._shelf.show_thumbnail(facts.origin, picture)
-        self._weave.strips.put(facts.origin, 0.0, picture.scaledToHeight(STRIP))
+        wide = max(1, round(picture.width() * STRIP / picture.height()))
+        self._weave.strips.put(facts.origin, 0.0, picture.scaled(wide, STRIP))
         self._count(facts.origin, 0.0)
         self.opened.emit(facts, picture)
 

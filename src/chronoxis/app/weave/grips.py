@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF
 from chronoxis.app.weave.pace_curve import curve_y, dragged_speed, joint_speed
 from chronoxis.app.weave.rails import GRIP, Rails
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.playing import place_at, result_span, result_time_of
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
@@ -142,6 +143,7 @@ class Drag:
         rails: the geometry at its beginning; scales stay while it lasts.
         playhead: result seconds.
         grasped: where the pointer began.
+        on_frame: gives when the frame begins that is nearest to a recorded second of footage.
     """
 
     held: Held
@@ -149,6 +151,7 @@ class Drag:
     rails: Rails
     playhead: float
     grasped: QPointF
+    on_frame: Callable[[Footage, Fraction], Fraction]
 
     def edit(self, at: QPointF, *, exact: bool) -> Edit:
         """The edit that the drag amounts to; ``exact`` defeats snapping."""
@@ -239,7 +242,7 @@ class Drag:
         if playing == number:
             since = self.playhead - float(self.project.shot_rows.begins[number])
             others.append(shot.recorded_time(Fraction(float(shot.pace.recorded_at(since)))))
-        return _snapped(moment, others, near, footage.rate)
+        return _snapped(moment, others, near, lambda moment: self.on_frame(footage, moment))
 
     def _result(self, at: QPointF, *, exact: bool) -> Fraction:
         """Result time under the pointer: snapped to what stands near, else to a whole frame."""
@@ -253,7 +256,8 @@ class Drag:
         else:
             ends = self.project.rows.ends
             others += map(Fraction, ends[np.abs(ends - float(moment)) <= near].tolist())
-        return _snapped(moment, others, near, self.project.rate)
+        rate = self.project.rate
+        return _snapped(moment, others, near, lambda moment: round(moment * rate) / rate)
 
     def _level(self, at: QPointF, *, exact: bool) -> Fraction:
         begun = float(self.project.passage(self.held.place).speed)
@@ -264,9 +268,11 @@ class Drag:
         return min(max(Fraction(rounded).limit_denominator(1000), MIN_SPEED), MAX_SPEED)
 
 
-def _snapped(moment: Fraction, others: Iterable[Fraction], near: float, rate: Fraction) -> Fraction:
+def _snapped(
+    moment: Fraction, others: Iterable[Fraction], near: float, on_frame: Callable[[Fraction], Fraction]
+) -> Fraction:
     close = [other for other in others if abs(float(other - moment)) <= near]
-    return min(close, key=lambda other: abs(other - moment)) if close else round(moment * rate) / rate
+    return min(close, key=lambda other: abs(other - moment)) if close else on_frame(moment)
 
 
 def _change(before: str, after: str) -> str:

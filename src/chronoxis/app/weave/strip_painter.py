@@ -36,7 +36,7 @@ def _draw_filling(painter: QPainter, picture: QPixmap, left: int, top: int, widt
         painter.drawPixmap(left, top, picture, (whole - width) // 2, 0, width, height)
         return
     scale = max(1.0, width / whole, height / high)
-    inner, upper = round(width / scale), round(height / scale)
+    inner, upper = max(1, round(width / scale)), max(1, round(height / scale))
     x, y = (whole - inner) // 2, (high - upper) // 2
     painter.drawPixmap(left, top, width, height, picture, x, y, inner, upper)
 

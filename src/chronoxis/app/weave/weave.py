@@ -266,7 +266,14 @@ class Weave(QWidget):
             return
         held = grip_at(project, rails, at)
         if held is not None:
-            self._drag = Drag(held, project, rails, float(self._document.playhead), at)
+            self._drag = Drag(
+                held,
+                project,
+                rails,
+                float(self._document.playhead),
+                at,
+                self._document.nearest_frame_time,
+            )
             self._document.begin_gesture(held.grip.value)
             if held.grip is Grip.LEVEL:
                 self._select_at(held.place, event.modifiers())

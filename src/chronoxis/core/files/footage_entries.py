@@ -65,10 +65,17 @@ def _written_recording(footage: Recording, folder: Path) -> dict[str, Any]:
     }
 
 
+def _is_there(path: Path) -> bool:
+    try:
+        return path.exists()
+    except (OSError, ValueError):
+        return False  # a name that no file can have
+
+
 def _read_recording(item: dict[str, Any], folder: Path, shared: dict[str, Any]) -> Recording:
     path = Path(os.path.normpath(folder.absolute() / item["path"]))
     absolute = item.get("absolute")
-    if absolute and not path.exists() and Path(absolute).exists():
+    if absolute and not _is_there(path) and _is_there(Path(absolute)):
         path = Path(absolute)
     capture = item.get("capture_rate")
     return Recording(path=path, capture_rate=Fraction(capture) if capture else None, **shared)

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from functools import cache
 from importlib.resources import files
+from math import isfinite
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +30,7 @@ from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import checked_speed
 
 VERSION = 2
+_MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _FORMAT = "chronoxis project"
 
@@ -57,12 +59,20 @@ def load_project(path: Path) -> Project:
         data = json.loads(content)
     except UnicodeDecodeError as error:
         raise ProjectFileError(f"{path.name} is not a Chronoxis project.") from error
+    except RecursionError as error:
+        raise ProjectFileError(
+            f"{path.name} is damaged: it is nested without end. It was left as it is."
+        ) from error
     except json.JSONDecodeError as error:
         if b"chronoxis project" not in content[:200]:
             raise ProjectFileError(f"{path.name} is not a Chronoxis project.") from error
         raise ProjectFileError(
             f"{path.name} is damaged in line {error.lineno}: {error.msg}. It was left as it is; "
             "take an earlier copy."
+        ) from error
+    except ValueError as error:  # a number of thousands of digits
+        raise ProjectFileError(
+            f"{path.name} is damaged: a number in it is far too long. It was left as it is."
         ) from error
     return from_json(data, path)
 
@@ -100,8 +110,9 @@ def from_json(data: Any, path: Path) -> Project:
     try:
         _validator(version if version in (1, VERSION) else VERSION)(data)
     except fastjsonschema.JsonSchemaValueException as error:
-        where = str(error.message).removeprefix("data.").removeprefix("data ")
-        raise ProjectFileError(f"{path.name} is damaged: {where}. It was left as it is.") from error
+        raise ProjectFileError(
+            f"{path.name} is damaged: {_in_words(error)}. It was left as it is."
+        ) from error
     if version == 1:
         data = _from_version_1(data)
     project = Project(
@@ -113,6 +124,34 @@ def from_json(data: Any, path: Path) -> Project:
     )
     _check(project, path)
     return project
+
+
+def _in_words(error: fastjsonschema.JsonSchemaValueException) -> str:
+    """What is wrong where, without the schema's own language."""
+    where = str(error.name).removeprefix("data").removeprefix(".") or "the file"
+    return f"{where} {_WRONG.get(error.rule, lambda _: 'is out of range')(error)}"
+
+
+_WRONG: dict[str, Callable[[Any], str]] = {
+    "const": lambda error: f"should be “{error.rule_definition}”",
+    "enum": lambda error: f"should be one of {', '.join(map(str, error.rule_definition))}",
+    "pattern": lambda _: 'should be a number as text, such as "25" or "30000/1001"',
+    "oneOf": lambda _: 'should be a number as text, such as "25" or "30000/1001"',
+    "maxLength": lambda _: "is longer than any such value can be",
+    "type": lambda error: f"should be {_TYPES.get(error.rule_definition, error.rule_definition)}",
+    "required": lambda error: f"lacks {', '.join(n for n in error.rule_definition if n not in error.value)}",
+    "additionalProperties": lambda _: "has a field that is not known here",
+    "minItems": lambda _: "is empty",
+    "minLength": lambda _: "is empty",
+}
+_TYPES = {
+    "string": "text",
+    "array": "a list",
+    "object": "a group of fields",
+    "boolean": "true or false",
+    "number": "a number",
+    "integer": "a whole number",
+}
 
 
 def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
@@ -191,16 +230,39 @@ def _check(project: Project, path: Path) -> None:
     if not 0 < project.rate <= MAX_RATE:
         refuse("rate", "is out of range")
     for number, footage in enumerate(project.footage):
-        if not (0 < footage.stored_rate <= _MOST_STORED and footage.stored_length > 0 and footage.rate > 0):
+        if not (
+            footage.stored_length <= _MOST_SECONDS
+            and 0 < footage.stored_rate <= _MOST_STORED
+            and footage.stored_length > 0
+            and footage.rate > 0
+        ):
             refuse(f"footage[{number}]", "has a rate or length out of range")
     for number, shot in enumerate(project.shots):
         if shot.footage not in keys:
             refuse(f"shots[{number}].footage", f"names “{shot.footage}”, which is not there")
+        owner = project.footage_named(shot.footage)
+        if (
+            not all(p.recorded_length <= _MOST_SECONDS for p in shot.passages)
+            or shot.in_point > _MOST_SECONDS
+        ):
+            refuse(f"shots[{number}]", "is longer than any recording")
+        if owner.counted and shot.out_point > owner.length:
+            refuse(f"shots[{number}]", "reaches beyond the end of its footage")
         for place, passage in enumerate(shot.passages):
-            where = f"shots[{number}].passages[{place}]"
-            if passage.recorded_length <= 0:
-                refuse(f"{where}.recorded", "is zero")
-            try:
-                checked_speed(passage.speed)
-            except PlanError:
-                refuse(f"{where}.speed", "is out of range")
+            if wrong := _wrong_passage(passage):
+                refuse(f"shots[{number}].passages[{place}]{wrong[0]}", wrong[1])
+
+
+def _wrong_passage(passage: Passage) -> tuple[str, str] | None:
+    """Which field of a passage is wrong, and how."""
+    if passage.recorded_length <= 0:
+        return ".recorded", "is zero"
+    if passage.ramp.length > _MOST_SECONDS:
+        return ".ramp.length", "is out of range"
+    if not isfinite(passage.shutter):
+        return ".shutter", "is not a number"
+    try:
+        checked_speed(passage.speed)
+    except PlanError:
+        return ".speed", "is out of range"
+    return None

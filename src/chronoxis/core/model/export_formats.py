@@ -174,11 +174,11 @@ MKV = ExportFormat(
     kept_formats=frozenset(
         {"yuv420p", "yuv422p", "yuv444p", "yuv410p", "yuv411p", "yuv440p", "gray"}
         | {f"yuv{chroma}p{bits}le" for chroma in ("420", "422", "444") for bits in (9, 10, 12, 14, 16)}
-        | {"gbrp", "gbrp10le", "gbrp12le", "gbrp14le", "gbrp16le"}
-        | {"gray10le", "gray12le", "gray16le", "bgra"}
+        | {"gbrp10le", "gbrp12le", "gbrp14le", "gbrp16le", "bgr0", "bgra"}
+        | {"gray10le", "gray12le", "gray16le"}
     ),
     even_sides=False,
-    codec_options={"level": "3", "slices": "4", "slicecrc": "1"},
+    codec_options={"level": "3", "slicecrc": "1"},  # how many slices a size allows, the encoder knows
     sound_codec="flac",
     sound_format="s16",
 )

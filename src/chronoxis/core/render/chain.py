@@ -99,7 +99,10 @@ class _ShotChain:
             yield from reversed(list(made))
 
     def _prepare(self, number: int, picture: VideoFrame) -> VideoFrame:
-        """A decoded frame, at the scale that is worked at, corrected."""
+        """A decoded frame, of one size, at the scale that is worked at, corrected."""
+        form = self._picture
+        if (picture.width, picture.height) != (form.coded_width, form.coded_height):
+            picture = picture.reformat(width=form.coded_width, height=form.coded_height)
         if self._target.gather_small:
             picture = reduced(picture, self._picture, self._target.size, stretch=self._target.stretch)
         return corrected(self._corrections, number, picture) if self._corrections else picture

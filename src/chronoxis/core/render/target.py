@@ -13,7 +13,11 @@ _STANDINS = {
     "yuvj444p": "yuv444p",
     "nv12": "yuv420p",
     "p010le": "yuv420p10le",
-    "rgb24": "gbrp",
+    "rgb24": "bgr0",
+    "bgr24": "bgr0",
+    "rgb0": "bgr0",
+    "gbrp": "bgr0",
+    "rgba": "bgra",
 }
 
 

@@ -37,8 +37,8 @@ def open_container(path: Path) -> Iterator[InputContainer]:
         raise FootageError(f"{path} is a folder; choose a recording inside it.") from None
     except PermissionError:
         raise FootageError(f"{path} may not be read; change its permissions or copy it elsewhere.") from None
-    except (av.FFmpegError, OSError) as error:
-        reason = error.strerror or type(error).__name__
+    except (av.FFmpegError, OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or "it has no such name"
         raise FootageError(
             f"{path.name} is not a recording that can be read ({reason}); "
             "it may be cut off or of another kind than its name says."

@@ -59,8 +59,15 @@ class RecordingSource:
         return self.index.frame_at(seconds)
 
     def begins(self, frame: int) -> Fraction:
-        """When a frame begins, exactly where the rate is steady."""
-        return Fraction(float(self.index.edges[frame])) if self.index.variable else frame / self.index.rate
+        """When a frame begins, exactly; behind the last one, the length."""
+        index = self.index
+        if not index.variable:
+            return frame / index.rate
+        return (
+            index.length
+            if frame == len(index)
+            else int(index.stamps[frame] - index.stamps[0]) * index.time_base
+        )
 
     def reader(self, threads: int = 0) -> FrameReader:
         """Open the file. Raises FootageError if that cannot be done."""
