@@ -139,10 +139,18 @@ class Document(QObject):
         self.facts[origin] = facts
         self.missing.pop(origin, None)
         if not self.uses(origin):
-            self._apply("Bring in", lambda p: arranging.begin_with(p, footage_of(facts)))
+            self._apply("Bring in", lambda p: _with_canvas(arranging.begin_with(p, footage_of(facts)), facts))
             if len(self.project.shots) == 1:
                 self.select([Place(0, 0)])
+        elif self.project.canvas is None and self._shows_first(origin):
+            self._correct(lambda p: _with_canvas(p, facts))
         self.footage_changed.emit()
+
+    def _shows_first(self, origin: Hashable) -> bool:
+        """Whether the first shot, or without one the first footage, is of that origin."""
+        shots, footage = self.project.shots, self.project.footage
+        first = self.project.footage_of(shots[0]) if shots else footage[0]
+        return first.origin == origin
 
     def uses(self, origin: Hashable) -> bool:
         """Whether any footage of the project is opened from there."""
@@ -165,17 +173,21 @@ class Document(QObject):
                     project = arranging.measure(project, footage.key, source.rate, source.length)
             return project
 
-        for steps in (self._undo, self._redo):
-            steps[:] = [(label, measured(project)) for label, project in steps]
-        if self._gesture is not None:
-            self._gesture = (self._gesture[0], measured(self._gesture[1]))
-        was_saved = self.project is self.saved
-        self.project = measured(self.project)
-        if was_saved:
-            self.saved = self.project
+        self._correct(measured)
         self._replan()
         self.footage_changed.emit()
         self._announce()
+
+    def _correct(self, edit: Edit) -> None:
+        """Take in what files say, in this value and in earlier ones along with it: nobody edited anything."""
+        for steps in (self._undo, self._redo):
+            steps[:] = [(label, edit(project)) for label, project in steps]
+        if self._gesture is not None:
+            self._gesture = (self._gesture[0], edit(self._gesture[1]))
+        was_saved = self.project is self.saved
+        self.project = edit(self.project)
+        if was_saved:
+            self.saved = self.project
 
     def wait_for(self, origin: Hashable, doing: str, share: float | None) -> None:
         """Take in what footage waits for and how far that is; None once that is over."""
@@ -404,6 +416,11 @@ class Document(QObject):
     def result_frame(self) -> int:
         """Number of the result frame under the playhead."""
         return int(self.playhead * self.project.rate + Fraction(1, 10**6))
+
+
+def _with_canvas(project: Project, facts: Facts) -> Project:
+    """A project that has no canvas yet, with that of some footage."""
+    return project if project.canvas else arranging.set_canvas(project, facts.picture.canvas)
 
 
 def _without(project: Project, key: str) -> Project:

@@ -8,6 +8,7 @@ from chronoxis.cli.options import FILE
 from chronoxis.core.files import endings
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.files.timeline_reading import read_timeline
 from chronoxis.core.model.project import Project
 
 
@@ -33,9 +34,7 @@ def _save_timeline(project: Project, path: Path) -> None:
 
 
 def _load_timeline(path: Path) -> Project:
-    from chronoxis.core.files.interchange import import_timeline  # noqa: PLC0415 - slow, and seldom needed
-
-    imported = import_timeline(path)
+    imported = read_timeline(path)
     for note in imported.notes:
         click.echo(note, err=True)
     return imported.project

@@ -55,6 +55,7 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         raise click.UsageError("Give one of --speed, --length and --every.")
     source = open_source(path)
     project = arranging.begin_with(Project(settings=settings), footage_of(source.facts))
+    project = arranging.set_canvas(project, source.facts.picture.canvas)
     project = replace(project, rate=choices["fps"] or project.rate)
     project = _with_points(project, choices)
     project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))

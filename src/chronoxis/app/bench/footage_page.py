@@ -47,6 +47,8 @@ class FootagePage(Page):
         self.use.clicked.connect(self._add_shot)
         self.locate = _button("&Locate…", "Say where this footage is now")
         self.locate.clicked.connect(lambda: self.locate_wanted.emit(document.chosen_footage or ""))
+        self.canvas = _button("Set the si&ze by it", "Give the result this footage's size and colour")
+        self.canvas.clicked.connect(self._set_canvas)
         self.remove = _button("Re&move", "Take this footage and its shots out of the project")
         self.remove.clicked.connect(self._remove)
         self._lay_out()
@@ -66,6 +68,7 @@ class FootagePage(Page):
         rate.addWidget(self._shot_at)
         rate.addWidget(self.capture)
         rate.addStretch()
+        rate.addWidget(self.canvas)
         for button in (self.use, self.locate, self.remove):
             deeds.addWidget(button)
         deeds.addStretch()
@@ -107,11 +110,19 @@ class FootagePage(Page):
         self.capture.setVisible(is_recording)
         self.capture.show_number(f"{format_rate(footage.rate)} fps")
         self.use.setEnabled(facts is not None)
+        canvas = self._document.project.canvas
+        self.canvas.setEnabled(facts is not None and facts.picture.canvas != canvas)
 
     def _add_shot(self) -> None:
         footage = self.footage
         if footage is not None:
             self._apply("Add shot", lambda p: arranging.add_shot(p, footage.key))
+
+    def _set_canvas(self) -> None:
+        footage = self.footage
+        facts = self._document.facts.get(footage.origin) if footage is not None else None
+        if facts is not None:
+            self._apply("Set the size", lambda p: arranging.set_canvas(p, facts.picture.canvas))
 
     def _remove(self) -> None:
         footage = self.footage

@@ -19,7 +19,7 @@ from chronoxis.core.model import arranging
 from chronoxis.core.model.export_formats import FORMATS, format_of
 from chronoxis.core.render.estimate import estimate_size
 from chronoxis.core.render.export import protected_files
-from chronoxis.core.render.plan import Plan, keeps_pitch, result_size
+from chronoxis.core.render.plan import Plan, keeps_pitch
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
@@ -135,7 +135,7 @@ class ExportPanel(QFrame):
         if project.settings.sound and not can_keep:
             self.say("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
         self._suggest_name(plan)
-        width, height = result_size(plan.pictures[0], project.settings)
+        width, height = plan.size
         self.choices.facts.setText(
             f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"

@@ -44,8 +44,7 @@ class FileActions:
 
     def _open_project(self, path: Path) -> None:
         self._loading.said.emit("")
-        if self._files.open(path):
-            self._loading.load_project()
+        self._files.open(path, self._loading.load_project)
 
     def new_project(self) -> None:
         """Begin with an empty project; unsaved work is asked about first."""

@@ -8,14 +8,15 @@ from typing import NamedTuple
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.background import InTurn
+from chronoxis.app.background import InTurn, Latest
 from chronoxis.app.document import Document
 from chronoxis.core.errors import ExportError, ProjectFileError
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder, left_behind, sweep
-from chronoxis.core.files.interchange import export_timeline, import_timeline
+from chronoxis.core.files.interchange import Imported, export_timeline
 from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.files.timeline_reading import read_timeline
 from chronoxis.core.model.project import Project
 
 _SETTLE = 1500  # milliseconds without a change before unsaved work is kept
@@ -67,6 +68,9 @@ class ProjectFiles(QObject):
         self._writer.failed.connect(lambda _, message: self.failed.emit(message))
         self._keeper = InTurn(self._keep, "autosave")
         self._keeper.failed.connect(lambda _, message: self.failed.emit(message))
+        self._reader = Latest(lambda wish, _wanted: read_timeline(wish[0]), "timeline")
+        self._reader.answered.connect(self._take_timeline)
+        self._reader.failed.connect(self.failed)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._ask_keep)
         document.changed.connect(self._note_change)
@@ -90,22 +94,27 @@ class ProjectFiles(QObject):
         """Begin with an empty project."""
         self._become(Project(), None)
 
-    def open(self, path: Path) -> bool:
-        """Open a project or a timeline; say so and return False if that cannot be done."""
+    def open(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
+        """Open a project or a timeline, and ``then`` go on; say so if it cannot be done."""
+        if path.suffix.lower() == endings.TIMELINE:
+            self._reader.ask((path, then))
+            return
         try:
-            if path.suffix.lower() == endings.TIMELINE:
-                imported = import_timeline(path)
-                self._become(imported.project, None)
-                self._document.saved = Project()
-                if imported.notes:
-                    self.noted.emit(" ".join(imported.notes))
-            else:
-                self._become(load_project(path), path.absolute())
-                self._remember(path.absolute())
+            project = load_project(path)
         except ProjectFileError as error:
             self.failed.emit(str(error))
-            return False
-        return True
+            return
+        self._become(project, path.absolute())
+        self._remember(path.absolute())
+        then()
+
+    def _take_timeline(self, wish: tuple[Path, Callable[[], object]], imported: Imported) -> None:
+        self._become(imported.project, None)
+        self._document.saved = Project()
+        self.changed.emit()
+        if imported.notes:
+            self.noted.emit(" ".join(imported.notes))
+        wish[1]()
 
     def save(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
         """Write the project, or its timeline, under a name; and ``then``, once it is on the disk, go on."""
@@ -114,7 +123,7 @@ class ProjectFiles(QObject):
     def close(self) -> None:
         """Stop; what is unsaved and still wanted stays for the next start."""
         self._settle.stop()
-        for worker in (self._writer, self._keeper):
+        for worker in (self._reader, self._writer, self._keeper):
             worker.close()
         if self._autosave is not None and not self._document.is_modified:
             self._autosave.close()

@@ -26,7 +26,7 @@ from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.recording import Recording
 from chronoxis.core.timing.rates import MAX_RATE
-from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
+from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
 
 _OURS = "chronoxis"
 _STEP_RATIO = 1.12  # by which the speeds of a ramp's neighbouring clips differ at most
@@ -169,7 +169,12 @@ def _with_clip(project: Project, clip: Any, path: Path, notes: list[str]) -> Pro
         else:
             notes.append(f"An effect on “{clip.name}” was left out: {effect.effect_name or effect.name}.")
     span = clip.trimmed_range()
-    speed = min(max(Fraction(abs(scalar)).limit_denominator(_FINEST), MIN_SPEED), MAX_SPEED)
+    wished = Fraction(abs(scalar)).limit_denominator(_FINEST)
+    speed = min(max(wished, MIN_SPEED), MAX_SPEED)
+    if speed != wished:
+        notes.append(
+            f"“{clip.name}” runs at {format_speed(speed)}: other speeds than up to that cannot be had."
+        )
     lasting = _seconds(span.duration)
     in_point = _seconds(span.start_time)
     if reference.available_range:

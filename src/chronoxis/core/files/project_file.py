@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from dataclasses import asdict
 from fractions import Fraction
 from functools import cache
 from importlib.resources import files
@@ -20,6 +21,7 @@ from chronoxis.core.files.footage_entries import (
     markers_from,
     markers_json,
 )
+from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_formats import FORMATS, Quality, format_named
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings, SizeWish
@@ -87,6 +89,7 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
         "footage": [footage_json(footage, folder) for footage in project.footage],
         "shots": [_shot_json(shot) for shot in project.shots],
         "markers": markers_json(project.markers),
+        "canvas": asdict(project.canvas) if project.canvas else None,
         "settings": {
             "format": settings.format.key,
             "size": str(settings.size),
@@ -121,6 +124,7 @@ def from_json(data: Any, path: Path) -> Project:
         rate=Fraction(data["rate"]),
         markers=markers_from(data["markers"]),
         settings=_settings(data["settings"], path),
+        canvas=Canvas(**data["canvas"]) if data.get("canvas") else None,
     )
     _check(project, path)
     return project
@@ -129,8 +133,17 @@ def from_json(data: Any, path: Path) -> Project:
 def _in_words(error: fastjsonschema.JsonSchemaValueException) -> str:
     """What is wrong where, without the schema's own language."""
     where = str(error.name).removeprefix("data").removeprefix(".") or "the file"
-    return f"{where} {_WRONG.get(error.rule, lambda _: 'is out of range')(error)}"
+    return f"{where} {_WRONG.get(str(error.rule), lambda _: 'is out of range')(error)}"
 
+
+_TYPES = {
+    "string": "text",
+    "array": "a list",
+    "object": "a group of fields",
+    "boolean": "true or false",
+    "number": "a number",
+    "integer": "a whole number",
+}
 
 _WRONG: dict[str, Callable[[Any], str]] = {
     "const": lambda error: f"should be “{error.rule_definition}”",
@@ -143,14 +156,6 @@ _WRONG: dict[str, Callable[[Any], str]] = {
     "additionalProperties": lambda _: "has a field that is not known here",
     "minItems": lambda _: "is empty",
     "minLength": lambda _: "is empty",
-}
-_TYPES = {
-    "string": "text",
-    "array": "a list",
-    "object": "a group of fields",
-    "boolean": "true or false",
-    "number": "a number",
-    "integer": "a whole number",
 }
 
 

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
@@ -142,6 +143,7 @@ class Project:
         rate: result frames per second.
         markers: named moments in result time, ascending.
         settings: the choices of an export.
+        canvas: size and colour of the result; None until footage was opened.
     """
 
     footage: tuple[Footage, ...] = ()
@@ -149,6 +151,7 @@ class Project:
     rate: Fraction = Fraction(25)
     markers: tuple[Marker, ...] = ()
     settings: ResultSettings = field(default_factory=ResultSettings)
+    canvas: Canvas | None = None
 
     @cached_property
     def starts(self) -> RunningSums:

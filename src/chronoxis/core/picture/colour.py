@@ -8,6 +8,8 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 from av.video.reformatter import ColorPrimaries, ColorRange, Colorspace, ColorTrc
 
+from chronoxis.core.model.canvas import Canvas
+
 Light = npt.NDArray[np.float64]
 
 _HD_HEIGHT = 720
@@ -53,6 +55,11 @@ class Colour:
     primaries: int
     transfer: int
     full_range: bool
+
+    @classmethod
+    def on(cls, canvas: Canvas) -> "Colour":
+        """The colour of a result's canvas."""
+        return cls(canvas.matrix, canvas.primaries, canvas.transfer, canvas.full_range)
 
     @classmethod
     def of(cls, frame: VideoFrame) -> "Colour":

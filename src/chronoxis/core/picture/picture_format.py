@@ -1,7 +1,8 @@
 """What decoded pictures of footage are like."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
+from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_formats import Size
 from chronoxis.core.picture.colour import Colour
 
@@ -36,6 +37,11 @@ class PictureFormat:
     def size(self) -> Size:
         """Width and height as shown."""
         return self.width, self.height
+
+    @property
+    def canvas(self) -> Canvas:
+        """The canvas of a result that looks like these pictures."""
+        return Canvas(self.width, self.height, **asdict(self.colour))
 
     @property
     def attitude(self) -> str:

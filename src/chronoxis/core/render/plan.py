@@ -6,11 +6,13 @@ from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.source import Source
+from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_formats import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.accent import Accent
+from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.timing.pace import Seconds
@@ -29,6 +31,7 @@ class Plan:
         edges: for each shot, when each frame of its footage is on display, recorded seconds.
         schedule: which recorded frames make each result frame, and how.
         size: width and height of the result.
+        colour: how the result's code values stand for light.
         corrections: for each shot, what is done to its recorded frames first.
         accents: looks on result frames.
     """
@@ -38,6 +41,7 @@ class Plan:
     edges: tuple[Seconds, ...]
     schedule: Schedule
     size: Size
+    colour: Colour
     corrections: tuple[tuple[Correction, ...], ...]
     accents: tuple[Accent, ...] = ()
 
@@ -83,14 +87,16 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
     edges = tuple(of_footage[shot.footage] for shot in project.shots)
     timings = [_timing(project, *pair) for pair in enumerate(edges)]
     schedule = make_schedule(timings, project.rate, project.pace)
-    size = result_size(of_shots[0].facts.picture, project.settings)
+    canvas = project.canvas or of_shots[0].facts.picture.canvas
+    size = result_size(canvas, project.settings)
     project.settings.format.check(size, project.rate)
-    return Plan(project, of_shots, edges, schedule, size, corrections=((),) * len(of_shots))
+    idle = ((),) * len(of_shots)
+    return Plan(project, of_shots, edges, schedule, size, Colour.on(canvas), corrections=idle)
 
 
-def result_size(picture: PictureFormat, settings: ResultSettings) -> Size:
-    """Width and height of the result of footage with such pictures."""
-    return settings.size.size(picture.size, even=settings.format.even_sides)
+def result_size(canvas: Canvas, settings: ResultSettings) -> Size:
+    """Width and height of the result."""
+    return settings.size.size(canvas.size, even=settings.format.even_sides)
 
 
 def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:

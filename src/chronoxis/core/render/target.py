@@ -43,14 +43,16 @@ class Target:
 def export_target(plan: Plan) -> Target:
     """What a plan's export format writes."""
     first, wish, stretch = plan.pictures[0], plan.settings.format, plan.settings.size.stretch
-    matrix = RGB if wish.full_rgb else first.colour.matrix or BT709
-    if plan.schedule.gathers and not first.colour.is_writable:
+    base = plan.colour
+    matrix = RGB if wish.full_rgb else base.matrix or BT709
+    if plan.schedule.gathers and not base.is_writable:
         matrix = BT709
-    colour = replace(first.colour, matrix=matrix, full_range=wish.full_rgb)
+    colour = replace(base, matrix=matrix, full_range=wish.full_rgb)
     target = Target(plan.size, wish.pixel_format, colour, stretch=stretch)
     own = _STANDINS.get(first.pixel_format, first.pixel_format)
     alike = len({(picture.pixel_format, picture.colour) for picture in plan.pictures}) == 1
     # New pictures are made in R′G′B′ and may be finer than the recorded format can say: kept as they are.
+    alike &= first.colour == base
     if own in wish.kept_formats and alike and not plan.schedule.gathers and not plan.changes_pictures:
         return replace(target, pixel_format=own, colour=first.colour)
     return target
@@ -59,5 +61,5 @@ def export_target(plan: Plan) -> Target:
 def preview_target(plan: Plan, height: int) -> Target:
     """R′G′B′ frames of a small size, made by the quickest way that looks the same."""
     width = max(2, round(height * plan.size[0] / plan.size[1]) // 2 * 2)
-    colour = replace(plan.pictures[0].colour, full_range=True)
+    colour = replace(plan.colour, full_range=True)
     return Target((width, height), "rgb24", colour, gather_small=True, stretch=plan.settings.size.stretch)

@@ -1,0 +1,31 @@
+"""What a project's result looks like before anything is shown on it."""
+
+from dataclasses import dataclass
+
+from chronoxis.core.model.export_formats import Size
+
+
+@dataclass(frozen=True)
+class Canvas:
+    """Size and colour of the result: the first footage's, until a person takes another's.
+
+    Attributes:
+        width: in square pixels.
+        height: likewise.
+        matrix: H.273 matrix coefficients.
+        primaries: H.273 colour primaries.
+        transfer: H.273 transfer characteristics.
+        full_range: whether code values use the whole range.
+    """
+
+    width: int
+    height: int
+    matrix: int
+    primaries: int
+    transfer: int
+    full_range: bool
+
+    @property
+    def size(self) -> Size:
+        """Width and height."""
+        return self.width, self.height
