@@ -3,6 +3,7 @@
 import os
 import signal
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -10,9 +11,13 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.background import Latest
 from chronoxis.app.main_window import MainWindow
+from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.export_formats import MKV
+from chronoxis.core.model.project import Project
 from chronoxis.demo.larkfield import FIELD_NAME, WALK_NAME, demo_parts, demo_project
 from tests.app.driving import ONLY, planned
 from tests.footage_makers import make_recording, recording_of
@@ -181,3 +186,112 @@ def test_recent_projects_are_offered(
     assert window.files.recent == [tmp_path / "one.chronoxis"]
     window.menus.list_recent()
     assert [action.text() for action in window.menus.recent.actions()] == ["one.chronoxis"]
+
+
+def test_recovery_asks_before_it_replaces_and_lets_go_only_of_what_is_kept(
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = autosave_folder()
+    other = Autosave(folder)
+    left = arranging.begin_with(Project(), recording_of(Path("/lost.mp4"), Fraction(25), Fraction(3)))
+    other.keep(left, None)
+    other._lock.close()
+    here = opened.document.project
+    opened.file_actions.offer_recovery()
+    qtbot.mouseClick(opened.question.buttons[0], Qt.MouseButton.LeftButton)
+    assert "not saved" in opened.question.text.text()  # the present work comes first
+    assert opened.document.project == here
+    kept_when: list[int] = []
+    discard = LeftBehind.discard
+
+    def watched(found: LeftBehind) -> None:
+        kept_when.append(len(list(folder.glob("*.autosave"))))
+        discard(found)
+
+    monkeypatch.setattr(LeftBehind, "discard", watched)
+    qtbot.mouseClick(opened.question.buttons[1], Qt.MouseButton.LeftButton)
+    assert opened.document.project == left
+    qtbot.waitUntil(lambda: bool(kept_when), timeout=5000)
+    assert kept_when[0] >= 2  # the new one is on the disk while the old one is still there
+    assert opened.document.is_modified
+
+
+def test_saves_follow_one_another_and_none_is_dropped(
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    went_on: list[str] = []
+    paths = [tmp_path / f"{number}.chronoxis" for number in range(5)]
+    for path in paths:
+        opened.files.save(path, partial(went_on.append, path.name))
+    qtbot.waitUntil(lambda: len(went_on) == 5, timeout=10_000)
+    assert went_on == [path.name for path in paths]
+    assert all(path.exists() for path in paths)
+
+
+def test_closing_asks_about_a_running_export(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    opened.document.apply("", lambda p: pacing.set_speed(p, [ONLY], Fraction(1, 20)))
+    planned(qtbot, opened)
+    opened.files.discard_changes()
+    opened.show_export()
+    panel, out = opened.export_panel, tmp_path / "out.mp4"
+    panel.choices.output.setText(str(out))
+    panel.start()
+    qtbot.waitUntil(lambda: panel.progress.bar.value() > 0, timeout=20_000)
+    opened.files.discard_changes()
+    opened.close()
+    assert opened.isVisible()
+    assert "export is under way" in opened.question.text.text()
+    qtbot.mouseClick(opened.question.buttons[0], Qt.MouseButton.LeftButton)
+    assert panel.job.running
+    opened.close()
+    qtbot.mouseClick(opened.question.buttons[1], Qt.MouseButton.LeftButton)
+    assert not opened.isVisible()
+    assert not [path for path in tmp_path.iterdir() if "out" in path.name]
+
+
+def test_an_export_cancelled_at_once_and_one_that_cannot_start(
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    planned(qtbot, opened)
+    opened.show_export()
+    panel = opened.export_panel
+    panel.choices.output.setText(str(tmp_path / "holiday.day1.mp4"))
+    panel.start()
+    panel.job.cancel()
+    qtbot.waitUntil(lambda: not panel.job.running, timeout=20_000)
+    assert panel.message_text == "Cancelled; nothing was left behind."
+    command = ["/nowhere/at/all", "render"]
+    monkeypatch.setattr("chronoxis.app.export.export_job.render_command", lambda *_, **__: command)
+    panel.start()
+    qtbot.waitUntil(panel.choices.isVisible, timeout=5000)
+    assert "stopped" in panel.message_text
+    panel.choices.formats[MKV].click()
+    assert panel.choices.output.text() == str(tmp_path / "holiday.day1.mkv")
+
+
+def test_what_nobody_foresaw_ends_no_worker(qtbot: QtBot) -> None:
+    def answer(request: int, _wanted: object) -> float:
+        return 1 / request
+
+    worker = Latest(answer, "test")
+    said: list[str] = []
+    answers: list[float] = []
+    worker.failed.connect(said.append)
+    worker.answered.connect(lambda _, value: answers.append(value))
+    worker.ask(0)
+    qtbot.waitUntil(lambda: bool(said), timeout=3000)
+    worker.ask(4)
+    qtbot.waitUntil(lambda: answers == [0.25], timeout=3000)
+    worker.close()
+    assert "ZeroDivisionError in test_interleaving.py" in said[0]
+    assert "\n" not in said[0]
+
+
+def test_a_recording_as_narrow_as_a_thread(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "thread.mkv", frames=6, size=(10, 8000))
+    window.loading.bring_in(path)
+    planned(qtbot, window)
+    qtbot.waitUntil(lambda: window.pictures.result.image is not None, timeout=10_000)
+    window.weave.zoom_to_frames()
+    qtbot.wait(300)
+    assert not window.weave.grab().isNull()

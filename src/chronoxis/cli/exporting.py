@@ -12,7 +12,7 @@ from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_formats import format_of
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.render.export import export
+from chronoxis.core.render.export import export, protected_files
 from chronoxis.core.render.plan import Plan
 
 
@@ -28,6 +28,7 @@ def write_result(
     with reporting(options["progress"]) as report:
         check_output(output, protects=[source], overwrite=overwrite)
         project = begin()
+        check_output(output, protects=protected_files(project), overwrite=overwrite)
         saved, wish = project.settings, options["size"]
         settings = ResultSettings(
             format_of(output),
