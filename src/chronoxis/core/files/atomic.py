@@ -3,7 +3,7 @@
 import errno
 import fcntl
 import os
-import tempfile
+import secrets
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -32,19 +32,20 @@ def temporary_beside(final: Path) -> Iterator[Path]:
     try:
         _sweep(final.parent)
         stem = os.fsencode(final.stem)[:_MOST_BYTES].decode(errors="ignore")
-        handle, name = tempfile.mkstemp(prefix=f".{stem}-", suffix=_UNFINISHED, dir=final.parent)
+        name = final.parent / f".{stem}-{secrets.token_hex(4)}{_UNFINISHED}"
+        note = _note_down(name)  # first, so that nothing is ever there without a note of it
+        handle = os.open(name, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600)
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
-    note = _note_down(Path(name))
     try:
         takes_lock(handle)  # for as long as the program lives
         umask = os.umask(0)
         os.umask(umask)
         os.fchmod(handle, 0o666 & ~umask)
-        yield Path(name)
+        yield name
     finally:
         os.close(handle)
-        Path(name).unlink(missing_ok=True)
+        name.unlink(missing_ok=True)
         if note is not None:
             note.unlink(missing_ok=True)
 
@@ -55,7 +56,8 @@ def sweep_unfinished() -> None:
     for note in folder.iterdir() if folder.is_dir() else ():
         with suppress(OSError):
             unfinished = note.readlink()
-            if not unfinished.exists() or _remove_left(unfinished):
+            gone = not unfinished.exists() and time.time() - note.lstat().st_mtime > _FRESH
+            if gone or (unfinished.exists() and _remove_left(unfinished)):
                 note.unlink(missing_ok=True)
 
 
