@@ -89,6 +89,7 @@ def _remove_left(unfinished: Path) -> bool:
         left = time.time() - unfinished.stat().st_mtime > _FRESH and takes_lock(found)
         if left:
             unfinished.unlink()
+            (_notes_folder() / unfinished.name).unlink(missing_ok=True)
     return left
 
 

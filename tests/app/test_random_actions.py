@@ -1,0 +1,177 @@
+"""The window driven at random: no traceback, no long pause, and the document equal to its own history.
+
+``CHRONOXIS_RANDOM_SEEDS`` and ``CHRONOXIS_RANDOM_ACTIONS`` ask for more than the tests do each time.
+"""
+
+import os
+import random
+import sys
+import time
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.main_window import MainWindow
+from chronoxis.core.files.autosave import Autosave, autosave_folder
+from chronoxis.core.files.project_file import save_project
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.project import Project
+from chronoxis.core.timing.schedule import EachFrame
+from tests.footage_makers import make_recording, recording_of
+
+_SEEDS = int(os.environ.get("CHRONOXIS_RANDOM_SEEDS", "2"))
+_ACTIONS = int(os.environ.get("CHRONOXIS_RANDOM_ACTIONS", "120"))
+_PAUSE = 0.4 if "CHRONOXIS_RANDOM_SEEDS" not in os.environ else 0.2
+"""Seconds that one action may take; a shared machine under test is not a quiet one."""
+
+
+class Person:
+    """Somebody who does anything at any moment."""
+
+    def __init__(self, window: MainWindow, folder: Path, seed: int) -> None:
+        self.window, self.folder, self.rng = window, folder, random.Random(seed)
+        self.longest = (0.0, "")
+        self._takes = [
+            make_recording(folder / "one.mkv", frames=80),
+            make_recording(folder / "two.mp4", frames=60, rotation=90),
+            make_recording(folder / "three.mkv", frames=50, rate=Fraction(50), size=(64, 48)),
+        ]
+        (folder / "not.mp4").write_text("no film")
+        (folder / "damaged.chronoxis").write_text('{"format": "chronoxis project", "version": 2')
+        project = arranging.begin_with(
+            Project(), recording_of(self._takes[0], Fraction(25), Fraction(80, 25))
+        )
+        save_project(project, folder / "film.chronoxis")
+        self.deeds: list[Callable[[], object]] = [
+            self.load, self.load, self.new, self.open, self.save, self.drag, self.drag, self.drag,
+            self.key, self.key, self.key, self.edit, self.edit, self.export, self.cancel, self.recover,
+            self.answer, self.answer, self.give_up, self.page, self.play,
+        ]  # fmt: skip
+
+    def act(self) -> None:
+        deed = self.rng.choice(self.deeds)
+        begun = time.perf_counter()
+        deed()
+        took = time.perf_counter() - begun
+        self.longest = max(self.longest, (took, deed.__name__))
+
+    def load(self) -> None:
+        self.window.loading.bring_in(
+            self.rng.choice([*self._takes, self.folder / "not.mp4", self.folder / "gone.mkv"])
+        )
+
+    def new(self) -> None:
+        self.window.file_actions.new_project()
+
+    def open(self) -> None:
+        name = self.rng.choice(["film.chronoxis", "damaged.chronoxis", "none.chronoxis"])
+        self.window.file_actions.open_project(self.folder / name)
+
+    def save(self) -> None:
+        self.window.files.save(self.folder / f"saved-{self.rng.randrange(3)}.chronoxis")
+
+    def drag(self) -> None:
+        weave, rng = self.window.weave, self.rng
+        at = QPoint(rng.randrange(max(weave.width(), 1)), rng.randrange(max(weave.height(), 1)))
+        QTest.mousePress(weave, Qt.MouseButton.LeftButton, pos=at)
+        for _ in range(rng.randrange(4)):
+            at += QPoint(rng.randrange(-80, 80), rng.randrange(-30, 30))
+            QTest.mouseMove(weave, at)
+        if rng.random() < 0.2:
+            QTest.keyClick(weave, Qt.Key.Key_Escape)
+        QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=at)
+
+    def key(self) -> None:
+        keys = QKeySequence.listFromString(
+            "D; X; I; O; R; M; Right; Down; Del; Z; F; 1; 3; 0; PgDown; H; .; Esc"
+        )
+        chosen = self.rng.choice(keys)[0]  # type: ignore[index] - as Qt has it
+        QTest.keyClick(self.window.weave, chosen.key(), chosen.keyboardModifiers())
+
+    def edit(self) -> None:
+        document, rng = self.window.document, self.rng
+        places = document.project.places()
+        if rng.random() < 0.4 or not places:
+            rng.choice([document.undo, document.redo])()
+            return
+        place = rng.choice(places)
+        speed = Fraction(rng.choice([1, 2, 7, 40]), rng.choice([1, 3]))
+        document.apply("Speed", lambda p: pacing.set_speed(p, [place], speed))
+        document.apply("Way", lambda p: pacing.set_each_frame(p, [place], rng.choice(list(EachFrame))))
+
+    def export(self) -> None:
+        self.window.show_export()
+        panel = self.window.export_panel
+        panel.choices.output.setText(str(self.folder / f"out-{self.rng.randrange(3)}.mp4"))
+        panel.start()
+
+    def cancel(self) -> None:
+        self.window.export_panel.job.cancel()
+
+    def recover(self) -> None:
+        other = Autosave(autosave_folder())
+        other.keep(Project(), None)
+        other._lock.close()
+        self.window.file_actions.offer_recovery()
+
+    def answer(self) -> None:
+        if self.window.question.buttons:
+            button = self.rng.choice(self.window.question.buttons)
+            if "close" not in button.text().lower() or "saving" in button.text().lower():
+                button.click()
+
+    def give_up(self) -> None:
+        if self.window.shelf.cards:
+            card = self.rng.choice(list(self.window.shelf.cards.values()))
+            self.rng.choice(
+                [card.give_up.click, lambda: self.window.document.choose_footage(card.footage.key)]
+            )()
+
+    def page(self) -> None:
+        self.window.show_bench_page(self.rng.randrange(3))
+
+    def play(self) -> None:
+        self.window.transport.toggle()
+
+
+@pytest.mark.parametrize("seed", range(_SEEDS))
+def test_whatever_is_done_in_whatever_order(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, seed: int
+) -> None:
+    raised: list[str] = []
+
+    def catch(kind: type[BaseException], error: BaseException, _trace: TracebackType | None) -> None:
+        raised.append(f"{kind.__name__}: {error}")
+
+    monkeypatch.setattr(sys, "excepthook", catch)
+    (tmp_path / "work").mkdir()
+    person, document = Person(window, tmp_path / "work", seed), window.document
+    for _ in range(_ACTIONS):
+        person.act()
+        qtbot.wait(person.rng.choice([0, 0, 1, 5, 30]))
+        assert window.isVisible()
+        assert not [text for text in (window.message_text,) if "went wrong" in text], window.message_text
+    window.export_panel.job.cancel()
+    window.transport.set_shuttle(0)
+    qtbot.waitUntil(lambda: not window.export_panel.job.running, timeout=20_000)
+    qtbot.waitUntil(lambda: not document.pending, timeout=20_000)
+    assert not raised
+    now, steps = document.project, 0
+    while document.undo_label is not None:
+        document.undo()
+        steps += 1
+    for _ in range(steps):
+        document.redo()
+    assert document.project == now
+    assert document.redo_label is None
+    print(f"seed {seed}: longest {person.longest[0] * 1000:.0f} ms ({person.longest[1]})")
+    assert person.longest[0] < _PAUSE, person.longest
+    left = [path.name for path in (tmp_path / "work").iterdir() if path.name.startswith(".")]
+    assert not left
