@@ -11,6 +11,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -89,10 +90,10 @@ class Person:
         QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=at)
 
     def key(self) -> None:
-        keys = QKeySequence.listFromString(
+        keys: list[Any] = QKeySequence.listFromString(
             "D; X; I; O; R; M; Right; Down; Del; Z; F; 1; 3; 0; PgDown; H; .; Esc"
         )
-        chosen = self.rng.choice(keys)[0]  # type: ignore[index] - as Qt has it
+        chosen = self.rng.choice(keys)[0]
         QTest.keyClick(self.window.weave, chosen.key(), chosen.keyboardModifiers())
 
     def edit(self) -> None:

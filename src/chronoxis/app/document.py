@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from chronoxis.app.background import Latest, note_activity
 from chronoxis.core.errors import ChronoxisError
+from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.kinds import footage_of
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
@@ -89,6 +90,7 @@ class Document(QObject):
         self.sources: dict[Hashable, Source] = {}
         self.missing: dict[Hashable, str] = {}
         self.pending: dict[Hashable, Pending] = {}
+        self._absent: dict[str, AbsentSource] = {}
         self.selection: frozenset[Place] = frozenset()
         self.chosen_footage: str | None = None
         self.playhead = Fraction(0)
@@ -200,6 +202,8 @@ class Document(QObject):
     def miss(self, origin: Hashable, why: str) -> None:
         """Take in that footage cannot be opened."""
         self.missing[origin] = why
+        self._known += 1
+        self._replan()
         self.footage_changed.emit()
 
     def drop_unsettled(self, key: str) -> None:
@@ -259,11 +263,21 @@ class Document(QObject):
 
     def _plan_wish(self) -> PlanWish | None:
         used = {shot.footage for shot in self.project.shots}
-        known = {f.key: self.sources.get(f.origin) for f in self.project.footage if f.key in used}
+        known = {f.key: self._source_of(f) for f in self.project.footage if f.key in used}
         sources = {key: source for key, source in known.items() if source is not None}
         if not used or len(sources) < len(known):
             return None
         return PlanWish(self.project, sources, self._known)
+
+    def _source_of(self, footage: Footage) -> Source | None:
+        """Opened footage; a stand-in, if it is missing or not made yet; None while it is being counted."""
+        source, origin = self.sources.get(footage.origin), footage.origin
+        if source is not None or not footage.counted or (origin in self.facts and origin not in self.missing):
+            return source
+        absent = self._absent.get(footage.key)
+        if absent is None or (absent.footage, absent.canvas) != (footage, self.project.canvas):
+            absent = self._absent[footage.key] = AbsentSource(footage, self.project.canvas)
+        return absent
 
     def _replan(self) -> None:
         if self._plan_wish() is not None:

@@ -79,7 +79,7 @@ class MainWindow(QMainWindow):
 
     def show_export(self) -> None:
         """Show the export panel in the Bench's place."""
-        if self.document.plan is not None:
+        if self.document.plan is not None and self.document.plan.is_whole:
             self._right.setCurrentWidget(self.export_panel)
             self._right.show()
             self.export_panel.show_choices()
@@ -243,7 +243,7 @@ class MainWindow(QMainWindow):
         """Make the preview's frames anew when something changed that shows in them."""
         plan, before = self.document.plan, self._followed
         for widget in (self.menus.export, self.head.export_button):
-            widget.setEnabled(plan is not None)
+            widget.setEnabled(plan is not None and plan.is_whole)
         if plan is before:
             return
         same = (

@@ -37,7 +37,7 @@ def write_result(
             saved.sound if options["sound"] is None else options["sound"] == "keep",
         )
         plan = planned(replace(project, settings=settings))
-        report.begin(len(plan.schedule))
+        report.begin(len(plan.schedule), plan.remark)
         done = export(
             plan,
             output,

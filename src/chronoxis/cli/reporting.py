@@ -34,10 +34,12 @@ class Report:
         if not self._writing:
             raise Cancelled
 
-    def begin(self, total: int) -> None:
+    def begin(self, total: int, remark: str) -> None:
         """So many frames are to come. Raises Cancelled if it was asked for."""
         self.check()
         self._writing = True
+        if remark and self._kind != "json":
+            click.echo(remark, err=True)
         if self._kind == "bar":
             self._bar = tqdm(total=total, unit="frame")
 

@@ -14,8 +14,8 @@ from av.audio.frame import AudioFrame
 from av.video.frame import VideoFrame
 from platformdirs import user_cache_path
 
-from chronoxis.core.errors import ChronoxisError
-from chronoxis.core.files.atomic import publish, temporary_beside, write_whole
+from chronoxis.core.errors import ChronoxisError, ExportError
+from chronoxis.core.files.atomic import publish, temporary_beside, why_not_written, write_whole
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.render.ahead import ahead
 from chronoxis.demo import tower_picture, tower_truth, walk_picture, walk_truth
@@ -157,8 +157,11 @@ def _write(
     on_frame: Callable[[], object],
 ) -> None:
     with temporary_beside(path) as temporary:
-        with av.open(str(temporary), "w", format="mp4", options={"movflags": "+faststart"}) as container:
-            _encode(container, pictures, size, rate, sound, on_frame)
+        try:
+            with av.open(str(temporary), "w", format="mp4", options={"movflags": "+faststart"}) as container:
+                _encode(container, pictures, size, rate, sound, on_frame)
+        except (av.FFmpegError, OSError) as error:
+            raise ExportError(why_not_written(path, error)) from error
         publish(temporary, path, overwrite=True)
 
 

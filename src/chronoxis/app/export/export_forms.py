@@ -70,6 +70,7 @@ class ChoiceForm(QWidget):
         self.replace_it.hide()
         self.facts, self.expected = QLabel(), QLabel()
         self.expected.setFont(font(10, 500))
+        self.facts.setWordWrap(True)
         self.start = _button("E&xport", "Write the file (Ctrl+Return)")
         self.start.setProperty("main", True)
         self.back = _button("Bac&k to the Bench", "Go on adjusting (Esc)")

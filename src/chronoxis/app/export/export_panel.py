@@ -96,7 +96,8 @@ class ExportPanel(QFrame):
 
     def start(self) -> None:
         """Export to the chosen file."""
-        if self._document.plan is None or self.job.running:
+        plan = self._document.plan
+        if plan is None or not plan.is_whole or self.job.running:
             return
         output = Path(self.choices.output.text()).expanduser()
         settings = self._document.project.settings
@@ -126,7 +127,7 @@ class ExportPanel(QFrame):
 
     def _show_project(self) -> None:
         project, plan = self._document.project, self._document.plan
-        self.choices.setEnabled(plan is not None)
+        self.choices.setEnabled(plan is not None and plan.is_whole)
         if plan is None:
             return
         single = len(project.shots) == 1 and project.footage_of(project.shots[0]).scale == 1
@@ -139,6 +140,7 @@ class ExportPanel(QFrame):
         self.choices.facts.setText(
             f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
+            + (f"\n{plan.remark}" if plan.remark else "")
         )
         self.choices.expected.setText("Expected file size: working it out…")
         self._settle.start()

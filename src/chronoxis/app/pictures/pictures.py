@@ -22,6 +22,7 @@ from chronoxis.app.pictures.sharp_frames import SharpWish, sharp_frame
 from chronoxis.app.pictures.stage import Mode, Stage
 from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.theme.theme import font, icon
+from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.timecode import format_time
@@ -196,14 +197,22 @@ class Pictures(QWidget):
         self._preview.want(number)
         self._tell(plan, number)
         image = self._preview.image(number)
-        if image is not None:
+        if self._is_dark(plan):
+            for view in (self.recorded, self.result):
+                view.show_image(None, self._why_none())
+        elif image is not None:
             self.result.show_image(image, full=plan.size)
         self._ask(refined=False)
         if not self._transport.playing:
             self._settle.start()
 
+    def _is_dark(self, plan: Plan) -> bool:
+        """Whether what is at the playhead is not there."""
+        return isinstance(plan.sources[int(plan.schedule.shots[self._frame_of(plan)])], AbsentSource)
+
     def _follow_waiting(self) -> None:
-        if self._document.plan is None:
+        plan = self._document.plan
+        if plan is None or self._is_dark(plan):
             self._follow()
 
     def _tell(self, plan: Plan, number: int) -> None:
@@ -236,7 +245,7 @@ class Pictures(QWidget):
         """At rest: decode what is gathered, and make the picture as sharp as it is shown."""
         self._ask(refined=True)
         plan = self._document.plan
-        if plan is None or self._transport.playing:
+        if plan is None or self._transport.playing or self._is_dark(plan):
             return
         height = self._pixels_high(self.result.exact, self.result.height(), plan.size[1])
         if self.result.exact or height > PREVIEW_HEIGHT:
@@ -266,6 +275,8 @@ class Pictures(QWidget):
         plan = self._document.plan
         if images is None or plan is None or wish.source not in plan.sources:
             return
+        if isinstance(wish.source, AbsentSource):
+            return  # nothing to see
         self.recorded.show_image(images.picture, full=wish.source.facts.picture.size)
         if wish.strip:
             frames, weights = plan.schedule.sources(self._frame_of(plan))
@@ -287,7 +298,7 @@ class Pictures(QWidget):
 
     def _take_ready(self, number: int) -> None:
         plan = self._document.plan
-        if plan is None or number != self._document.result_frame:
+        if plan is None or number != self._document.result_frame or self._is_dark(plan):
             return
         if (image := self._preview.image(number)) is not None:
             self.result.show_image(image, full=plan.size)

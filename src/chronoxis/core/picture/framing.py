@@ -13,6 +13,7 @@ from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.making import Made
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.rgb import SCALING, Rgb16, coded_as, rgb16
+from chronoxis.core.picture.tone import is_high_range, ordinary
 
 _ANY = Fraction(1, 1000)  # a frame alone has no time; the filters want one
 _SAME_ASPECT = 2  # pixels by which rounding and odd sides may miss the result's size
@@ -40,7 +41,8 @@ def framed(
         stretch: fill the size whatever the aspect.
     """
     inside = _inside(picture, size, stretch=stretch)
-    if isinstance(made, VideoFrame) and inside == size:
+    toned = is_high_range(picture.colour) and not is_high_range(result)
+    if isinstance(made, VideoFrame) and inside == size and not toned:
         return fitted(
             turned(made, picture.rotation, mirrored=picture.mirrored),
             picture.colour,
@@ -49,6 +51,8 @@ def framed(
             result,
         )
     codes = _upright(made, picture)
+    if toned:
+        codes = ordinary(codes, picture.colour)
     codes = codes if inside == size else barred(codes, inside, size)
     return coded_as(codes, size, pixel_format, result)
 

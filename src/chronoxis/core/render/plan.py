@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.canvas import Canvas
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_formats import FORMATS, Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.model.settings import ResultSettings
@@ -15,6 +16,7 @@ from chronoxis.core.picture.accent import Accent
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.schedule import SAME_TIME, Schedule, ShotTiming, make_schedule
@@ -54,6 +56,22 @@ class Plan:
     def pictures(self) -> list[PictureFormat]:
         """What the recorded pictures of each shot are like."""
         return [source.facts.picture for source in self.sources]
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether all of its footage is there."""
+        return not any(isinstance(source, AbsentSource) for source in self.sources)
+
+    @property
+    def remark(self) -> str:
+        """What a person should know of a result before it is made, or nothing."""
+        if is_high_range(self.colour) and not self.settings.format.lossless:
+            kept = ", ".join(each.name for each in FORMATS if each.lossless)
+            return (
+                "The footage has a high dynamic range; it is brought to what ordinary screens show (BT.709). "
+                f"{kept} keeps all of it."
+            )
+        return ""
 
     @property
     def changes_pictures(self) -> bool:

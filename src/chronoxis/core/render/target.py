@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 from chronoxis.core.model.export_formats import Size
 from chronoxis.core.picture.colour import BT709, RGB, Colour
+from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.render.plan import Plan
 
 # Pixel formats that hold the very samples of another one.
@@ -43,7 +44,7 @@ class Target:
 def export_target(plan: Plan) -> Target:
     """What a plan's export format writes."""
     first, wish, stretch = plan.pictures[0], plan.settings.format, plan.settings.size.stretch
-    base = plan.colour
+    base = plan.colour if wish.lossless else _ordinary(plan.colour)
     matrix = RGB if wish.full_rgb else base.matrix or BT709
     if plan.schedule.gathers and not base.is_writable:
         matrix = BT709
@@ -58,8 +59,15 @@ def export_target(plan: Plan) -> Target:
     return target
 
 
+def _ordinary(colour: Colour) -> Colour:
+    """The colour in which others than lossless results are written: high dynamic range becomes BT.709."""
+    if not is_high_range(colour):
+        return colour
+    return replace(colour, matrix=BT709, primaries=BT709, transfer=BT709)
+
+
 def preview_target(plan: Plan, height: int) -> Target:
     """R′G′B′ frames of a small size, made by the quickest way that looks the same."""
     width = max(2, round(height * plan.size[0] / plan.size[1]) // 2 * 2)
-    colour = replace(plan.colour, full_range=True)
+    colour = replace(_ordinary(plan.colour), full_range=True)
     return Target((width, height), "rgb24", colour, gather_small=True, stretch=plan.settings.size.stretch)

@@ -1,0 +1,147 @@
+"""Footage that is not there: dark frames at the right times, so that what is there can be worked on."""
+
+from collections.abc import Iterable, Iterator
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Self
+
+import numpy as np
+from av.video.frame import VideoFrame
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.source import Facts, SoundFacts
+from chronoxis.core.model.canvas import Canvas
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.timing.pace import Seconds
+
+_MOST_FRAMES = 20_000_000
+_USUAL = Canvas(1280, 720, 1, 1, 1, False)
+
+
+@dataclass(frozen=True, eq=False)
+class AbsentSource:
+    """Stands for footage of which only the project knows something."""
+
+    footage: Footage
+    canvas: Canvas | None = None
+
+    @property
+    def facts(self) -> Facts:
+        """What the project knows."""
+        return self
+
+    @property
+    def origin(self) -> object:
+        """Where it should be."""
+        return self.footage.origin
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """The files that it should be read from."""
+        return self.footage.files
+
+    @property
+    def rate(self) -> Fraction:
+        """As the project has it."""
+        return self.footage.stored_rate
+
+    @property
+    def length(self) -> Fraction:
+        """As the project has it."""
+        return self.footage.stored_length
+
+    @property
+    def frame_count(self) -> int:
+        """As many as its length and rate make."""
+        return max(1, min(round(self.length * self.rate), _MOST_FRAMES))
+
+    @cached_property
+    def picture(self) -> PictureFormat:
+        """Of the size of the result."""
+        canvas = self.canvas or _USUAL
+        size = canvas.size
+        return PictureFormat(*size, *size, 0, "yuv420p", 8, Colour.on(canvas))
+
+    @property
+    def sound(self) -> SoundFacts | None:
+        """None."""
+        return None
+
+    @property
+    def caution(self) -> str:
+        """Nothing: whoever looked for it says what is wrong."""
+        return ""
+
+    def summary(self) -> list[str]:
+        """Nothing is known."""
+        return []
+
+    def rows(self) -> list[tuple[str, str]]:
+        """Nothing is known."""
+        return []
+
+    def as_json(self) -> dict[str, Any]:
+        """Nothing is known."""
+        return {}
+
+    @cached_property
+    def edges(self) -> Seconds:
+        """At a steady rate, up to its very length."""
+        edges = np.arange(self.frame_count + 1) / float(self.rate)
+        edges[-1] = float(self.length)
+        return edges
+
+    def frame_at(self, seconds: float) -> int:
+        """Number of the frame that would be on display."""
+        return int(np.clip(int(seconds * float(self.rate) + 1e-6), 0, self.frame_count - 1))
+
+    def begins(self, frame: int) -> Fraction:
+        """When a frame would begin."""
+        return min(frame / self.rate, self.length)
+
+    def reader(self, _threads: int = 0) -> "DarkReader":
+        """Gives dark frames."""
+        return DarkReader()
+
+    def sound_between(
+        self, _begin: Fraction, _end: Fraction, _rate: int, _layout: str
+    ) -> AbstractContextManager[Iterator[Samples]]:
+        """Raises FootageError: there is none."""
+        raise FootageError(f"{self.footage.label} is not there.")
+
+
+class DarkReader:
+    """Gives one small dark frame for every number; it is brought to size like any other."""
+
+    lost: set[int] = set()  # noqa: RUF012 - nothing is ever lost of nothing
+
+    def __init__(self) -> None:
+        self._frame = VideoFrame.from_ndarray(np.full((24, 16), 128, np.uint8), "yuv420p")
+        memory = memoryview(self._frame.planes[0])
+        self._frame.planes[0].update(bytes([16]) * len(memory))
+
+    def frame(self, _number: int) -> VideoFrame:
+        """A dark frame."""
+        return self._frame
+
+    def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
+        """Dark frames."""
+        for number in sorted({int(number) for number in numbers}):
+            yield number, self._frame
+
+    def close(self) -> None:
+        """Nothing is open."""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None: ...
