@@ -295,3 +295,28 @@ def test_a_recording_as_narrow_as_a_thread(window: MainWindow, qtbot: QtBot, tmp
     window.weave.zoom_to_frames()
     qtbot.wait(300)
     assert not window.weave.grab().isNull()
+
+
+def test_with_one_footage_missing_the_others_can_be_worked_on(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    project = window.document.project
+    for name in ("one.mkv", "two.mkv"):
+        take = make_recording(tmp_path / name, frames=60)
+        project = arranging.begin_with(
+            project, recording_of(take, Fraction(25), Fraction(60, 25), counted=True)
+        )
+    save_project(project, tmp_path / "film.chronoxis")
+    (tmp_path / "two.mkv").rename(tmp_path / "moved.mkv")
+    window.file_actions.open_project(tmp_path / "film.chronoxis")
+    qtbot.waitUntil(lambda: bool(window.document.missing) and bool(window.document.sources), timeout=10_000)
+    plan, pictures = planned(qtbot, window), window.pictures
+    assert not plan.is_whole
+    qtbot.waitUntil(lambda: pictures.result.image is not None, timeout=10_000)
+    window.document.move_playhead(Fraction(10**6))  # into the shot that is not there
+    assert pictures.result.image is None
+    assert "found" in pictures.result.accessibleDescription()
+    assert not window.menus.export.isEnabled()
+    window.loading.found("two", tmp_path / "moved.mkv")
+    qtbot.waitUntil(lambda: window.document.is_planned and window.document.plan.is_whole, timeout=10_000)  # type: ignore[union-attr]
+    assert window.menus.export.isEnabled()

@@ -495,7 +495,8 @@ def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, 
     cards = list(window.shelf.cards.values())
     assert all(card.locate.isVisible() and "is not there" in card.caution.text() for card in cards)
     assert replace(window.document.project, canvas=None) == project
-    assert window.document.plan is None
+    assert not planned(qtbot, window).is_whole
+    assert not window.menus.export.isEnabled()
     window.loading.found("one", tmp_path / "there" / "one.mkv")
     planned(qtbot, window)
     assert [footage.files[0].parent.name for footage in window.document.project.footage] == ["there", "there"]

@@ -6,6 +6,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -20,7 +21,7 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, pacing
-from chronoxis.core.model.export_formats import MKV
+from chronoxis.core.model.export_formats import MKV, MP4
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
@@ -286,3 +287,45 @@ def test_a_name_with_a_colon(tmp_path: Path) -> None:
         )
         assert done.returncode == 0, done.stderr
     assert len(decode_all(tmp_path / "12:00.mkv")) == 5
+
+
+@pytest.mark.parametrize("transfer", [16, 18])
+def test_high_range_becomes_ordinary_in_mp4_and_stays_in_mkv(tmp_path: Path, transfer: int) -> None:
+    path, size = tmp_path / "bright.mkv", (64, 48)
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("ffv1", rate=25)
+        assert isinstance(stream, av.VideoStream)
+        stream.width, stream.height, stream.pix_fmt = *size, "yuv420p10le"
+        context = stream.codec_context
+        context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
+            9,
+            transfer,
+            9,
+            1,
+        )
+        grey = from_linear(203 / 10_000 * 0.5 if transfer == 16 else 0.15, transfer)  # below the knee
+        for number in range(4):
+            codes = np.full((size[1] * 3 // 2, size[0]), 512, np.uint16)
+            codes[: size[1]] = round(64 + float(grey) * 876)
+            codes[: size[1], 48:] = 940 if transfer == 18 else 700  # far above white
+            frame = av.VideoFrame.from_ndarray(codes, "yuv420p10le")
+            frame.pts = number
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    plan = plan_of(path)
+    kept = decode_all(export(plan, tmp_path / "kept.mkv").path)
+    assert np.array_equal(kept[2], decode_all(path)[2])
+    shared = make_plan(
+        replace(plan.project, settings=ResultSettings(MP4)), {plan.project.footage[0].key: plan.sources[0]}
+    )
+    assert "high dynamic range" in shared.remark
+    done = export(shared, tmp_path / "shared.mp4")
+    with av.open(str(done.path)) as container:
+        frame = next(container.decode(video=0))
+        assert (int(frame.color_trc), int(frame.color_primaries), int(frame.colorspace)) == (1, 1, 1)
+        luma = frame.to_ndarray()[:48]
+    light = to_linear((luma[20, 10].astype(float) - 16) / 219, 1)
+    wish = 0.5 if transfer == 16 else 0.15**1.2 * 1000 / 203
+    assert float(light) == pytest.approx(wish, rel=0.06)
+    assert luma[20, 60] > luma[20, 10] + 20
+    assert luma[20, 60] <= 236
