@@ -21,15 +21,16 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, pacing
-from chronoxis.core.model.export_formats import MKV, MP4
+from chronoxis.core.model.export_formats import MKV, MP4, ExportFormat
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
-from tests.footage_makers import decode_all, make_recording
+from tests.footage_makers import decode_all, make_recording, picture, recording_of
 
 ONLY = Place(0, 0)
 Change = Callable[[int, Any], Any]
@@ -329,3 +330,150 @@ def test_high_range_becomes_ordinary_in_mp4_and_stays_in_mkv(tmp_path: Path, tra
     assert float(light) == pytest.approx(wish, rel=0.06)
     assert luma[20, 60] > luma[20, 10] + 20
     assert luma[20, 60] <= 236
+
+
+def sounding(path: Path, codec: str, rate: int, layout: str, *, hole: tuple[float, float] = (9, 9)) -> Path:
+    """Three seconds of picture with a 440 Hz tone, but for a hole in it."""
+    with av.open(str(path), "w") as container:
+        video, audio = container.add_stream("libx264", rate=25), container.add_stream(codec, rate=rate)
+        assert isinstance(video, av.VideoStream)
+        assert isinstance(audio, av.AudioStream)
+        video.width, video.height, video.pix_fmt, audio.layout = 64, 48, "yuv420p", layout
+        for number in range(75):
+            frame = picture(number, (64, 48)).reformat(format="yuv420p")
+            frame.pts = number
+            container.mux(video.encode(frame))
+        container.mux(video.encode(None))
+        size = audio.codec_context.frame_size or 1024
+        tone = (0.3 * np.sin(2 * np.pi * 440 * np.arange(3 * rate) / rate)).astype(np.float32)
+        for first in range(0, len(tone), size):
+            if hole[0] * rate <= first < hole[1] * rate:
+                continue
+            block = np.repeat(tone[None, first : first + size], len(audio.layout.channels), 0)
+            made = av.AudioFrame.from_ndarray(block, "fltp", layout)
+            made.sample_rate, made.pts, made.time_base = rate, first, Fraction(1, rate)
+            for converted in av.AudioResampler(audio.format.name, layout, rate).resample(made):
+                converted.pts, converted.time_base = first, Fraction(1, rate)
+                container.mux(audio.encode(converted))
+        container.mux(audio.encode(None))
+    return path
+
+
+@pytest.mark.parametrize(
+    ("name", "codec", "rate", "layout", "heard"),
+    [
+        ("a.mkv", "aac", 48_000, "stereo", (48_000, 2)),
+        ("b.flv", "aac", 44_100, "mono", (44_100, 1)),
+        ("c.mkv", "pcm_s24le", 48_000, "stereo", (48_000, 2)),
+        ("d.mkv", "flac", 48_000, "6.1", (48_000, 2)),
+        ("e.mkv", "flac", 192_000, "stereo", (48_000, 2)),
+        ("f.mkv", "aac", 48_000, "5.1", (48_000, 6)),
+        ("g.mkv", "libmp3lame", 44_100, "stereo", (44_100, 2)),
+    ],
+)
+@pytest.mark.parametrize("form", [MKV, MP4])
+def test_kept_sound_of_every_kind_is_contiguous(
+    tmp_path: Path, name: str, codec: str, rate: int, layout: str, heard: tuple[int, int], form: ExportFormat
+) -> None:
+    path = sounding(tmp_path / name, codec, rate, layout)
+    source = open_source(path)
+    settings = ResultSettings(form, sound=True)
+    project = arranging.begin_with(Project(settings=settings), footage_of(source.facts))
+    project = pacing.set_speed(project, [ONLY], Fraction(1))
+    project = arranging.set_points(project, 0, Fraction(1, 2), Fraction(5, 2))
+    done = export(make_plan(project, {project.footage[0].key: source}), tmp_path / f"out{form.ending}")
+    with av.open(str(done.path)) as container:
+        stream = container.streams.audio[0]
+        planar = stream.codec_context.format.is_planar
+        blocks = [frame.to_ndarray() for frame in container.decode(stream)]
+        channels = len(stream.layout.channels)
+    samples = np.concatenate([b[0] if planar else b.reshape(-1, channels)[:, 0] for b in blocks]).astype(
+        float
+    )
+    assert (stream.rate, channels) == heard
+    assert abs(len(samples) / stream.rate - 2) < (0.03 if form is MP4 else 0.0001)
+    if channels < 6:  # of more, the first may be silent
+        spectrum = np.abs(np.fft.rfft(samples[: 2 * stream.rate]))
+        assert abs(int(spectrum.argmax()) / 2 - 440) <= 1
+
+
+def test_a_hole_in_the_sound_is_silence_of_its_length(tmp_path: Path) -> None:
+    source = open_source(sounding(tmp_path / "hole.mkv", "pcm_s16le", 48_000, "mono", hole=(1.0, 1.6)))
+    with source.sound_between(Fraction(0), Fraction(3), 48_000, "mono") as blocks:
+        samples = np.concatenate(list(blocks), axis=1)[0]
+    assert len(samples) == 144_000
+    loud = np.abs(samples.reshape(-1, 480)).max(1) > 0.05
+    assert loud[:99].all()
+    assert not loud[103:158].any()
+    assert loud[162:298].all()
+
+
+@pytest.mark.parametrize("pixel_format", ["yuv420p", "yuv422p", "gbrp", "bgra", "rgb24", "yuv420p10le"])
+@pytest.mark.parametrize("size", [(95, 63), (99, 67), (97, 65)])
+def test_lossless_takes_every_size_and_format(
+    tmp_path: Path, pixel_format: str, size: tuple[int, int]
+) -> None:
+    codec = "png" if "rgb24" in pixel_format else "qtrle" if pixel_format == "bgra" else "ffv1"
+    codec = "libx264rgb" if pixel_format == "gbrp" else codec
+    wanted = {"bgra": "argb", "gbrp": "bgr24"}.get(pixel_format, pixel_format)
+    path = make_recording(
+        tmp_path / ("in.mov" if codec in ("qtrle", "png") else "in.mkv"),
+        frames=8, size=size, codec=codec, pixel_format=wanted, options={"g": "4"},
+    )  # fmt: skip
+    out = export(plan_of(path, speed=Fraction(2)), tmp_path / "out.mkv").path
+    recorded, made = decode_all(path, "rgb24"), decode_all(out, "rgb24")
+    assert len(made) == 4
+    for number, frame in enumerate(made):
+        assert np.array_equal(frame, recorded[2 * number])
+
+
+def test_a_size_that_changes_inside_a_recording(tmp_path: Path) -> None:
+    one = make_recording(tmp_path / "one.h264", frames=20, container_format="h264")
+    two = make_recording(tmp_path / "two.h264", frames=20, size=(64, 64), container_format="h264")
+    both = tmp_path / "both.h264"
+    both.write_bytes(one.read_bytes() + two.read_bytes())
+    for each in EachFrame:
+        done = export(plan_of(both, speed=Fraction(4), each=each), tmp_path / f"{each}.mkv")
+        assert {frame.shape for frame in decode_all(done.path, "rgb24")} == {(64, 96, 3)}
+
+
+def test_the_canvas_stays_when_shots_change_places(tmp_path: Path) -> None:
+    wide = open_source(make_recording(tmp_path / "wide.mkv", frames=10, size=(160, 90)))
+    tall = open_source(make_recording(tmp_path / "tall.mkv", frames=10, size=(64, 90)))
+    project = arranging.set_canvas(Project(settings=ResultSettings(MKV)), wide.facts.picture.canvas)
+    for source in (wide, tall):
+        project = arranging.begin_with(project, footage_of(source.facts))
+    sources = {"wide": wide, "tall": tall}
+    for order in (project, arranging.move_shot(project, 0, 1), arranging.delete_shots(project, [0])):
+        assert make_plan(order, sources).size == (160, 90)
+    chosen = arranging.set_canvas(project, tall.facts.picture.canvas)
+    assert make_plan(chosen, sources).size == (64, 90)
+
+
+def test_a_clock_that_jumps_and_sound_that_is_longer(tmp_path: Path) -> None:
+    one = make_recording(tmp_path / "one.ts", frames=50, container_format="mpegts")
+
+    def later(number: int, packet: Any) -> Any:
+        if number >= 25:
+            packet.pts, packet.dts = packet.pts + 90_000 * 7200, packet.dts + 90_000 * 7200
+        return packet
+
+    source = open_source(remuxed(one, tmp_path / "jump.ts", later, "mpegts"))
+    assert source.length == 2
+    assert "joined" in source.facts.caution
+    longer = sounding(tmp_path / "sound.mkv", "aac", 48_000, "stereo")
+    assert not open_source(longer).facts.caution
+
+
+def test_recorded_length_backwards_with_a_held_result_length_is_applied_once() -> None:
+    project = arranging.begin_with(Project(), recording_of(Path("/take.mp4"), Fraction(25), Fraction(100)))
+    project = arranging.set_points(project, 0, Fraction(50), Fraction(100))
+    project = arranging.reverse(pacing.set_speed(project, [ONLY], Fraction(5)), [0])
+    project = pacing.set_held(project, [ONLY], Quantity.RESULT_LENGTH, True)
+    changed = pacing.change_quantity(project, ONLY, Quantity.RECORDED_LENGTH, Fraction(80))
+    assert changed.result_length == project.result_length == 10
+    assert changed.shots[0].in_point == 20
+    assert changed.passage(ONLY).speed == 8
+    marked = arranging.add_marker(project, "take", Fraction(99), "late")
+    measured = arranging.measure(marked, "take", Fraction(25), Fraction(60))
+    assert [marker.at for marker in measured.footage[0].markers] == [60]
