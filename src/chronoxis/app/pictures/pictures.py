@@ -198,8 +198,9 @@ class Pictures(QWidget):
         self._tell(plan, number)
         image = self._preview.image(number)
         if self._is_dark(plan):
-            for view in (self.recorded, self.result):
-                view.show_image(None, self._why_none())
+            small = {Mode.RESULT: self.recorded, Mode.RECORDED: self.result}.get(self.stage.mode)
+            for view in (self.recorded, self.result):  # the small one has no room for words
+                view.show_image(None, "" if view is small else self._why_none())
         elif image is not None:
             self.result.show_image(image, full=plan.size)
         self._ask(refined=False)
