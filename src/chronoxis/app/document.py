@@ -176,6 +176,7 @@ class Document(QObject):
             return project
 
         self._correct(measured)
+        self._select_what_is_there()
         self._replan()
         self.footage_changed.emit()
         self._announce()
@@ -387,9 +388,7 @@ class Document(QObject):
 
     def _become(self, project: Project) -> None:
         self.project = project
-        there = [place for place in self.selection if project.has(place)]
-        if len(there) < len(self.selection):
-            self.select(there or ([Place(0, 0)] if project.shots else []))
+        self._select_what_is_there()
         if all(footage.key != self.chosen_footage for footage in project.footage):
             self.choose_footage(None)
         self._replan()
@@ -397,12 +396,18 @@ class Document(QObject):
         if self._on_frame(self.playhead) != self.playhead:
             self.move_playhead(self.playhead)
 
+    def _select_what_is_there(self) -> None:
+        """Let go of passages that the project has no more."""
+        there = [place for place in self.selection if self.project.has(place)]
+        if len(there) < len(self.selection):
+            self.select(there or ([Place(0, 0)] if self.project.shots else []))
+
     def select(self, places: Iterable[Place]) -> None:
         """Select passages; footage is no longer chosen then."""
         chosen = frozenset(places)
+        changed, self.selection = chosen != self.selection, chosen
         self.choose_footage(None)
-        if chosen != self.selection:
-            self.selection = chosen
+        if changed:
             self.selection_changed.emit()
 
     def choose_footage(self, key: str | None) -> None:
