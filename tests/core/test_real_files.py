@@ -29,7 +29,7 @@ from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan, make_plan
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.timing.schedule import EachFrame, result_frame_count
 from tests.footage_makers import decode_all, make_recording, picture, recording_of
 
 ONLY = Place(0, 0)
@@ -477,3 +477,16 @@ def test_recorded_length_backwards_with_a_held_result_length_is_applied_once() -
     marked = arranging.add_marker(project, "take", Fraction(99), "late")
     measured = arranging.measure(marked, "take", Fraction(25), Fraction(60))
     assert [marker.at for marker in measured.footage[0].markers] == [60]
+
+
+def test_every_nth_of_a_long_recording_of_varying_rate_counts_whole_frames() -> None:
+    count, ticks = 1_000_000, 33_366_701_003  # an average rate that no small fraction is
+    rate = (count / (ticks * Fraction(1, 1_000_000))).limit_denominator(10_000_000)
+    length = ticks * Fraction(1, 1_000_000)
+    footage = recording_of(Path("/take.mkv"), rate, length, counted=True)
+    project = arranging.begin_with(Project(), footage)
+    assert max(project.rate.numerator, project.rate.denominator) < 2**31
+    project = replace(project, rate=Fraction(30))
+    for step in (2, 5, 100):
+        changed = pacing.change_quantity(project, ONLY, Quantity.STEP, Fraction(step))
+        assert result_frame_count(changed.result_length, changed.rate) == count // step

@@ -241,8 +241,7 @@ class Document(QObject):
         if source is None or not footage.counted:
             return ""
         now = source.rate, source.length
-        same = now == (footage.stored_rate, footage.stored_length)
-        return "" if same else changed_on_disk(footage, *now)
+        return "" if footage.agrees_with(*now) else changed_on_disk(footage, *now)
 
     @property
     def is_planned(self) -> bool:

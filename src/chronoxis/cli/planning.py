@@ -36,9 +36,9 @@ def plan_of_project(project: Project, rate: Fraction | None = None) -> Plan:
             continue
         source = sources[footage.key] = open_source(footage.origin)
         measured = source.rate, source.length
+        if footage.counted and not footage.agrees_with(*measured):
+            raise ChronoxisError(changed_on_disk(footage, *measured))
         if measured != (footage.stored_rate, footage.stored_length):
-            if footage.counted:
-                raise ChronoxisError(changed_on_disk(footage, *measured))
             project = arranging.measure(project, footage.key, *measured)
     return make_plan(arranging.set_rate(project, rate or project.rate), sources)
 

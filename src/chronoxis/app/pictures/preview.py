@@ -14,6 +14,7 @@ from chronoxis.app.background import give_way, in_one_line, stand_aside
 from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.export import held_places, held_remark
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import preview_target
 
@@ -42,6 +43,7 @@ class Preview(QObject):
         self._condition = threading.Condition()
         self._kept: dict[int, bytes] = {}
         self._bytes = 0
+        self._held: dict[int, set[int]] = {}  # recorded frames that could not be decoded, by shot
         self._plan: Plan | None = None
         self._wish = 0
         self._version = 0
@@ -56,6 +58,7 @@ class Preview(QObject):
             self._plan = plan
             self._version += 1
             self._kept.clear()
+            self._held.clear()
             self._bytes = 0
             self._condition.notify()
 
@@ -132,22 +135,31 @@ class Preview(QObject):
 
     def _make(self, plan: Plan, start: int, version: int) -> None:
         stop = min(start + _STRETCH, len(plan.schedule))
-        target = preview_target(plan, PREVIEW_HEIGHT)
-        with closing(result_frames(plan, target, start, stop, check=partial(self._check, version))) as frames:
-            for number, frame in enumerate(frames, start):
-                stand_aside()
-                packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[
-                    1
-                ].tobytes()
-                with self._condition:
-                    if version != self._version:
+        target, held = preview_target(plan, PREVIEW_HEIGHT), dict[int, set[int]]()
+        try:
+            with closing(
+                result_frames(plan, target, start, stop, partial(self._check, version), held)
+            ) as frames:
+                for number, frame in enumerate(frames, start):
+                    stand_aside()
+                    packed = cv2.imencode(".jpg", cv2.cvtColor(frame.to_ndarray(), cv2.COLOR_RGB2BGR), _JPEG)[
+                        1
+                    ].tobytes()
+                    with self._condition:
+                        if version != self._version:
+                            return
+                        self._keep(number, packed)
+                        nearby = number <= self._wish <= number + _FAR or self._wish in self._kept
+                        done = not nearby or self._next() != number + 1
+                    self.ready.emit(number)
+                    if done:
                         return
-                    self._keep(number, packed)
-                    nearby = number <= self._wish <= number + _FAR or self._wish in self._kept
-                    done = not nearby or self._next() != number + 1
-                self.ready.emit(number)
-                if done:
-                    return
+        finally:
+            fresh = {shot: numbers - self._held.get(shot, set()) for shot, numbers in held.items()}
+            for shot, numbers in held.items():
+                self._held.setdefault(shot, set()).update(numbers)
+            if remark := held_remark(held_places(plan, fresh)):
+                self.failed.emit(remark)
 
     def _check(self, version: int) -> None:
         """Raises Cancelled if what is being made is for another plan, or for a wish that is far away now."""

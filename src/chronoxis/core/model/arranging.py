@@ -17,6 +17,7 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.timecode import format_time
 
 FIRST_SPEED = Fraction(10)
+_FINEST_RATE = 100_000
 _USUAL_RATE = Fraction(25)  # of a result, where footage has more frames a second than any screen shows
 
 
@@ -32,8 +33,13 @@ def begin_with(project: Project, footage: Footage) -> Project:
     """Bring in footage and put all of it at the end; the first one also gives the result's rate."""
     grown = bring_in(project, footage)
     if not project.shots:
-        grown = replace(grown, rate=footage.rate if footage.rate <= MAX_RATE else _USUAL_RATE)
+        grown = replace(grown, rate=_result_rate(footage.rate))
     return add_shot(grown, grown.footage[-1].key)
+
+
+def _result_rate(rate: Fraction) -> Fraction:
+    """A result's rate for footage of one: no finer and no higher than files keep and screens show."""
+    return rate.limit_denominator(_FINEST_RATE) if rate <= MAX_RATE else _USUAL_RATE
 
 
 def set_canvas(project: Project, canvas: Canvas) -> Project:
@@ -67,8 +73,12 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
             in_point = min(shot.in_point, out_point - min(1 / new.rate, out_point))
             shot = _trimmed(shot, in_point, out_point)  # noqa: PLW2901 - the same shot, corrected
         shots.append(shot)
-    follows = project.rate == old.rate and len(project.footage) == 1 and new.rate <= MAX_RATE
-    return replace(project.with_footage(new), shots=tuple(shots), rate=new.rate if follows else project.rate)
+    follows = project.rate == _result_rate(old.rate) and len(project.footage) == 1
+    return replace(
+        project.with_footage(new),
+        shots=tuple(shots),
+        rate=_result_rate(new.rate) if follows else project.rate,
+    )
 
 
 def _within(markers: tuple[Marker, ...], length: Fraction) -> tuple[Marker, ...]:

@@ -8,6 +8,8 @@ from pathlib import Path
 
 from chronoxis.core.model.marker import Marker
 
+_SAME_RATE = Fraction(1, 10**6)
+
 
 @dataclass(frozen=True, kw_only=True)
 class Footage(ABC):
@@ -53,6 +55,10 @@ class Footage(ABC):
     def label(self) -> str:
         """What it is called in messages: its file's name, if it has one."""
         return self.files[0].name if self.files else self.name
+
+    def agrees_with(self, rate: Fraction, length: Fraction) -> bool:
+        """Whether its source is what it was: of that length, and of that rate as near as rates are kept."""
+        return length == self.stored_length and abs(rate - self.stored_rate) < _SAME_RATE
 
     @property
     def scale(self) -> Fraction:

@@ -1,7 +1,7 @@
 """An export from plan to finished, checked file."""
 
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from fractions import Fraction
@@ -62,11 +62,26 @@ class Finished:
     @property
     def remark(self) -> str:
         """What a person should know of it, or nothing."""
-        if not self.held:
-            return ""
-        listed = ", ".join(self.held[:_MOST_LISTED]) + (" …" if len(self.held) > _MOST_LISTED else "")
-        many = f"{len(self.held)} recorded frames" if len(self.held) > 1 else "One recorded frame"
-        return f"{many} could not be decoded; the one before stands there: {listed}."
+        return held_remark(self.held)
+
+
+def held_places(plan: Plan, held: Mapping[int, set[int]]) -> tuple[str, ...]:
+    """Where recorded frames could not be decoded, from their numbers by shot."""
+    places = {
+        (plan.project.footage_of(plan.project.shots[shot]).label, float(plan.edges[shot][number]))
+        for shot, numbers in held.items()
+        for number in numbers
+    }
+    return tuple(f"{label} {format_time(seconds, 2)}" for label, seconds in sorted(places))
+
+
+def held_remark(places: Sequence[str]) -> str:
+    """What to say of recorded frames that could not be decoded, or nothing."""
+    if not places:
+        return ""
+    listed = ", ".join(places[:_MOST_LISTED]) + (" …" if len(places) > _MOST_LISTED else "")
+    many = f"{len(places)} recorded frames" if len(places) > 1 else "One recorded frame"
+    return f"{many} could not be decoded; the one before stands there: {listed}."
 
 
 def protected_files(project: Project, sources: Iterable[Source] = ()) -> set[Path]:
@@ -138,12 +153,7 @@ def _write(
         for done in interleave(frames, sound, encoder):
             if progress:
                 progress(pace.after(done))
-    places = {
-        (plan.project.footage_of(plan.project.shots[shot]).label, float(plan.edges[shot][number]))
-        for shot, numbers in held.items()
-        for number in numbers
-    }
-    return tuple(f"{label} {format_time(seconds, 2)}" for label, seconds in sorted(places))
+    return held_places(plan, held)
 
 
 def _sound(plan: Plan, stack: ExitStack) -> tuple[tuple[int, str] | None, Iterator[Samples]]:

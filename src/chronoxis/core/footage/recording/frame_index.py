@@ -23,6 +23,7 @@ from chronoxis.core.footage.source import Progress
 
 _REPORT_EVERY = 2000
 _USUAL_RATE = Fraction(25)
+_FINEST_RATE = 10_000_000  # denominator: hours later, a step still counts whole frames
 _BACK = Fraction(1, 2)  # seconds by which the clock must run back for a new file to begin there
 _AHEAD = 10  # seconds by which it must jump ahead
 # Files that are made to be joined end to end, each part with a clock of its own.
@@ -272,7 +273,7 @@ def _display(
     total = int(ticks[-1]) + last
     edges = np.append(ticks, total) * float(time_base)
     length = total * time_base
-    return (count / length).limit_denominator(100_000), True, edges, length
+    return (count / length).limit_denominator(_FINEST_RATE), True, edges, length
 
 
 def _declared_rates(stream: VideoStream) -> list[Fraction]:
