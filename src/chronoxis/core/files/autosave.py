@@ -92,6 +92,8 @@ def left_behind(folder: Path) -> list[LeftBehind]:
             project = from_json(content["project"], path)
             saved_as = Path(content["of"]) if content["of"] else None
             found.append(LeftBehind(path, saved_as, float(content["at"]), project))
+        except FileNotFoundError:
+            continue  # let go of in the meantime
         except (OSError, ValueError, KeyError, TypeError, ProjectFileError):
             path.rename(path.with_suffix(".unreadable"))  # kept for whoever wants to look
     return sorted(found, key=lambda each: each.at, reverse=True)
