@@ -131,6 +131,8 @@ def shoot_missing_footage(window: MainWindow, folder: Path, project: Path, scrat
     window.files.discard_changes()
     window.file_actions.open_file(scratch / "larkfield.chronoxis")
     wait(lambda: bool(window.document.missing) and bool(window.document.sources))
+    wait(lambda: window.document.plan is not None)
+    window.document.move_playhead(Fraction(27))
     settle(2)
     take(window, folder / "missing-footage.png")
 
