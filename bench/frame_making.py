@@ -175,7 +175,7 @@ def condense(path: Path, *choices: str, ending: str) -> float:
         out = Path(folder) / f"out.{ending}"
         code = (
             "import resource, sys\n"
-            "from chronoxis.cli import cli\n"
+            "from chronoxis.cli.main import cli\n"
             "cli(sys.argv[1:], standalone_mode=False)\n"
             "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
         )
