@@ -3,7 +3,7 @@
 from fractions import Fraction
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
@@ -11,6 +11,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.footage_card import Thumbnail
 from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging
@@ -43,13 +44,13 @@ class FootagePage(Page):
         self.capture.setFixedWidth(scaled(84))
         self.capture.editingFinished.connect(self._enter_capture)
         self._shot_at = label_for("Shot a&t", self.capture)
-        self.use = _button("Add s&hot", "Put all of this footage at the end of the result, as a new shot")
+        self.use = push_button("Add s&hot", "Put all of this footage at the end of the result, as a new shot")
         self.use.clicked.connect(self._add_shot)
-        self.locate = _button("&Locate…", "Say where this footage is now")
+        self.locate = push_button("&Locate…", "Say where this footage is now")
         self.locate.clicked.connect(lambda: self.locate_wanted.emit(document.chosen_footage or ""))
-        self.canvas = _button("Set the si&ze by it", "Give the result this footage's size and colour")
+        self.canvas = push_button("Set the si&ze by it", "Give the result this footage's size and colour")
         self.canvas.clicked.connect(self._set_canvas)
-        self.remove = _button("Re&move", "Take this footage and its shots out of the project")
+        self.remove = push_button("Re&move", "Take this footage and its shots out of the project")
         self.remove.clicked.connect(self._remove)
         self._lay_out()
         for signal in (document.footage_changed, document.footage_chosen):
@@ -141,9 +142,3 @@ class FootagePage(Page):
             return
         self._apply("Capture rate", lambda p: set_capture_rate(p, footage.key, rate))
         self.show_project()
-
-
-def _button(text: str, tip: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    return button

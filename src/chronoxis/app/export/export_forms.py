@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.export_formats import FORMATS, ExportFormat, Quality
 from chronoxis.core.model.settings import SIZE_NAMES, ResultSettings, SizeWish
@@ -65,15 +66,15 @@ class ChoiceForm(QWidget):
         self.output = QLineEdit()
         self.output.setToolTip("Where the result is written")
         self.output.setAccessibleName("File")
-        self.browse = _button("&Browse…", "Choose where the result is written")
+        self.browse = push_button("&Browse…", "Choose where the result is written")
         self.replace_it = _box("&Replace it", "Replace the file that is there")
         self.replace_it.hide()
         self.facts, self.expected = QLabel(), QLabel()
         self.expected.setFont(font(10, 500))
         self.facts.setWordWrap(True)
-        self.start = _button("E&xport", "Write the file (Ctrl+Return)")
+        self.start = push_button("E&xport", "Write the file (Ctrl+Return)")
         self.start.setProperty("main", True)
-        self.back = _button("Bac&k to the Bench", "Go on adjusting (Esc)")
+        self.back = push_button("Bac&k to the Bench", "Go on adjusting (Esc)")
         self._lay_out()
 
     def settings(self) -> ResultSettings:
@@ -107,7 +108,7 @@ class ChoiceForm(QWidget):
     def _lay_out(self) -> None:
         group, chips = QButtonGroup(self), QHBoxLayout()
         for format_ in FORMATS:
-            chip = _button(format_.name, format_.purpose)
+            chip = push_button(format_.name, format_.purpose)
             chip.setCheckable(True)
             chip.setProperty("choice", True)
             chip.clicked.connect(self._tell)
@@ -156,7 +157,7 @@ class ProgressForm(QWidget):
         self.bar.setTextVisible(False)
         self.bar.setAccessibleName("Export progress")
         self.bar.setToolTip("How far the export is")
-        self.cancel = _button("&Cancel", "Stop the export; nothing is left behind")
+        self.cancel = push_button("&Cancel", "Stop the export; nothing is left behind")
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
         for widget in (self._name, self.bar, self._numbers):
@@ -195,11 +196,11 @@ class DoneForm(QWidget):
         checked = QLabel("Read back and compared with the plan: every frame is there, at its time.")
         checked.setWordWrap(True)
         checked.setProperty("dim", True)
-        self.play = _button("&Play", "Open the file in the desktop's player")
+        self.play = push_button("&Play", "Open the file in the desktop's player")
         self.play.setProperty("main", True)
-        self.folder = _button("Open &folder", "Show where the file is")
-        self.again = _button("Change &settings", "Export once more, with other settings")
-        self.back = _button("Bac&k to the Bench", "Go on adjusting (Esc)")
+        self.folder = push_button("Open &folder", "Show where the file is")
+        self.again = push_button("Change &settings", "Export once more, with other settings")
+        self.back = push_button("Bac&k to the Bench", "Go on adjusting (Esc)")
         rows, first, second = QVBoxLayout(self), QHBoxLayout(), QHBoxLayout()
         rows.setContentsMargins(0, 0, 0, 0)
         for widget in (self._name, self._facts, checked):
@@ -215,12 +216,6 @@ class DoneForm(QWidget):
         """Name and figures of the finished file."""
         self._name.setText(f"{name} is done")
         self._facts.setText(facts)
-
-
-def _button(text: str, tip: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    return button
 
 
 def _box(text: str, tip: str) -> QCheckBox:

@@ -7,13 +7,13 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QProgressBar,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
+from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import GROUND, font
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.model import arranging
@@ -43,9 +43,11 @@ class FootageCard(QFrame):
         self._progress.setTextVisible(False)
         self._progress.setFixedHeight(6)
         self._progress.setAccessibleName("Progress")
-        self.give_up = _button("&Cancel", "Do not wait for this footage")
-        self.locate = _button("&Locate…", "Say where this footage is; others beside it are found too")
-        self.adopt = _button("Take it as it &is", "Use the file as it is now; shots are cut to its length")
+        self.give_up = push_button("&Cancel", "Do not wait for this footage")
+        self.locate = push_button("&Locate…", "Say where this footage is; others beside it are found too")
+        self.adopt = push_button(
+            "Take it as it &is", "Use the file as it is now; shots are cut to its length"
+        )
         self.adopt.clicked.connect(self._adopt)
         self.setProperty("card", True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -155,9 +157,3 @@ def _without_folders(message: str, footage: Footage) -> str:
     for file in footage.files[:1]:
         message = message.replace(str(file), file.name)
     return message
-
-
-def _button(text: str, tip: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    return button

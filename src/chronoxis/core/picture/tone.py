@@ -1,13 +1,15 @@
 """High dynamic range brought to what ordinary screens show."""
 
+from functools import cache
+
 import cv2
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.picture.colour import Colour, from_linear, to_linear
+from chronoxis.core.picture.colour import BT709, Colour, encoded_table, to_linear
 from chronoxis.core.picture.rgb import Rgb16
 
-_PQ, _HLG, _BT709 = 16, 18, 1
+_PQ, _HLG = 16, 18
 _REFERENCE_WHITE = 203.0  # cd/m² (ITU-R BT.2408, table 1)
 _PEAK = 1000.0 / _REFERENCE_WHITE
 _KNEE = 0.7  # of reference white, up to which light stays as it is
@@ -38,14 +40,11 @@ def ordinary(codes: Rgb16, colour: Colour) -> Rgb16:
     bent = _KNEE + (1 - _KNEE) * over * (1 + over / most**2) / (1 + over)
     light *= np.where(over > 0, bent / strongest, 1.0)[..., None].astype(np.float32)
     steps = np.rint(light.clip(0, 1) * 65535).astype(np.uint16)
-    return np.asarray(np.take(_encoded(), steps), np.uint16)
+    return np.asarray(np.take(encoded_table(BT709), steps), np.uint16)
 
 
+@cache
 def _light(transfer: int) -> npt.NDArray[np.float32]:
     """Light of all codes: of PQ relative to reference white, of HLG relative to the brightest."""
     light = to_linear(np.arange(65536) / 65535, transfer)
     return (light * (10_000 / _REFERENCE_WHITE if transfer == _PQ else 1.0)).astype(np.float32)
-
-
-def _encoded() -> Rgb16:
-    return np.rint(from_linear(np.arange(65536) / 65535, _BT709) * 65535).astype(np.uint16)

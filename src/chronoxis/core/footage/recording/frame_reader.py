@@ -181,13 +181,13 @@ class FrameReader:
             self._position = None
         return best
 
-    def _numbered(self, last_packet: int, *, corrupt: bool = False) -> Iterator[tuple[int, VideoFrame]]:
+    def _numbered(self, last_packet: int) -> Iterator[tuple[int, VideoFrame]]:
         """Frames with their numbers, ascending; without what comes out of its turn or is unknown."""
         self._again.clear()
         before = -1
         for counted, frame in enumerate(self._feed(last_packet)):
             number = self._number(frame, counted)
-            if frame.is_corrupt and not corrupt:
+            if frame.is_corrupt:
                 continue  # it refers to pictures that were not decoded; begun earlier, it may be whole
             if number is not None and number > before:
                 before = number
