@@ -11,7 +11,9 @@ from av.video.frame import VideoFrame
 from chronoxis.core.errors import ExportError
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_formats import FORMATS, MKV, Quality, format_named
+from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.colour import Colour
@@ -152,6 +154,7 @@ def test_recordings_with_other_pixels_than_square_and_turned_ones(tmp_path: Path
     project = Project(settings=ResultSettings(MKV))
     for source in sources.values():
         project = arranging.begin_with(project, footage_of(source.facts))
+    project = set_framings(project, {1: Framing(fit=Fit.BARS)})
     project = pacing.set_speed(project, project.places(), Fraction(1))
     plan = make_plan(project, sources)
     made = decode_all(export(plan, tmp_path / "out.mkv").path, "rgb24")

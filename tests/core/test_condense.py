@@ -175,6 +175,7 @@ def test_bad_input_gives_one_line_and_leaves_nothing(tmp_path: Path) -> None:
     kept = good.read_bytes()
     (tmp_path / "there.mp4").write_bytes(b"precious")
     wrong = dict(bad_files(tmp_path).values())
+    wrong[tmp_path] = "holds no photos"
     out = tmp_path / "out" / "o.mp4"
     out.parent.mkdir()
     attempts: list[tuple[tuple[object, ...], str]] = [

@@ -13,9 +13,10 @@ import numpy as np
 import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
+from chronoxis.core.footage.apart import run_apart
 from chronoxis.core.footage.recording.containers import packets_of
-from chronoxis.core.footage.recording.counting import count_frames_apart
 from chronoxis.core.footage.recording.facts import read_facts
+from chronoxis.core.footage.recording.frame_count import count_frames
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from tests.footage_makers import decode_all, make_recording
@@ -96,8 +97,9 @@ def bad_files(folder: Path) -> dict[str, tuple[Path, str]]:
         frame.sample_rate = 48000
         container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
-    photo = folder / "photo.png"
-    cv2.imwrite(str(photo), np.zeros((32, 32, 3), np.uint8))
+    photo = folder / "photo.mov"  # its name says what it is not
+    cv2.imwrite(str(folder / "photo.png"), np.zeros((32, 32, 3), np.uint8))
+    (folder / "photo.png").rename(photo)
     contents = {"empty.mp4": b"", "text.mp4": b"not a film at all\n" * 50, "cut.mp4": good[: len(good) // 3]}
     for name, content in contents.items():
         (folder / name).write_bytes(content)
@@ -168,13 +170,13 @@ def test_a_file_damaged_after_opening_is_named(tmp_path: Path) -> None:
 def test_counting_apart_is_counting(tmp_path: Path) -> None:
     path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
     shares: list[float] = []
-    here, apart = build_index(path), count_frames_apart(path, shares.append)
+    here, apart = build_index(path), run_apart(count_frames, path, shares.append, path.name)
     assert shares == sorted(shares)
     assert len(shares) == 2
     for name, value in vars(here).items():
         assert np.array_equal(getattr(apart, name), value), name
     with pytest.raises(FootageError, match=r"nothing.mp4 is not there"):
-        count_frames_apart(tmp_path / "nothing.mp4", shares.append)
+        run_apart(count_frames, tmp_path / "nothing.mp4", shares.append, "nothing.mp4")
 
 
 def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> None:
@@ -189,10 +191,10 @@ def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> N
             os.kill(int(child), signal.SIGKILL)
 
     with pytest.raises(Cancelled):
-        count_frames_apart(path, give_up)
+        run_apart(count_frames, path, give_up, path.name)
     assert not children.read_text()
     with pytest.raises(FootageError, match=r"long.mkv brought its reader down"):
-        count_frames_apart(path, kill_reader)
+        run_apart(count_frames, path, kill_reader, path.name)
 
 
 def test_metadata_in_an_old_encoding_does_not_matter(tmp_path: Path) -> None:

@@ -18,7 +18,9 @@ from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.interchange import export_timeline, import_timeline
 from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_formats import FORMATS, MP4, Quality, format_of
+from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.model.recording import Recording, set_capture_rate
@@ -331,7 +333,7 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
     save_project(shaped(), path)
     good = path.read_text()
     for old, new, said in (
-        ('"version": 2', '"version": 7', "newer"),
+        ('"version": 3', '"version": 7', "newer"),
         ('"kind": "recording"', '"kind": "hologram"', "kind"),
         ('"format": "mp4"', '"format": "tape"', "settings.format is none of mp4, mkv"),
         ('"speed": "40"', '"speed": "4e1"', r"shots\[0\]\.passages\[0\]\.speed"),
@@ -362,7 +364,10 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
     for footage in data["footage"]:
         del footage["kind"]
     del data["canvas"]  # what it did not have either
-    assert from_json(data, folder / "film.chronoxis") == project
+    for shot in data["shots"]:
+        del shot["framing"]  # nor this: what had another shape than the result stood between bars
+    barred = {number: Framing(fit=Fit.BARS) for number in range(len(project.shots))}
+    assert from_json(data, folder / "film.chronoxis") == set_framings(project, barred)
 
 
 def test_the_documented_example_is_a_project(tmp_path: Path) -> None:

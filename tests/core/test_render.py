@@ -22,7 +22,9 @@ from chronoxis.core.files.atomic import publish, temporary_beside
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_formats import MKV, Quality
+from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.ahead import ahead
@@ -180,6 +182,7 @@ def test_recordings_of_another_shape_stand_between_bars(tmp_path: Path) -> None:
     tall = make_recording(tmp_path / "tall.mkv", frames=10, size=(64, 90))
     project = arranging.begin_with(Project(), recording_of(wide, Fraction(25), Fraction(10, 25)))
     project = arranging.begin_with(project, recording_of(tall, Fraction(25), Fraction(10, 25)))
+    project = set_framings(project, {1: Framing(fit=Fit.BARS)})
     save_project(pacing.set_speed(project, project.places(), Fraction(1)), tmp_path / "film.chronoxis")
     done = chronoxis("render", tmp_path / "film.chronoxis", "-o", tmp_path / "out.mp4", "--progress", "none")
     assert done.returncode == 0

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from chronoxis.app.background import Latest, note_activity
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.absent import AbsentSource
-from chronoxis.core.footage.kinds import footage_of
+from chronoxis.core.footage.kinds import as_chosen, footage_of, settled
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
@@ -172,7 +172,7 @@ class Document(QObject):
         def measured(project: Project) -> Project:
             for footage in project.footage:
                 if footage.origin == origin and not footage.counted:
-                    project = arranging.measure(project, footage.key, source.rate, source.length)
+                    project = settled(project, footage, source)
             return project
 
         self._correct(measured)
@@ -219,9 +219,14 @@ class Document(QObject):
         self._become(_without(self.project, key))
         self.footage_changed.emit()
 
+    def opened(self, footage: Footage) -> Source | None:
+        """Footage whose frames were counted, as the project has it; None if it is not there yet."""
+        source = self.sources.get(footage.origin)
+        return as_chosen(source, footage) if source is not None else None
+
     def frame_time(self, footage: Footage, moment: float) -> Fraction:
         """When the frame on display at a recorded second begins: by the file, once its frames are counted."""
-        source = self.sources.get(footage.origin)
+        source = self.opened(footage)
         if source is None:
             return Fraction(int(moment * float(footage.rate) + 1e-6)) / footage.rate
         return source.begins(source.frame_at(moment / float(footage.scale))) * footage.scale
@@ -229,7 +234,7 @@ class Document(QObject):
     def nearest_frame_time(self, footage: Footage, moment: Fraction) -> Fraction:
         """When the frame whose beginning is nearest to a recorded second begins, or the last one ends."""
         begin = self.frame_time(footage, float(moment))
-        source = self.sources.get(footage.origin)
+        source = self.opened(footage)
         if source is None:
             return round(moment * footage.rate) / footage.rate
         after = source.begins(source.frame_at(float(begin / footage.scale)) + 1) * footage.scale
@@ -237,7 +242,7 @@ class Document(QObject):
 
     def altered(self, footage: Footage) -> str:
         """What to say of footage that is not what it was when the project was made, or nothing."""
-        source = self.sources.get(footage.origin)
+        source = self.opened(footage)
         if source is None or not footage.counted:
             return ""
         now = source.rate, source.length

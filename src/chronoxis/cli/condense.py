@@ -6,7 +6,7 @@ from typing import Any
 import click
 
 from chronoxis.cli.exporting import write_result
-from chronoxis.cli.options import FILE, file_options, pace_options
+from chronoxis.cli.options import FILE, file_options, framing_options, pace_options, photo_options
 from chronoxis.cli.planning import plan_of_footage
 from chronoxis.core.model.project import Project
 
@@ -14,9 +14,11 @@ from chronoxis.core.model.project import Project
 @click.command()
 @click.argument("footage", metavar="INPUT", type=FILE)
 @pace_options
+@photo_options
+@framing_options
 @file_options
 def condense(footage: Path, **options: Any) -> None:
-    """Condense a recording into a file."""
+    """Condense a recording, or the photos of a folder, into a file."""
     write_result(
         footage, options, Project, lambda project: plan_of_footage(footage, project.settings, options)
     )

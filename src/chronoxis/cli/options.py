@@ -8,6 +8,8 @@ import click
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.export_formats import Quality, endings_in_words, format_of
+from chronoxis.core.model.framing import parse_crop, parse_steps
+from chronoxis.core.model.photo_run import parse_interval, parse_photo_rate
 from chronoxis.core.model.settings import SizeWish
 from chronoxis.core.timing.exact import parse_exact, shortened
 from chronoxis.core.timing.rates import parse_rate
@@ -72,6 +74,38 @@ def pace_options(command: Callable[..., None]) -> Callable[..., None]:
             ),
         ]
     ):
+        command = option(command)
+    return command
+
+
+def photo_options(command: Callable[..., None]) -> Callable[..., None]:
+    """How a run of photos is read."""
+    for option in reversed(
+        [
+            click.option("--photos-per-second", type=Words("rate", parse_photo_rate), metavar="R",
+                         help="Photos: how many play in a second at 1×."),
+            click.option("--interval", type=Words("time", parse_interval), metavar="T",
+                         help="Photos: real time from one to the next, in place of their dates."),
+            click.option("--missing", type=click.Choice(["leave-out", "hold"]),
+                         help="Photos that are missing or unreadable: leave out, or hold the one before."),
+        ]
+    ):  # fmt: skip
+        command = option(command)
+    return command
+
+
+def framing_options(command: Callable[..., None]) -> Callable[..., None]:
+    """Which part of the pictures is shown."""
+    for option in reversed(
+        [
+            click.option("--crop", type=Words("crop", parse_crop), metavar="SHAPE|WxH+X+Y",
+                         help="Such as 16:9, 9:16, 1:1, or a part in pixels of the upright picture."),
+            click.option("--framing", type=Words("framing", parse_steps), metavar="X,Y,W,H -> X,Y,W,H",
+                         help="A move over the picture, from part to part."),
+            click.option("--fit", type=click.Choice(["fill", "fit", "bars"]),
+                         help="Where shapes differ from --size: fill it, fit into it (the usual), or bars."),
+        ]
+    ):  # fmt: skip
         command = option(command)
     return command
 

@@ -11,7 +11,7 @@ from typing import Any
 import click
 from click.core import ParameterSource
 
-from chronoxis.cli.options import FILE, pace_options
+from chronoxis.cli.options import FILE, framing_options, pace_options, photo_options
 from chronoxis.cli.planning import plan_of_footage, plan_of_project
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import written_whole
@@ -28,11 +28,13 @@ _BLOCK = 20_000  # rows that are put together before they are written
 @click.command()
 @click.argument("source", metavar="INPUT", type=FILE)
 @pace_options
+@photo_options
+@framing_options
 @click.option("--csv", "listing", required=True, metavar="FILE|-", help="Where to write the plan.")
 @click.option("--overwrite", is_flag=True, help="Replace FILE if it is there.")
 @click.pass_context
 def plan(context: click.Context, /, source: Path, listing: str, overwrite: bool, **choices: Any) -> None:
-    """List which recorded frames make each result frame of a recording or a project.
+    """List which recorded frames make each result frame of a recording, of photos or of a project.
 
     A project's list also says which shot, counted from 1, and which footage.
     """

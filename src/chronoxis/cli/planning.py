@@ -9,10 +9,17 @@ from typing import Any
 import click
 
 from chronoxis.core.errors import ChronoxisError, PlanError
-from chronoxis.core.footage.kinds import footage_of, open_source
+from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, settled
+from chronoxis.core.footage.photos.facts import PhotoRunFacts
+from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.composing import canvas_for, set_framings
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
+from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
@@ -35,11 +42,12 @@ def plan_of_project(project: Project, rate: Fraction | None = None) -> Plan:
         if footage.key not in used:
             continue
         source = sources[footage.key] = open_source(footage.origin)
-        measured = source.rate, source.length
+        chosen = as_chosen(source, footage)
+        measured = chosen.rate, chosen.length
         if footage.counted and not footage.agrees_with(*measured):
             raise ChronoxisError(changed_on_disk(footage, *measured))
         if measured != (footage.stored_rate, footage.stored_length):
-            project = arranging.measure(project, footage.key, *measured)
+            project = settled(project, footage, source)
     return make_plan(arranging.set_rate(project, rate or project.rate), sources)
 
 
@@ -51,17 +59,60 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         ChronoxisError: as `plan_of_project`.
     """
     ways = [name for name in ("speed", "length", "every") if choices[name] is not None]
-    if len(ways) != 1:
+    if len(ways) > 1:
         raise click.UsageError("Give one of --speed, --length and --every.")
     source = open_source(path)
-    project = arranging.begin_with(Project(settings=settings), footage_of(source.facts))
-    project = arranging.set_canvas(project, source.facts.picture.canvas)
-    project = replace(project, rate=choices["fps"] or project.rate)
+    footage = _with_photo_choices(footage_of(source.facts), source, choices)
+    if not ways and not isinstance(footage, PhotoRun):
+        raise click.UsageError("Give one of --speed, --length and --every.")
+    project = Project(settings=settings, rate=choices["fps"] or footage.result_rate)
+    project = arranging.add_shot(arranging.bring_in(project, footage), footage.key)
+    project = _with_framing(project, source.facts.picture, choices)
     project = _with_points(project, choices)
-    project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
+    if ways:
+        project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
     project = pacing.set_each_frame(project, [_ONLY], EachFrame(choices["each"]))
     project = pacing.set_shutter(project, [_ONLY], choices["shutter"])
     return make_plan(project, {project.footage[0].key: source})
+
+
+def _with_photo_choices(footage: Footage, source: Source, choices: dict[str, Any]) -> Footage:
+    """Footage as the options for photos have it. Raises UsageError if it is none, or they contradict."""
+    times = [choices[name] for name in ("photos_per_second", "interval") if choices[name] is not None]
+    if not isinstance(footage, PhotoRun) or not isinstance(source.facts, PhotoRunFacts):
+        if times or choices["missing"]:
+            raise click.UsageError("--photos-per-second, --interval and --missing are for photos.")
+        return footage
+    if len(times) > 1:
+        raise click.UsageError("Give one of --photos-per-second and --interval.")
+    if times:
+        footage = replace(footage, time=times[0])
+    for kind in (FlawKind.MISSING, FlawKind.UNREADABLE) if choices["missing"] else ():
+        footage = footage.with_handling(kind, Handling(choices["missing"]))
+    return source.facts.measured(footage)
+
+
+def _with_framing(project: Project, picture: PictureFormat, choices: dict[str, Any]) -> Project:
+    """A project with the part of the pictures that the options ask for, and a canvas of its shape."""
+    steps, crop, fit = choices["framing"] or (), choices["crop"], choices["fit"]
+    if steps and isinstance(crop, View):
+        raise click.UsageError("Give one of --framing and a --crop in pixels.")
+    if isinstance(crop, View):
+        steps = (FramingStep(Fraction(0), crop),)
+    elif crop is not None:
+        whole = steps or (FramingStep(Fraction(0), View.whole(picture.size)),)
+        steps = tuple(replace(step, view=step.view.shaped(crop)) for step in whole)
+    size, canvas = project.settings.size, picture.canvas
+    if steps:
+        if size.stretch:
+            raise click.UsageError("--stretch gives up the shape that --crop and --framing choose.")
+        canvas = canvas_for(canvas, max((step.view for step in steps), key=lambda view: view.width))
+    if fit in ("fill", "bars") and "output" in choices:
+        if size.width is None or size.height is None:
+            raise click.UsageError(f"--fit {fit} needs a --size of width and height, such as 1920x1080.")
+        canvas = replace(canvas, width=size.width, height=size.height)
+    framing = Framing(steps, Fit.BARS if fit == "bars" else Fit.FILL, Easing.EVEN)
+    return arranging.set_canvas(set_framings(project, {0: framing}), canvas)
 
 
 def _with_points(project: Project, choices: dict[str, Any]) -> Project:

@@ -15,11 +15,9 @@ from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import GROUND, font
+from chronoxis.core.footage.kinds import settled
 from chronoxis.core.footage.source import Facts
-from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
-from chronoxis.core.timing.rates import format_rate
-from chronoxis.core.timing.timecode import format_time
 
 
 class FootageCard(QFrame):
@@ -116,7 +114,7 @@ class FootageCard(QFrame):
 
     def _adopt(self) -> None:
         source, key = self._document.sources[self.footage.origin], self.footage.key
-        self._document.apply("Take as it is", lambda p: arranging.measure(p, key, source.rate, source.length))
+        self._document.apply("Take as it is", lambda p: settled(p, p.footage_named(key), source))
 
 
 class Thumbnail(QWidget):
@@ -148,7 +146,7 @@ class Thumbnail(QWidget):
 
 def _in_brief(footage: Footage, facts: Facts | None) -> str:
     about = "" if footage.counted else "about "
-    first = f"{about}{format_time(footage.length, 0)} · {format_rate(footage.stored_rate)} fps"
+    first = f"{about}{footage.in_brief}"
     return first if facts is None else f"{first}\n{' · '.join(facts.summary())}"
 
 

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.photo_run import Clock, FlawKind, Handling, PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.recording import Recording
 
 RECORDING = "recording"
@@ -72,13 +73,41 @@ def _is_there(path: Path) -> bool:
         return False  # a name that no file can have
 
 
+def _place(folder: Path, relative: str, absolute: str | None) -> Path:
+    """Where something lies: beside the project file, else where it lay when that was saved."""
+    path = Path(os.path.normpath(folder.absolute() / relative))
+    return Path(absolute) if absolute and not _is_there(path) and _is_there(Path(absolute)) else path
+
+
 def _read_recording(item: dict[str, Any], folder: Path, shared: dict[str, Any]) -> Recording:
-    path = Path(os.path.normpath(folder.absolute() / item["path"]))
-    absolute = item.get("absolute")
-    if absolute and not _is_there(path) and _is_there(Path(absolute)):
-        path = Path(absolute)
+    path = _place(folder, item["path"], item.get("absolute"))
     capture = item.get("capture_rate")
     return Recording(path=path, capture_rate=Fraction(capture) if capture else None, **shared)
 
 
-_ENTRIES = {RECORDING: _Entry(Recording, _written_recording, _read_recording)}
+def _written_photos(footage: PhotoRun, folder: Path) -> dict[str, Any]:
+    return {
+        "folder": os.path.relpath(footage.photos.folder, folder.absolute()),
+        "absolute": str(footage.photos.folder),
+        "photos": list(footage.photos.names),
+        "time": {"clock": str(footage.time.clock), "value": str(footage.time.value)},
+        "handling": [{"flaw": str(kind), "do": str(handling)} for kind, handling in footage.handling]
+        + [{"flaw": str(kind), "photo": name, "do": str(handling)} for kind, name, handling in footage.apart],
+    }
+
+
+def _read_photos(item: dict[str, Any], folder: Path, shared: dict[str, Any]) -> PhotoRun:
+    wishes = [(FlawKind(w["flaw"]), w.get("photo"), Handling(w["do"])) for w in item["handling"]]
+    return PhotoRun(
+        photos=PhotoFiles(_place(folder, item["folder"], item.get("absolute")), tuple(item["photos"])),
+        time=PhotoTime(Clock(item["time"]["clock"]), Fraction(item["time"]["value"])),
+        handling=tuple((kind, handling) for kind, name, handling in wishes if name is None),
+        apart=tuple((kind, name, handling) for kind, name, handling in wishes if name is not None),
+        **shared,
+    )
+
+
+_ENTRIES = {
+    RECORDING: _Entry(Recording, _written_recording, _read_recording),
+    "photo-run": _Entry(PhotoRun, _written_photos, _read_photos),
+}

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, astuple
 from fractions import Fraction
 from functools import cache
 from importlib.resources import files
@@ -23,6 +23,7 @@ from chronoxis.core.files.footage_entries import (
 )
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_formats import FORMATS, Quality, format_named
+from chronoxis.core.model.framing import LEAST_SIDE, Easing, Fit, Framing, FramingStep, View
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
@@ -31,9 +32,10 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import checked_speed
 
-VERSION = 2
+VERSION = 3
 _MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
+_MOST_PIXELS = 10**6  # of any side of a picture
 _FORMAT = "chronoxis project"
 
 
@@ -111,13 +113,15 @@ def from_json(data: Any, path: Path) -> Project:
             f"{VERSION}). It was left as it is; open it with the newer program."
         )
     try:
-        _validator(version if version in (1, VERSION) else VERSION)(data)
+        _validator(version if version in (1, 2, VERSION) else VERSION)(data)
     except fastjsonschema.JsonSchemaValueException as error:
         raise ProjectFileError(
             f"{path.name} is damaged: {_in_words(error)}. It was left as it is."
         ) from error
     if version == 1:
         data = _from_version_1(data)
+    if version in (1, 2):
+        data = _from_version_2(data)
     project = Project(
         footage=tuple(footage_from(item, path.parent) for item in data["footage"]),
         shots=tuple(_shot(item) for item in data["shots"]),
@@ -164,6 +168,12 @@ def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "footage": [{"kind": RECORDING, **item} for item in data["footage"]]}
 
 
+def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
+    """The same in the terms of version 3: what had not the result's shape stood between bars."""
+    framing = _framing_json(Framing(fit=Fit.BARS))
+    return {**data, "shots": [{**shot, "framing": framing} for shot in data["shots"]]}
+
+
 @cache
 def _validator(version: int) -> Callable[[Any], Any]:
     schema = json.loads((files("chronoxis.core.files") / f"project-{version}.schema.json").read_text())
@@ -176,13 +186,34 @@ def _shot_json(shot: Shot) -> dict[str, Any]:
         "footage": shot.footage,
         "in": str(shot.in_point),
         "backwards": shot.backwards,
+        "framing": _framing_json(shot.framing),
         "passages": [_passage_json(passage) for passage in shot.passages],
     }
 
 
 def _shot(item: dict[str, Any]) -> Shot:
     passages = tuple(_passage(passage) for passage in item["passages"])
-    return Shot(item["footage"], Fraction(item["in"]), passages, item.get("backwards", False))
+    framing = _framing(item["framing"]) if "framing" in item else Framing()
+    return Shot(item["footage"], Fraction(item["in"]), passages, item.get("backwards", False), framing)
+
+
+def _framing_json(framing: Framing) -> dict[str, Any]:
+    return {
+        "fit": str(framing.fit),
+        "easing": str(framing.easing),
+        "steps": [
+            {
+                "at": str(step.at),
+                "view": [str(side) for side in astuple(step.view)],
+            }
+            for step in framing.steps
+        ],
+    }
+
+
+def _framing(item: dict[str, Any]) -> Framing:
+    steps = (FramingStep(Fraction(s["at"]), View(*map(Fraction, s["view"]))) for s in item["steps"])
+    return Framing(tuple(steps), Fit(item["fit"]), Easing(item["easing"]))
 
 
 def _passage_json(passage: Passage) -> dict[str, Any]:
@@ -253,9 +284,24 @@ def _check(project: Project, path: Path) -> None:
             refuse(f"shots[{number}]", "is longer than any recording")
         if owner.counted and shot.out_point > owner.length:
             refuse(f"shots[{number}]", "reaches beyond the end of its footage")
+        if why := _wrong_framing(shot.framing):
+            refuse(f"shots[{number}].framing", why)
         for place, passage in enumerate(shot.passages):
             if wrong := _wrong_passage(passage):
                 refuse(f"shots[{number}].passages[{place}]{wrong[0]}", wrong[1])
+
+
+def _wrong_framing(framing: Framing) -> str:
+    """What is wrong with a framing, or nothing."""
+    at = [step.at for step in framing.steps]
+    if at != sorted(set(at)) or (at and at[-1] > 1):
+        return "has steps that are not in order between 0 and 1"
+    sides = [side for step in framing.steps for side in astuple(step.view)]
+    if any(side > _MOST_PIXELS for side in sides):
+        return "has a view out of range"
+    if any(min(step.view.width, step.view.height) < LEAST_SIDE for step in framing.steps):
+        return "has a view that is too small"
+    return ""
 
 
 def _wrong_passage(passage: Passage) -> tuple[str, str] | None:

@@ -13,8 +13,9 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.source import Facts, SoundFacts
+from chronoxis.core.footage.source import Facts, Flaw, SoundFacts
 from chronoxis.core.model.canvas import Canvas
+from chronoxis.core.model.export_formats import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat
@@ -106,7 +107,12 @@ class AbsentSource:
         """When a frame would begin."""
         return min(frame / self.rate, self.length)
 
-    def reader(self, _threads: int = 0) -> "DarkReader":
+    @property
+    def flaws(self) -> tuple[Flaw, ...]:
+        """None."""
+        return ()
+
+    def reader(self, _threads: int = 0, _needed: Size | None = None) -> "DarkReader":
         """Gives dark frames."""
         return DarkReader()
 
@@ -120,6 +126,7 @@ class AbsentSource:
 class DarkReader:
     """Gives one small dark frame for every number; it is brought to size like any other."""
 
+    reduction = 1
     lost: set[int] = set()  # noqa: RUF012 - nothing is ever lost of nothing
 
     def __init__(self) -> None:

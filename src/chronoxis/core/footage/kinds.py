@@ -6,9 +6,11 @@ from typing import Any, Protocol
 
 from av.video.frame import VideoFrame
 
+from chronoxis.core.footage.photos.kind import PhotoRunKind
 from chronoxis.core.footage.recording.kind import RecordingKind
 from chronoxis.core.footage.source import Facts, Glimpse, Progress, Source
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.project import Project
 
 
 class Kind(Protocol):
@@ -34,11 +36,17 @@ class Kind(Protocol):
     def count(self, facts: Any, progress: Progress | None, *, gently: bool) -> Source:
         """Read when each frame is on display. Raises FootageError; Cancelled, if ``progress`` does."""
 
+    def settled(self, project: Project, footage: Footage, source: Any) -> Project:
+        """A project with what counting found of footage that was not counted, or is taken as it is now."""
+
+    def as_chosen(self, source: Any, footage: Footage) -> Source:
+        """A source as a project's choices about the footage have it."""
+
     def glimpses(self, facts: Any) -> AbstractContextManager[Glimpse]:
         """Open it for quick pictures that need not be exact. Raises FootageError."""
 
 
-KINDS: tuple[Kind, ...] = (RecordingKind(),)
+KINDS: tuple[Kind, ...] = (PhotoRunKind(), RecordingKind())
 
 
 def meet(origin: Hashable) -> tuple[Facts, VideoFrame]:
@@ -63,6 +71,22 @@ def count(facts: Facts, progress: Progress | None = None, *, gently: bool = Fals
         Cancelled: ``progress`` raised it.
     """
     return _kind(facts).count(facts, progress, gently=gently)
+
+
+def settled(project: Project, footage: Footage, source: Source) -> Project:
+    """A project with what counting found of footage that was not counted, or is taken as it is now.
+
+    Raises:
+        PlanError: a speed that follows is out of range.
+    """
+    return _kind(source.facts).settled(project, footage, source)
+
+
+def as_chosen(source: Source, footage: Footage) -> Source:
+    """A source as a project's choices about the footage have it; a stand-in stays as it is."""
+    kinds = (kind for kind in KINDS if isinstance(source.facts, kind.facts_class))
+    kind = next(kinds, None)
+    return kind.as_chosen(source, footage) if kind else source
 
 
 def glimpses(facts: Facts) -> AbstractContextManager[Glimpse]:

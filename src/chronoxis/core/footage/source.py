@@ -10,6 +10,7 @@ from typing import Any, Protocol, Self
 
 from av.video.frame import VideoFrame
 
+from chronoxis.core.model.export_formats import Size
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.sound.excerpt import Samples
 from chronoxis.core.timing.pace import Seconds
@@ -29,6 +30,21 @@ class SoundFacts:
     sample_rate: int
     channels: int
     layout: str
+
+
+@dataclass(frozen=True)
+class Flaw:
+    """Something wrong at a place.
+
+    Attributes:
+        begin: stored second.
+        end: likewise; the same for what is not there.
+        words: what it is.
+    """
+
+    begin: float
+    end: float
+    words: str
 
 
 class Facts(Protocol):
@@ -73,7 +89,11 @@ class Facts(Protocol):
 
 
 class Reader(Protocol):
-    """Gives numbered frames. For one thread; to be closed."""
+    """Gives numbered frames, all of one size. For one thread; to be closed."""
+
+    @property
+    def reduction(self) -> int:
+        """By how much frames are smaller than they were recorded, each side rounded up."""
 
     @property
     def lost(self) -> set[int]:
@@ -124,8 +144,14 @@ class Source(Protocol):
     def begins(self, frame: int) -> Fraction:
         """Stored second at which a frame's display begins; of the frame behind the last one, the length."""
 
-    def reader(self, threads: int = 0) -> Reader:
+    @property
+    def flaws(self) -> tuple[Flaw, ...]:
+        """What is known to be wrong, by place."""
+
+    def reader(self, threads: int = 0, needed: Size | None = None) -> Reader:
         """Open it for reading with so many threads; 0 is as many as the library likes.
+
+        Frames may be smaller than recorded, but not smaller than ``needed``, where that is given.
 
         Raises:
             FootageError: it cannot be opened.

@@ -14,11 +14,8 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.timing.ramps import ABRUPT
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.speed import checked_speed
 from chronoxis.core.timing.timecode import format_time
-
-FIRST_SPEED = Fraction(10)
-_FINEST_RATE = 100_000
-_USUAL_RATE = Fraction(25)  # of a result, where footage has more frames a second than any screen shows
 
 
 def bring_in(project: Project, footage: Footage) -> Project:
@@ -33,13 +30,8 @@ def begin_with(project: Project, footage: Footage) -> Project:
     """Bring in footage and put all of it at the end; the first one also gives the result's rate."""
     grown = bring_in(project, footage)
     if not project.shots:
-        grown = replace(grown, rate=_result_rate(footage.rate))
+        grown = replace(grown, rate=footage.result_rate)
     return add_shot(grown, grown.footage[-1].key)
-
-
-def _result_rate(rate: Fraction) -> Fraction:
-    """A result's rate for footage of one: no finer and no higher than files keep and screens show."""
-    return rate.limit_denominator(_FINEST_RATE) if rate <= MAX_RATE else _USUAL_RATE
 
 
 def set_canvas(project: Project, canvas: Canvas) -> Project:
@@ -50,7 +42,7 @@ def set_canvas(project: Project, canvas: Canvas) -> Project:
 def add_shot(project: Project, key: str, at: int | None = None) -> Project:
     """Put all of some footage into the result, before shot ``at`` or at the end, at a first speed."""
     footage = project.footage_named(key)
-    shot = Shot(key, Fraction(0), (Passage(footage.length, FIRST_SPEED),))
+    shot = Shot(key, Fraction(0), (Passage(footage.length, footage.first_speed(project.rate)),))
     at = len(project.shots) if at is None else at
     return replace(project, shots=(*project.shots[:at], shot, *project.shots[at:]))
 
@@ -73,12 +65,50 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
             in_point = min(shot.in_point, out_point - min(1 / new.rate, out_point))
             shot = _trimmed(shot, in_point, out_point)  # noqa: PLW2901 - the same shot, corrected
         shots.append(shot)
-    follows = project.rate == _result_rate(old.rate) and len(project.footage) == 1
+    follows = project.rate == old.result_rate and len(project.footage) == 1
     return replace(
         project.with_footage(new),
         shots=tuple(shots),
-        rate=_result_rate(new.rate) if follows else project.rate,
+        rate=new.result_rate if follows else project.rate,
     )
+
+
+def retime(
+    project: Project, new: Footage, moved: Callable[[Fraction], Fraction], *, keep_lengths: bool
+) -> Project:
+    """Give footage another course of recorded time; shots keep their pictures.
+
+    Args:
+        project: with the footage as it was, under the same key.
+        new: the footage as it will be.
+        moved: where a moment of the old recorded time lies in the new one; never falling.
+        keep_lengths: whether passages keep their result lengths, and not their speeds.
+
+    Raises:
+        PlanError: a speed that follows is out of range.
+    """
+    old = project.footage_named(new.key)
+    markers = tuple(replace(mark, at=moved(mark.at)) for mark in old.markers)
+    new = replace(new, markers=_within(markers, new.length))
+
+    def retimed(shot: Shot) -> Shot:
+        edges = [shot.recorded_time(covered) for covered in shot.joints]
+        places = [min(moved(edge), new.length) for edge in edges]
+        passages = []
+        for passage, begin, end in zip(shot.passages, places[:-1], places[1:], strict=True):
+            length = abs(end - begin)
+            speed = passage.speed * length / passage.recorded_length if keep_lengths else passage.speed
+            if length:
+                passages.append(replace(passage, recorded_length=length, speed=checked_speed(speed)))
+        in_point = min(places[0], places[-1])
+        if not passages:  # all that it showed is left out: it keeps one frame, so that nothing vanishes
+            least = min(1 / new.rate, new.length)
+            in_point = min(in_point, new.length - least)
+            passages = [replace(shot.passages[0], recorded_length=least)]
+        return replace(shot, in_point=in_point, passages=tuple(passages))
+
+    shots = tuple(retimed(shot) if shot.footage == new.key else shot for shot in project.shots)
+    return replace(project.with_footage(new), shots=shots)
 
 
 def _within(markers: tuple[Marker, ...], length: Fraction) -> tuple[Marker, ...]:
@@ -138,6 +168,9 @@ def cut_shot(project: Project, number: int, covered: Fraction) -> Project:
     middle = shot.recorded_time(covered)
     halves = _trimmed(shot, shot.in_point, middle), _trimmed(shot, middle, shot.out_point)
     pair = halves[::-1] if shot.backwards else halves
+    share = Fraction(float(pair[0].pace.result_length / shot.pace.result_length)).limit_denominator(10**6)
+    first, second = shot.framing.cut(share) if 0 < share < 1 else (shot.framing, shot.framing)
+    pair = replace(pair[0], framing=first), replace(pair[1], framing=second)
     return replace(project, shots=(*project.shots[:number], *pair, *project.shots[number + 1 :]))
 
 
@@ -151,7 +184,10 @@ def reverse(project: Project, numbers: Iterable[int]) -> Project:
             replace(passage, ramp=ramp)
             for passage, ramp in zip(reversed(shot.passages), [*mirrored, ABRUPT], strict=True)
         )
-        project = project.with_shot(number, replace(shot, passages=passages, backwards=not shot.backwards))
+        project = project.with_shot(
+            number,
+            replace(shot, passages=passages, backwards=not shot.backwards, framing=shot.framing.reversed()),
+        )
     return project
 
 

@@ -7,8 +7,14 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.timing.rates import MAX_RATE, format_rate
+from chronoxis.core.timing.timecode import format_time
+
+FIRST_SPEED = Fraction(10)
 
 _SAME_RATE = Fraction(1, 10**6)
+_FINEST_RATE = 100_000
+_USUAL_RATE = Fraction(25)  # of a result, where footage has more frames a second than any screen shows
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,6 +56,20 @@ class Footage(ABC):
     @abstractmethod
     def moved(self, place: Path) -> "Footage":
         """The same footage, read from another place."""
+
+    @property
+    def in_brief(self) -> str:
+        """Length and rate, as they are stored."""
+        return f"{format_time(self.length, 0)} · {format_rate(self.stored_rate)} fps"
+
+    @property
+    def result_rate(self) -> Fraction:
+        """A result's rate, if this is all there is: as files keep it and screens show it."""
+        return self.rate.limit_denominator(_FINEST_RATE) if self.rate <= MAX_RATE else _USUAL_RATE
+
+    def first_speed(self, _rate: Fraction) -> Fraction:
+        """At what speed a shot of it begins, in a result of so many frames per second."""
+        return FIRST_SPEED
 
     @property
     def label(self) -> str:

@@ -11,6 +11,7 @@ import numpy as np
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.framing import Framing
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
@@ -63,12 +64,14 @@ class Shot:
         in_point: recorded seconds.
         passages: at least one, in playing order; they partition the excerpt.
         backwards: whether it plays from the out point to the in point.
+        framing: which part of its pictures it shows.
     """
 
     footage: str
     in_point: Fraction
     passages: tuple[Passage, ...]
     backwards: bool = False
+    framing: Framing = Framing()  # noqa: RUF009 - a frozen value
 
     @cached_property
     def pace(self) -> PaceProfile:

@@ -5,8 +5,9 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.arranging import retime
 from chronoxis.core.model.footage import Footage
-from chronoxis.core.model.project import Project, Shot
+from chronoxis.core.model.project import Project
 from chronoxis.core.timing.rates import MAX_RATE
 
 
@@ -62,11 +63,4 @@ def set_capture_rate(project: Project, key: str, rate: Fraction | None) -> Proje
         raise PlanError(f"{old.label} is not a recording; only recordings have a capture rate.")
     new = replace(old, capture_rate=None if rate == old.stored_rate else rate)
     scale = new.scale / old.scale
-    new = replace(new, markers=tuple(replace(mark, at=mark.at * scale) for mark in old.markers))
-
-    def scaled(shot: Shot) -> Shot:
-        passages = (replace(p, recorded_length=p.recorded_length * scale) for p in shot.passages)
-        return replace(shot, in_point=shot.in_point * scale, passages=tuple(passages))
-
-    shots = tuple(scaled(shot) if shot.footage == key else shot for shot in project.shots)
-    return replace(project.with_footage(new), shots=shots)
+    return retime(project, new, lambda at: at * scale, keep_lengths=False)

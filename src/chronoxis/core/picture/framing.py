@@ -12,11 +12,12 @@ from chronoxis.core.model.export_formats import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.making import Made
 from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.picture.resampling import resampled
 from chronoxis.core.picture.rgb import SCALING, Rgb16, coded_as, rgb16
 from chronoxis.core.picture.tone import is_high_range, ordinary
+from chronoxis.core.picture.views import Box, inside
 
 _ANY = Fraction(1, 1000)  # a frame alone has no time; the filters want one
-_SAME_ASPECT = 2  # pixels by which rounding and odd sides may miss the result's size
 _TURNS = {90: ("cclock",), 180: ("clock", "clock"), 270: ("clock",)}
 
 
@@ -28,51 +29,57 @@ def turned(frame: VideoFrame, rotation: int, *, mirrored: bool = False) -> Video
 
 
 def framed(
-    made: Made, picture: PictureFormat, size: Size, pixel_format: str, result: Colour, *, stretch: bool
+    made: Made,
+    picture: PictureFormat,
+    size: Size,
+    pixel_format: str,
+    result: Colour,
+    *,
+    stretch: bool,
+    view: Box | None = None,
 ) -> VideoFrame:
-    """A made picture in the result's size, format and colour, upright; between bars where aspects differ.
+    """A made picture in the result's size, format and colour, upright; between bars where shapes differ.
 
     Args:
-        made: as it comes from the making.
+        made: as it comes from the making, at whatever scale.
         picture: what the footage's pictures are like.
         size: of the result.
         pixel_format: of the result.
         result: how the result's code values stand for light.
-        stretch: fill the size whatever the aspect.
+        stretch: fill the size whatever the shape.
+        view: the part of the upright picture that is shown; all of it, if there is none.
     """
-    inside = _inside(picture, size, stretch=stretch)
-    toned = is_high_range(picture.colour) and not is_high_range(result)
-    if isinstance(made, VideoFrame) and inside == size and not toned:
-        return fitted(
-            turned(made, picture.rotation, mirrored=picture.mirrored),
-            picture.colour,
-            size,
-            pixel_format,
-            result,
-        )
-    codes = _upright(made, picture)
-    if toned:
-        codes = ordinary(codes, picture.colour)
-    codes = codes if inside == size else barred(codes, inside, size)
-    return coded_as(codes, size, pixel_format, result)
+    within = _within(picture, size, view, stretch=stretch)
+    part = made if view is None else _seen(made, picture, view, within)
+    if isinstance(part, VideoFrame) and within == size and not _is_toned(picture, result):
+        upright = turned(part, picture.rotation, mirrored=picture.mirrored)
+        return fitted(upright, picture.colour, size, pixel_format, result)
+    codes = _upright(part, picture, result)
+    return coded_as(codes if within == size else barred(codes, within, size), size, pixel_format, result)
 
 
-def framed_codes(made: Made, picture: PictureFormat, size: Size, *, stretch: bool) -> Rgb16:
-    """A made picture as R′G′B′ codes of the result's size, upright, for what is yet to be done to it."""
-    inside, codes = _inside(picture, size, stretch=stretch), _upright(made, picture)
-    if inside != size:
-        return barred(codes, inside, size)
-    shape = (codes.shape[1], codes.shape[0])
-    return (
-        codes
-        if shape == size
-        else np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_AREA), np.uint16)
-    )
+def framed_codes(
+    made: Made,
+    picture: PictureFormat,
+    size: Size,
+    result: Colour,
+    *,
+    stretch: bool,
+    view: Box | None = None,
+) -> Rgb16:
+    """The same as R′G′B′ codes of the result's size, for what is yet to be done to it."""
+    within = _within(picture, size, view, stretch=stretch)
+    codes = _upright(made if view is None else _seen(made, picture, view, within), picture, result)
+    if within != size:
+        return barred(codes, within, size)
+    if codes.shape[1::-1] == size:
+        return codes
+    return np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_AREA), np.uint16)
 
 
-def reduced(frame: VideoFrame, picture: PictureFormat, size: Size, *, stretch: bool) -> VideoFrame:
-    """A recorded frame at the scale at which a small result shows it, before it is turned."""
-    width, height = picture.lying(_inside(picture, size, stretch=stretch))
+def reduced(frame: VideoFrame, picture: PictureFormat, size: Size) -> VideoFrame:
+    """A recorded frame, before it is turned, at the size that it has upright in a small result."""
+    width, height = picture.lying(size)
     colour = picture.colour
     scaled = frame.reformat(
         width=width,
@@ -87,18 +94,40 @@ def reduced(frame: VideoFrame, picture: PictureFormat, size: Size, *, stretch: b
     return colour.tag(scaled)
 
 
-def _inside(picture: PictureFormat, size: Size, *, stretch: bool) -> Size:
-    """The size that footage takes up in the result: all of it, or as much as its aspect allows."""
-    width, height = size
-    scale = min(width / picture.width, height / picture.height)
-    inside = round(picture.width * scale), round(picture.height * scale)
-    near = width - inside[0] <= _SAME_ASPECT and height - inside[1] <= _SAME_ASPECT
-    return size if stretch or near else (max(2, inside[0] // 2 * 2), max(2, inside[1] // 2 * 2))
+def _within(picture: PictureFormat, size: Size, view: Box | None, *, stretch: bool) -> Size:
+    width, height = view[2:] if view else picture.size
+    return inside(width, height, size, stretch=stretch)
 
 
-def _upright(made: Made, picture: PictureFormat) -> Rgb16:
+def _seen(made: Made, picture: PictureFormat, view: Box, within: Size) -> Made:
+    """The part of a made picture that a view of the upright one shows, before it is turned, at its size."""
+    left, top, width, height = view
+    if picture.rotation == 90:
+        left, top, width, height = picture.height - top - height, left, height, width
+    elif picture.rotation == 180:
+        left, top = picture.width - left - width, picture.height - top - height
+    elif picture.rotation == 270:
+        left, top, width, height = top, picture.width - left - width, height, width
+    shown = picture.lying(picture.size)
+    if picture.mirrored:
+        left = shown[0] - left - width
+    if isinstance(made, VideoFrame):
+        across, down = made.width / shown[0], made.height / shown[1]
+    else:
+        across, down = made.shape[1] / shown[0], made.shape[0] / shown[1]
+    box = left * across, top * down, width * across, height * down
+    return resampled(made, picture.colour, box, picture.lying(within))
+
+
+def _is_toned(picture: PictureFormat, result: Colour) -> bool:
+    return is_high_range(picture.colour) and not is_high_range(result)
+
+
+def _upright(made: Made, picture: PictureFormat, result: Colour) -> Rgb16:
+    """R′G′B′ codes of a made picture, turned, of no higher dynamic range than the result's."""
     codes = rgb16(made, picture.colour) if isinstance(made, VideoFrame) else made
-    return np.rot90(codes[:, ::-1] if picture.mirrored else codes, picture.rotation // 90)
+    codes = np.rot90(codes[:, ::-1] if picture.mirrored else codes, picture.rotation // 90)
+    return ordinary(codes, picture.colour) if _is_toned(picture, result) else codes
 
 
 def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, result: Colour) -> VideoFrame:

@@ -20,6 +20,7 @@ Rgb16 = npt.NDArray[np.uint16]
 """Shape (height, width, 3), full range."""
 
 
+_INTERLEAVED = {"nv12": "yuv420p", "nv16": "yuv422p", "p010le": "yuv420p10le"}
 _PLANAR = re.compile(r"(?:yuva?j?(4[0-4][0-4])p|(gray))(\d*)(?:le)?")
 
 
@@ -48,6 +49,12 @@ def rgb16(frame: VideoFrame, colour: Colour) -> Rgb16:
     matrix *= 65535
     codes = cv2.transform(cv2.merge([luma, *wide]), matrix)
     return np.asarray(np.rint(codes, out=codes).clip(0, 65535), np.uint16)
+
+
+def planar_format(frame: VideoFrame) -> str | None:
+    """The format whose planes hold the very samples of a Y′CbCr or grey frame; None if there is none."""
+    name = _INTERLEAVED.get(frame.format.name, frame.format.name)
+    return name if _PLANAR.fullmatch(name) else None
 
 
 def _from_rgb(frame: VideoFrame) -> Rgb16:

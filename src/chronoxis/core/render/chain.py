@@ -17,6 +17,7 @@ from chronoxis.core.picture.correction import corrected
 from chronoxis.core.picture.framing import framed, framed_codes, reduced
 from chronoxis.core.picture.making import Made, Making, Makings
 from chronoxis.core.picture.rgb import coded_as
+from chronoxis.core.picture.views import needed_size
 from chronoxis.core.render.ahead import ahead
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target
@@ -69,13 +70,15 @@ class _ShotChain:
         self._plays_backwards = plan.project.shots[shot].backwards
         self._source, self._picture = plan.sources[shot], plan.pictures[shot]
         self._corrections, self._accents = plan.corrections[shot], plan.accents
+        self._views = plan.views[shot]
+        self._needed = needed_size(self._views, self._picture, target.size, stretch=target.stretch)
         self._makings = Makings(self._picture.colour)
 
     def frames(self, start: int, stop: int) -> Generator[VideoFrame, None, None]:
         """Result frames of the shot."""
         part, numbers = self._schedule.portion(start, stop), np.arange(start, stop)
         gathers = part.gathers and not self._target.gather_small
-        with self._source.reader(THREADS_BESIDE_GATHERING if gathers else 0) as reader:
+        with self._source.reader(THREADS_BESIDE_GATHERING if gathers else 0, self._needed) as reader:
             if self._plays_backwards:
                 yield from self._backwards(reader, part, numbers)
             else:
@@ -99,12 +102,9 @@ class _ShotChain:
             yield from reversed(list(made))
 
     def _prepare(self, number: int, picture: VideoFrame) -> VideoFrame:
-        """A decoded frame, of one size, at the scale that is worked at, corrected."""
-        form = self._picture
-        if (picture.width, picture.height) != (form.coded_width, form.coded_height):
-            picture = picture.reformat(width=form.coded_width, height=form.coded_height)
+        """A decoded frame, at the scale that is worked at, corrected."""
         if self._target.gather_small:
-            picture = reduced(picture, self._picture, self._target.size, stretch=self._target.stretch)
+            picture = reduced(picture, self._picture, self._needed)
         return corrected(self._corrections, number, picture) if self._corrections else picture
 
     def _make(
@@ -142,13 +142,20 @@ class _ShotChain:
 
     def _frame(self, number: int, made: Made) -> VideoFrame:
         """A made picture in the result's size and format, with its accents."""
-        target = self._target
+        target, picture = self._target, self._picture
+        view = self._views.box(number) if self._views is not None else None
         accents = accents_on(self._accents, number) if self._accents else ()
         if not accents:
             return framed(
-                made, self._picture, target.size, target.pixel_format, target.colour, stretch=target.stretch
+                made,
+                picture,
+                target.size,
+                target.pixel_format,
+                target.colour,
+                stretch=target.stretch,
+                view=view,
             )
-        codes = framed_codes(made, self._picture, target.size, stretch=target.stretch)
+        codes = framed_codes(made, picture, target.size, target.colour, stretch=target.stretch, view=view)
         for accent in accents:
             codes = accent.applied(number, codes)
         return coded_as(codes, target.size, target.pixel_format, target.colour)

@@ -4,12 +4,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
+import numpy as np
+
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.absent import AbsentSource
+from chronoxis.core.footage.kinds import as_chosen
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_formats import FORMATS, Size
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.framing import check_views
 from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.accent import Accent
@@ -17,6 +21,7 @@ from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.tone import is_high_range
+from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.schedule import SAME_TIME, Schedule, ShotTiming, make_schedule
@@ -34,6 +39,7 @@ class Plan:
         schedule: which recorded frames make each result frame, and how.
         size: width and height of the result.
         colour: how the result's code values stand for light.
+        views: for each shot, which part of its pictures it shows; None where it is all of them.
         corrections: for each shot, what is done to its recorded frames first.
         accents: looks on result frames.
     """
@@ -44,6 +50,7 @@ class Plan:
     schedule: Schedule
     size: Size
     colour: Colour
+    views: tuple[Views | None, ...]
     corrections: tuple[tuple[Correction, ...], ...]
     accents: tuple[Accent, ...] = ()
 
@@ -95,6 +102,11 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
     for shot in project.shots:
         if shot.footage not in sources:
             raise PlanError(_not_there(project.footage_of(shot)))
+    sources = {
+        footage.key: as_chosen(sources[footage.key], footage)
+        for footage in project.footage
+        if footage.key in sources
+    }
     of_shots = tuple(sources[shot.footage] for shot in project.shots)
     if project.settings.sound:
         _check_sound(project, of_shots[0])
@@ -108,8 +120,28 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
     canvas = project.canvas or of_shots[0].facts.picture.canvas
     size = result_size(canvas, project.settings)
     project.settings.format.check(size, project.rate)
+    views = _views(project, of_shots, schedule, size)
     idle = ((),) * len(of_shots)
-    return Plan(project, of_shots, edges, schedule, size, Colour.on(canvas), corrections=idle)
+    return Plan(project, of_shots, edges, schedule, size, Colour.on(canvas), views, corrections=idle)
+
+
+def _views(
+    project: Project, sources: tuple[Source, ...], schedule: Schedule, size: Size
+) -> tuple[Views | None, ...]:
+    """The views of all shots. Raises PlanError if one reaches out of its pictures."""
+    if project.settings.size.stretch:
+        return (None,) * len(project.shots)
+    firsts = np.searchsorted(schedule.shots, np.arange(len(project.shots) + 1)).tolist()
+    views = []
+    for number, (shot, source) in enumerate(zip(project.shots, sources, strict=True)):
+        picture, first, stop = source.facts.picture, firsts[number], firsts[number + 1]
+        if not isinstance(source, AbsentSource):
+            label = project.footage_of(shot).label
+            check_views((step.view for step in shot.framing.steps), picture.size, label)
+            views.append(views_of(shot.framing, picture, size, first, stop - first))
+        else:
+            views.append(None)
+    return tuple(views)
 
 
 def result_size(canvas: Canvas, settings: ResultSettings) -> Size:

@@ -18,6 +18,7 @@ _STANDINS = {
     "bgr24": "bgr0",
     "rgb0": "bgr0",
     "gbrp": "bgr0",
+    "rgb48le": "gbrp16le",
     "rgba": "bgra",
 }
 

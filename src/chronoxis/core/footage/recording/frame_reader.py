@@ -18,6 +18,7 @@ from av.video.stream import VideoStream
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.recording.frame_index import FrameIndex
+from chronoxis.core.model.export_formats import Size
 from chronoxis.core.timing.timecode import format_time
 
 # Codecs whose decoders leave out frames that no other frame refers to when told so packet by packet.
@@ -43,16 +44,20 @@ class FrameReader:
 
     Attributes:
         lost: numbers of the frames that were asked for and cannot be decoded.
+        reduction: by how much frames are smaller than recorded: not at all.
     """
 
-    def __init__(self, path: Path, index: FrameIndex, threads: int = 0) -> None:
-        """``threads`` decode; 0 is as many as the library likes.
+    reduction = 1
+
+    def __init__(self, path: Path, index: FrameIndex, threads: int = 0, size: Size | None = None) -> None:
+        """``threads`` decode; 0 is as many as the library likes. All are brought to ``size``.
 
         Raises:
             FootageError: the recording cannot be opened.
         """
         self._path = path
         self._threads = threads
+        self._size = size
         self._index = index
         self.lost: set[int] = set()
         self._packets: Iterator[Packet[VideoStream]]
@@ -87,7 +92,14 @@ class FrameReader:
         """
         wanted = np.unique(np.fromiter(numbers, np.int64))
         for run in self._runs(wanted):
-            yield from self._decode_run(run)
+            for number, frame in self._decode_run(run):
+                yield number, self._even(frame)
+
+    def _even(self, frame: VideoFrame) -> VideoFrame:
+        """A frame of the size that all have: some files change it on the way."""
+        if self._size is None or (frame.width, frame.height) == self._size:
+            return frame
+        return frame.reformat(width=self._size[0], height=self._size[1])
 
     def first_number(self) -> int | None:
         """Number of the first frame that comes out; None if none does."""

@@ -9,14 +9,18 @@ from pathlib import Path
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.apart import run_apart
 from chronoxis.core.footage.recording.containers import open_container
-from chronoxis.core.footage.recording.counting import count_frames_apart
 from chronoxis.core.footage.recording.facts import RecordingFacts, read_opening
 from chronoxis.core.footage.recording.frame_count import count_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.glimpses import key_frames
-from chronoxis.core.footage.source import Glimpse, Progress
+from chronoxis.core.footage.source import Flaw, Glimpse, Progress
+from chronoxis.core.model import arranging
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.project import Project
 from chronoxis.core.model.recording import Recording
 from chronoxis.core.sound.excerpt import Samples, excerpt
 from chronoxis.core.timing.pace import Seconds
@@ -69,9 +73,15 @@ class RecordingSource:
             else int(index.stamps[frame] - index.stamps[0]) * index.time_base
         )
 
-    def reader(self, threads: int = 0) -> FrameReader:
-        """Open the file. Raises FootageError if that cannot be done."""
-        return FrameReader(self.facts.path, self.index, threads)
+    @property
+    def flaws(self) -> tuple[Flaw, ...]:
+        """None: what cannot be decoded is found on the way."""
+        return ()
+
+    def reader(self, threads: int = 0, _needed: Size | None = None) -> FrameReader:
+        """Open the file; frames come as they were recorded. Raises FootageError if that cannot be done."""
+        form = self.facts.picture
+        return FrameReader(self.facts.path, self.index, threads, (form.coded_width, form.coded_height))
 
     @contextmanager
     def sound_between(
@@ -108,10 +118,18 @@ class RecordingKind:
     def count(self, facts: RecordingFacts, progress: Progress | None, *, gently: bool) -> RecordingSource:
         """Read the frame index; ``gently``, a long one in a process of its own. Raises FootageError."""
         if gently and progress is not None and facts.frame_count > _MANY:
-            index = count_frames_apart(facts.path, progress)
+            index = run_apart(count_frames, facts.path, progress, facts.path.name)
         else:
             index = count_frames(facts.path, progress)
         return RecordingSource(facts.counted(index), index)
+
+    def settled(self, project: Project, footage: Footage, source: RecordingSource) -> Project:
+        """A project with the rate and the length that were counted."""
+        return arranging.measure(project, footage.key, source.rate, source.length)
+
+    def as_chosen(self, source: RecordingSource, _footage: Footage) -> RecordingSource:
+        """The source itself: choices about a recording are the same for all of its frames."""
+        return source
 
     def glimpses(self, facts: RecordingFacts) -> AbstractContextManager[Glimpse]:
         """Its key frames. Raises FootageError."""

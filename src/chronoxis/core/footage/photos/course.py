@@ -1,0 +1,191 @@
+"""The course of a run: which photo is on display when, by the choices that were made about it."""
+
+from bisect import bisect_right
+from collections import defaultdict
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+from itertools import pairwise
+
+import numpy as np
+
+from chronoxis.core.footage.photos.capture_times import CaptureTimes
+from chronoxis.core.footage.photos.photo_file import PhotoHeader
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
+from chronoxis.core.timing.pace import Seconds
+
+
+@dataclass(frozen=True)
+class PhotoFlaw:
+    """Something wrong at a photo, or after it.
+
+    Attributes:
+        kind: what.
+        photo: number of the photo.
+        count: how many photos are not there, where some are missing.
+    """
+
+    kind: FlawKind
+    photo: int
+    count: int = 1
+
+    @property
+    def is_of_photo(self) -> bool:
+        """Whether it is at a photo, and not at those that should come after it."""
+        return self.kind not in (FlawKind.MISSING, FlawKind.GAP)
+
+    def at(self, places: Mapping[int, tuple[Fraction, Fraction]]) -> Fraction:
+        """The second at which it is, on a course of these places."""
+        before = [photo for photo in range(self.photo, -1, -1) if photo in places][:1]
+        if not before:
+            return Fraction(0)
+        begin, end = places[before[0]]
+        return begin if self.is_of_photo and before[0] == self.photo else end
+
+
+@dataclass(frozen=True)
+class Slot:
+    """A place in the course.
+
+    Attributes:
+        photo: number of the photo that the place belongs to.
+        repeat: 0 for the photo itself, 1 and on for places after it whose photos are not there.
+        shows: number of the photo on display.
+        lasting: seconds.
+    """
+
+    photo: int
+    repeat: int
+    shows: int
+    lasting: Fraction
+
+
+@dataclass(frozen=True, eq=False)
+class Course:
+    """Places, one after another; at least one."""
+
+    slots: tuple[Slot, ...]
+
+    @cached_property
+    def begins(self) -> tuple[Fraction, ...]:
+        """Seconds at which each place begins, and at which the last one ends."""
+        interval = self.slots[0].lasting
+        if all(slot.lasting == interval for slot in self.slots):
+            return tuple(number * interval for number in range(len(self.slots) + 1))
+        total, begins = Fraction(0), [Fraction(0)]
+        for slot in self.slots:
+            total += slot.lasting
+            begins.append(total)
+        return tuple(begins)
+
+    @cached_property
+    def places(self) -> dict[int, tuple[Fraction, Fraction]]:
+        """Of each photo that is not left out, the seconds at which its own place begins and ends."""
+        spans = zip(self.slots, pairwise(self.begins), strict=True)
+        return {slot.photo: span for slot, span in spans if slot.repeat == 0}
+
+    @cached_property
+    def edges(self) -> Seconds:
+        """The same, rounded; shape (slots + 1,)."""
+        return np.array([float(begin) for begin in self.begins])
+
+    def to(self, other: "Course") -> Callable[[Fraction], Fraction]:
+        """Gives, for a moment of this course, the one at which another course shows the same.
+
+        What the other leaves out is passed over.
+        """
+        there = {(slot.photo, slot.repeat): number for number, slot in enumerate(other.slots)}
+        same: list[int | None] = [there.get((slot.photo, slot.repeat)) for slot in self.slots]
+        after = [len(other.slots)]
+        for number in reversed(same):
+            after.append(after[-1] if number is None else number)
+        after.reverse()
+
+        def moved(at: Fraction) -> Fraction:
+            here = bisect_right(self.begins, at) - 1
+            if here >= len(self.slots):
+                return other.begins[-1]
+            number = same[here]
+            if number is None:
+                return other.begins[after[here]]
+            share = (at - self.begins[here]) / self.slots[here].lasting
+            return other.begins[number] + share * other.slots[number].lasting
+
+        return moved
+
+
+def flaws_of(
+    photos: Sequence[PhotoHeader], missing: Mapping[int, int], times: CaptureTimes | None, size: Size
+) -> tuple[PhotoFlaw, ...]:
+    """What is wrong with a run of photos, by place.
+
+    Args:
+        photos: in their order.
+        missing: after how many photos numbers are missing, and how many.
+        times: their dates, if they make sense.
+        size: that the photos should have.
+    """
+    found = []
+    for number, photo in enumerate(photos):
+        if lost := missing.get(number):
+            found.append(PhotoFlaw(FlawKind.MISSING, number - 1, lost))
+        if times and (gap := times.gaps.get(number)):
+            found.append(PhotoFlaw(FlawKind.GAP, number - 1, gap))
+        if photo.wrong:
+            found.append(PhotoFlaw(FlawKind.UNREADABLE, number))
+        elif photo.size != size:
+            found.append(PhotoFlaw(FlawKind.OTHER_SIZE, number))
+        if times and number in times.doubled:
+            found.append(PhotoFlaw(FlawKind.DOUBLED, number))
+        if times and number in times.disordered:
+            found.append(PhotoFlaw(FlawKind.DISORDERED, number))
+    return tuple(found)
+
+
+def course_of(
+    run: PhotoRun, photos: Sequence[PhotoHeader], flaws: Sequence[PhotoFlaw], times: CaptureTimes | None
+) -> Course:
+    """The course that a run's choices make. Without dates, photos follow at its rate.
+
+    A photo that cannot be shown is stood in for by the one before, at the beginning by the first one.
+    If all of it were left out, nothing is.
+    """
+    of_photo: defaultdict[int, list[PhotoFlaw]] = defaultdict(list)
+    for flaw in flaws:
+        of_photo[flaw.photo].append(flaw)
+    lasting = _lasting(run, len(photos), times)
+    readable = [number for number, photo in enumerate(photos) if not photo.wrong]
+    shown = readable[0] if readable else 0
+    slots: list[Slot] = []
+    for number, photo in enumerate(photos):
+        handlings = {flaw.kind: run.handles(flaw.kind, photo.name) for flaw in of_photo[number]}
+        of_place = {handlings[flaw.kind] for flaw in of_photo[number] if flaw.is_of_photo}
+        holes = [flaw for flaw in of_photo[number] if not flaw.is_of_photo]
+        whole = (
+            lasting[number] / (1 + sum(flaw.count for flaw in holes))
+            if run.time.interval is None
+            else lasting[number]
+        )
+        if Handling.LEAVE_OUT not in of_place:
+            if Handling.HOLD not in of_place and not photo.wrong:
+                shown = number
+            slots.append(Slot(number, 0, shown, whole))
+        repeat = 0
+        for flaw in holes:
+            if handlings[flaw.kind] is Handling.HOLD:
+                slots += [Slot(number, repeat + place, shown, whole) for place in range(1, flaw.count + 1)]
+            repeat += flaw.count
+    return Course(tuple(slots) or (Slot(0, 0, shown, lasting[0]),))
+
+
+def _lasting(run: PhotoRun, count: int, times: CaptureTimes | None) -> list[Fraction]:
+    """Seconds from each photo to the next one that is there."""
+    interval = run.time.interval
+    if interval is not None:
+        return [interval] * count
+    if times is None:
+        return [1 / run.stored_rate] * count
+    ends = (*times.seconds[1:], times.seconds[-1] + times.interval)
+    return [after - at for at, after in zip(times.seconds, ends, strict=True)]

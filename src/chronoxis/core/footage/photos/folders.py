@@ -1,0 +1,70 @@
+"""Which photos a person means by a folder, or by one or several photos."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.photos.photo_file import ENDINGS
+from chronoxis.core.footage.photos.run_names import NumberedRun, numbered, runs_among
+from chronoxis.core.model.photo_run import PhotoFiles
+
+_MOST_LISTED = 4
+
+
+def runs_in(folder: Path) -> list[PhotoFiles]:
+    """The runs of photos in a folder, the longest first.
+
+    Raises:
+        FootageError: it cannot be looked into.
+    """
+    return [PhotoFiles(folder, run.names) for run in _runs_in(folder)]
+
+
+def run_around(photo: Path) -> PhotoFiles:
+    """The run that a photo belongs to, or that one alone. Raises FootageError as `runs_in`."""
+    if not photo.exists():
+        raise FootageError(f"{photo} is not there; check the path, or find where the file was moved.")
+    alike = [run for run in _runs_in(photo.parent) if photo.name in run.names]
+    return PhotoFiles(photo.parent, alike[0].names if alike else (photo.name,))
+
+
+def photos_of(paths: Sequence[Path]) -> list[PhotoFiles]:
+    """Chosen photos, sorted into a run for each folder."""
+    folders = dict.fromkeys(path.parent for path in paths)
+    return [
+        PhotoFiles(folder, numbered(path.name for path in paths if path.parent == folder).names)
+        for folder in folders
+    ]
+
+
+def photos_at(place: Path) -> PhotoFiles:
+    """The run that a folder, or one photo of it, stands for.
+
+    Raises:
+        FootageError: the folder holds none, or several.
+    """
+    place = place.absolute()
+    if not place.is_dir():
+        return run_around(place)
+    runs = _runs_in(place)
+    if not runs:
+        raise FootageError(
+            f"{place.name} holds no photos; choose a folder with {', '.join(ENDINGS[:6])} files."
+        )
+    long = [run for run in runs if len(run.names) > 1] or runs
+    if len(long) > 1:
+        listed = ", ".join(f"{run.names[0]} ({len(run.names)} photos)" for run in long[:_MOST_LISTED])
+        raise FootageError(
+            f"{place.name} holds {len(long)} runs of photos: {listed}; name one photo of the one."
+        )
+    return PhotoFiles(place, long[0].names)
+
+
+def _runs_in(folder: Path) -> list[NumberedRun]:
+    try:
+        names = [entry.name for entry in folder.iterdir() if entry.suffix.lower() in ENDINGS]
+    except PermissionError:
+        raise FootageError(f"{folder} may not be looked into; change its permissions.") from None
+    except OSError as error:
+        raise FootageError(f"{folder} cannot be looked into: {error.strerror}.") from None
+    return runs_among(name for name in names if not name.startswith("."))

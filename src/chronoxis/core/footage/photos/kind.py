@@ -1,0 +1,234 @@
+"""Photo runs as a kind of footage."""
+
+import os
+from collections.abc import Hashable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+from av.video.frame import VideoFrame
+
+from chronoxis.core.errors import FootageError, PlanError
+from chronoxis.core.footage.apart import run_apart
+from chronoxis.core.footage.photos.course import Course
+from chronoxis.core.footage.photos.facts import PhotoRunFacts
+from chronoxis.core.footage.photos.folders import photos_at
+from chronoxis.core.footage.photos.photo_file import (
+    ENDINGS,
+    PhotoHeader,
+    largest_reduction,
+    missing_extra,
+    read_header,
+)
+from chronoxis.core.footage.photos.photo_reader import PhotoReader
+from chronoxis.core.footage.source import Flaw, Glimpse, Progress
+from chronoxis.core.model.arranging import retime
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.photo_run import Clock, PhotoFiles, PhotoRun
+from chronoxis.core.model.project import Project
+from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.timing.pace import Seconds
+
+_MANY = 400  # headers from which a process of their own is worth its start
+_TOLD = 50  # headers between two words about how far it is
+_GLIMPSED = (320, 320)
+_TRIED = 20  # photos whose headers are tried for a first picture
+
+
+@dataclass(frozen=True, eq=False)
+class PhotoSource:
+    """A photo run that is ready for access, as a project's choices have it."""
+
+    facts: PhotoRunFacts
+    run: PhotoRun
+    _others: dict[PhotoRun, "PhotoSource"] = field(default_factory=dict)
+
+    @cached_property
+    def course(self) -> Course:
+        """Which photo is on display when."""
+        return self.facts.course(self.run)
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """Its photos."""
+        return self.facts.origin.paths
+
+    @property
+    def rate(self) -> Fraction:
+        """Photos per recorded second, as a rule."""
+        return self.facts.measured(self.run).stored_rate
+
+    @property
+    def length(self) -> Fraction:
+        """Recorded seconds."""
+        return self.course.begins[-1]
+
+    @property
+    def edges(self) -> Seconds:
+        """When each place is on display, in recorded seconds."""
+        return self.course.edges
+
+    @cached_property
+    def flaws(self) -> tuple[Flaw, ...]:
+        """What is wrong, and where."""
+        places = self.course.places
+        found = []
+        for flaw in self.facts.flaws:
+            begin = float(flaw.at(places))
+            own = flaw.is_of_photo and flaw.photo in places
+            found.append(
+                Flaw(begin, float(places[flaw.photo][1]) if own else begin, self.facts.in_words(flaw))
+            )
+        return tuple(found)
+
+    def frame_at(self, seconds: float) -> int:
+        """Number of the place on display."""
+        found = int(np.searchsorted(self.edges, seconds + 1e-9, "right")) - 1
+        return min(max(found, 0), len(self.course.slots) - 1)
+
+    def begins(self, frame: int) -> Fraction:
+        """When a place begins, exactly; behind the last one, the length."""
+        return self.course.begins[frame]
+
+    def reader(self, threads: int = 0, needed: Size | None = None) -> PhotoReader:
+        """Open it; ``needed`` is how large photos need to be."""
+        facts = self.facts
+        reduction = largest_reduction(facts.size, needed) if needed else 1
+        shows = [slot.shows for slot in self.course.slots]
+        return PhotoReader(
+            facts.origin.paths, shows, facts.size, deep=facts.deep, reduction=reduction, threads=threads
+        )
+
+    def sound_between(
+        self, _begin: Fraction, _end: Fraction, _rate: int, _layout: str
+    ) -> AbstractContextManager[Iterator[Samples]]:
+        """Raises FootageError: photos have no sound."""
+        raise FootageError(f"{self.run.label} has no sound: it is a run of photos.")
+
+    def chosen(self, run: PhotoRun) -> "PhotoSource":
+        """The same photos as another value of the run has them."""
+        bare = _choices(run)
+        if bare == _choices(self.run):
+            return self
+        if bare not in self._others:
+            self._others.clear()  # the newest one only: each edit makes another
+            self._others[bare] = PhotoSource(self.facts, run)
+        return self._others[bare]
+
+
+def _choices(run: PhotoRun) -> PhotoRun:
+    """What the course of a run hangs on, and nothing else."""
+    return PhotoRun(
+        key="",
+        photos=run.photos,
+        stored_rate=Fraction(1),
+        stored_length=Fraction(1),
+        time=run.time,
+        handling=run.handling,
+        apart=run.apart,
+    )
+
+
+class PhotoRunKind:
+    """Opens photos, and folders of them."""
+
+    facts_class = PhotoRunFacts
+    endings = ENDINGS
+
+    def claims(self, origin: Hashable) -> bool:
+        """Photos, a folder, or a file that ends like a photo."""
+        if isinstance(origin, Path):
+            return origin.suffix.lower() in ENDINGS or origin.is_dir()
+        return isinstance(origin, PhotoFiles)
+
+    def meet(self, origin: PhotoFiles | Path) -> tuple[PhotoRunFacts, VideoFrame]:
+        """Facts by the first photo that can be read, and that one, small. Raises FootageError."""
+        photos = photos_at(origin) if isinstance(origin, Path) else origin
+        if not photos.folder.is_dir():
+            raise FootageError(f"{photos.folder} is not there; check the path, or find where it was moved.")
+        header = PhotoHeader("")
+        for path in photos.paths[:_TRIED]:
+            header = read_header(path)
+            if not header.wrong:
+                facts = PhotoRunFacts.of(photos, [header])
+                reduction = largest_reduction(header.size, _GLIMPSED)
+                with PhotoReader(
+                    [path], [0], header.size, deep=facts.deep, reduction=reduction, threads=1
+                ) as reader:
+                    return facts, reader.frame(0)
+        wanting = missing_extra(photos.paths[0])
+        raise FootageError(
+            f"{photos.folder.name} cannot be opened: {wanting}."
+            if wanting
+            else f"{header.name} {header.wrong}, and no photo after it can be read; copy them again."
+        )
+
+    def footage(self, facts: PhotoRunFacts) -> PhotoRun:
+        """As a project keeps it."""
+        return facts.usual
+
+    def count(self, facts: PhotoRunFacts, progress: Progress | None, *, gently: bool) -> PhotoSource:
+        """Read all headers; ``gently``, many of them in a process of their own. Raises FootageError."""
+        paths = facts.origin.paths
+        if gently and progress is not None and len(paths) > _MANY:
+            headers = run_apart(read_headers, paths, progress, facts.origin.folder.name)
+        else:
+            headers = read_headers(paths, progress or (lambda _: None))
+        if all(header.wrong for header in headers):
+            raise FootageError(f"{headers[0].name} {headers[0].wrong}, and so is every photo beside it.")
+        read = PhotoRunFacts.of(facts.origin, headers)
+        return PhotoSource(read, read.usual)
+
+    def settled(self, project: Project, footage: Footage, source: PhotoSource) -> Project:
+        """A project in which a run that was not counted is told by its dates, where they make sense."""
+        assert isinstance(footage, PhotoRun)
+        if footage.counted:
+            return with_choices(project, source, footage)
+        try:
+            return with_choices(project, source, replace(footage, time=source.facts.usual.time))
+        except PlanError:
+            return with_choices(project, source, footage)
+
+    def as_chosen(self, source: PhotoSource, footage: Footage) -> PhotoSource:
+        """The source as the run's choices have it."""
+        return source.chosen(footage) if isinstance(footage, PhotoRun) else source
+
+    @contextmanager
+    def glimpses(self, facts: PhotoRunFacts) -> Iterator[Glimpse]:
+        """Small photos."""
+        source = PhotoSource(facts, facts.usual)
+        with source.reader(1, _GLIMPSED) as reader:
+            yield lambda seconds: reader.frame(source.frame_at(seconds))
+
+
+def read_headers(paths: tuple[Path, ...], progress: Progress) -> list[PhotoHeader]:
+    """Headers of photos, in their order. Raises what ``progress`` raises."""
+    headers: list[PhotoHeader] = []
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        for first in range(0, len(paths), _TOLD):
+            headers += pool.map(read_header, paths[first : first + _TOLD])
+            progress(len(headers) / len(paths))
+    return headers
+
+
+def with_choices(project: Project, source: PhotoSource, wish: PhotoRun) -> Project:
+    """A project with other choices about a run; shots keep their photos.
+
+    Where photos per second are changed, speeds stay and lengths follow. Everything else says only how
+    real time went: lengths stay, and speeds follow.
+
+    Raises:
+        PlanError: a speed that follows is out of range.
+    """
+    old = project.footage_named(wish.key)
+    assert isinstance(old, PhotoRun)
+    new = source.facts.measured(wish)
+    played = old.counted and old.time.clock is new.time.clock is Clock.RATE
+    left_out = old.time == new.time
+    moved = source.chosen(old).course.to(source.chosen(new).course)
+    return retime(project, new, moved, keep_lengths=not played and not left_out)

@@ -1,0 +1,51 @@
+"""Edits of what part of their pictures shots show, and of the result's shape along with it."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from fractions import Fraction
+
+from chronoxis.core.model.canvas import Canvas
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.framing import Framing, FramingStep, View
+from chronoxis.core.model.project import Project
+
+
+def set_framings(project: Project, framings: Mapping[int, Framing]) -> Project:
+    """Give shots, by their numbers, other framings."""
+    for number, framing in framings.items():
+        project = project.with_shot(number, replace(project.shots[number], framing=framing))
+    return project
+
+
+def shape_shots(project: Project, sizes: Mapping[int, Size], shape: Fraction | None) -> Project:
+    """Crop shots to a shape, or let them have their own again; views keep their places.
+
+    Where all shots have that shape then, the result takes it.
+
+    Args:
+        project: the project.
+        sizes: of the pictures of the shots, by their numbers.
+        shape: width by height; None takes the crop away.
+    """
+    framings = {}
+    for number, size in sizes.items():
+        old = project.shots[number].framing
+        if shape is None:
+            framings[number] = replace(old, steps=())
+            continue
+        steps = old.steps or (FramingStep(Fraction(0), View.whole(size)),)
+        reshaped = tuple(
+            replace(step, view=step.view.reshaped(shape).within(size).shaped(shape)) for step in steps
+        )
+        framings[number] = replace(old, steps=reshaped)
+    project = set_framings(project, framings)
+    if project.canvas is None or not sizes or len(sizes) < len(project.shots):
+        return project
+    size = sizes[min(sizes)]
+    view = View.whole(size) if shape is None else View.whole(size).shaped(shape)
+    return replace(project, canvas=canvas_for(project.canvas, view))
+
+
+def canvas_for(canvas: Canvas, view: View) -> Canvas:
+    """The canvas of a result that shows a view as it is: of its size."""
+    return replace(canvas, width=max(2, round(view.width)), height=max(2, round(view.height)))

@@ -1,0 +1,132 @@
+"""A part of a picture brought to another size, exact to small parts of a pixel."""
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+from av.video.plane import VideoPlane
+from PIL import Image
+
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.making import Made
+from chronoxis.core.picture.rgb import planar_format, rgb16
+from chronoxis.core.picture.row_work import RowWork
+from chronoxis.core.picture.views import Box
+
+Samples = npt.NDArray[Any]
+"""Of uint8 or uint16; shape (height, width), or (height, width, 3)."""
+
+_KERNEL = Image.Resampling.LANCZOS
+_REACH = 3  # of the kernel, in pixels of whichever side is coarser
+_WHOLE = 1e-6  # of a pixel
+
+
+def resampled(made: Made, colour: Colour, box: Box, size: Size) -> Made:
+    """A part of a picture at a size, in the picture's own pixel format where that can be kept.
+
+    Reduced and enlarged by Lanczos' kernel of three lobes, which is widened as far as the picture is
+    reduced. A part on whole pixels that keeps its size is cut out, every sample as it was.
+
+    Args:
+        made: the picture.
+        colour: how its code values stand for light.
+        box: the part, in pixels of the picture.
+        size: width and height that come out.
+    """
+    if not isinstance(made, VideoFrame):
+        return _scaled(made, box, size)
+    if made.format.is_rgb and max(part.bits for part in made.format.components) <= 8:
+        made = made.reformat(format="rgb24")
+    form = made.format.name
+    if form in ("rgb24", "rgb48le"):
+        return _rgb_frame(_scaled(_rgb_samples(made), box, size), form)
+    planar = planar_format(made)
+    if planar is None or not _keeps_chroma(planar, size):
+        return _scaled(rgb16(made, colour), box, size)
+    frame = made if form == planar else made.reformat(format=planar)
+    return _planes_resampled(frame, planar, box, size)
+
+
+def _keeps_chroma(planar: str, size: Size) -> bool:
+    """Whether chroma of a format has whole samples at a size."""
+    return ("420" not in planar and "422" not in planar) or (size[0] % 2 == 0 and size[1] % 2 == 0)
+
+
+def _planes_resampled(frame: VideoFrame, planar: str, box: Box, size: Size) -> VideoFrame:
+    result, depth = VideoFrame(*size, planar), max(part.bits for part in frame.format.components)
+    for source, target in zip(frame.planes, result.planes, strict=True):
+        # Chroma samples stand between the luma samples that share them.
+        across, down = round(frame.width / source.width), round(frame.height / source.height)
+        left, top, width, height = box
+        part = left / across, top / down, width / across, height / down
+        _put(target, _scaled(_samples(source, depth), part, (target.width, target.height), (1 << depth) - 1))
+    return result
+
+
+def _samples(plane: VideoPlane, depth: int) -> Samples:
+    rows: Samples = np.frombuffer(memoryview(plane), np.uint16 if depth > 8 else np.uint8).reshape(
+        plane.height, -1
+    )
+    return rows[:, : plane.width]
+
+
+def _put(plane: VideoPlane, samples: Samples) -> None:
+    whole = np.zeros((plane.height, plane.line_size // samples.itemsize), samples.dtype)
+    whole[:, : plane.width] = samples
+    plane.update(whole.tobytes())
+
+
+def _rgb_samples(frame: VideoFrame) -> Samples:
+    kind = np.uint16 if frame.format.name == "rgb48le" else np.uint8
+    plane = frame.planes[0]
+    rows: Samples = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
+    return rows[:, : 3 * frame.width].reshape(frame.height, frame.width, 3)
+
+
+def _rgb_frame(samples: Samples, form: str) -> VideoFrame:
+    return VideoFrame.from_numpy_buffer(np.ascontiguousarray(samples), form)
+
+
+def _scaled(samples: Samples, box: Box, size: Size, top_code: int = 65535) -> Samples:
+    left, top, width, height = box
+    whole = all(abs(side - round(side)) < _WHOLE for side in box)
+    if whole and (round(width), round(height)) == size:
+        return samples[round(top) : round(top) + size[1], round(left) : round(left) + size[0]]
+    if samples.dtype == np.uint8:
+        return _by_strips(samples, box, size)
+    channels = samples[..., None] if samples.ndim == 2 else samples
+    parts = [
+        _by_strips(channels[..., place].astype(np.float32), box, size) for place in range(channels.shape[2])
+    ]
+    codes = np.rint(np.stack(parts, -1).clip(0, top_code)).astype(np.uint16)
+    flat: Samples = codes[..., 0] if samples.ndim == 2 else codes
+    return flat
+
+
+def _by_strips(samples: Samples, box: Box, size: Size) -> Samples:
+    """Resampled by the library, strips of rows on all cores."""
+    left, top, width, height = box
+    across, down = width / size[0], height / size[1]
+    margin = _REACH * max(across, 1.0) + 1
+    first, last = max(0, int(left - margin)), min(samples.shape[1], int(left + width + margin) + 1)
+    outcome = np.empty((size[1], size[0], *samples.shape[2:]), samples.dtype)
+
+    def work(rows: slice) -> None:
+        begin, end = top + rows.start * down, top + rows.stop * down
+        reach = _REACH * max(down, 1.0) + 1
+        above, below = max(0, int(begin - reach)), min(samples.shape[0], int(end + reach) + 1)
+        part = Image.fromarray(np.ascontiguousarray(samples[above:below, first:last]))
+        place = (
+            max(0.0, left - first),
+            max(0.0, begin - above),
+            min(float(part.width), left + width - first),
+            min(float(part.height), end - above),
+        )
+        outcome[rows] = np.asarray(part.resize((size[0], rows.stop - rows.start), _KERNEL, place))
+
+    shared = RowWork()
+    shared.give(work, size[1])
+    shared.wait()
+    return outcome
