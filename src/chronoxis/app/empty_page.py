@@ -1,33 +1,35 @@
 """What the window shows while nothing is open."""
 
-from collections.abc import Callable
-
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
+from chronoxis.app.files.file_actions import FileActions
+from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font
 
 
 class EmptyPage(QWidget):
     """What to do next, while nothing is open."""
 
-    def __init__(self, choose: Callable[[], None], choose_project: Callable[[], None]) -> None:
+    def __init__(self, files: FileActions) -> None:
         super().__init__()
-        heading = QLabel("Open a recording to condense it")
+        heading = QLabel("Open a recording or photos to condense them")
         heading.setFont(font(17, 600))
         text = QLabel(
-            "Drop a video file anywhere on this window, or choose one.\n"
+            "Drop a video file or a folder of photos anywhere on this window, or choose one.\n"
             "Then pick the stretch worth showing, and say how fast it should run or how long it should last."
         )
         text.setProperty("dim", True)
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        button = QPushButton("&Open a recording…")
+        button = push_button("&Open recordings or photos…", "Choose video files or photos (Ctrl+O)")
         button.setProperty("main", True)
-        button.setToolTip("Choose a video file (Ctrl+O)")
-        button.clicked.connect(choose)
-        other = QPushButton("Open a &project…")
-        other.setToolTip("Go on with a saved project, or an open timeline (Ctrl+Shift+O)")
-        other.clicked.connect(choose_project)
+        button.clicked.connect(files.choose_footage)
+        folder = push_button("Open a &folder of photos…", "Choose a folder (Ctrl+Shift+P)")
+        folder.clicked.connect(files.choose_folder)
+        other = push_button(
+            "Open a &project…", "Go on with a saved project, or an open timeline (Ctrl+Shift+O)"
+        )
+        other.clicked.connect(files.choose_project)
         self.message = QLabel()
         self.message.setProperty("caution", True)
         self.message.setWordWrap(True)
@@ -36,6 +38,6 @@ class EmptyPage(QWidget):
         rows = QVBoxLayout(self)
         rows.setSpacing(14)
         rows.addStretch()
-        for widget in (heading, text, button, other, self.message):
+        for widget in (heading, text, button, folder, other, self.message):
             rows.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
         rows.addStretch()

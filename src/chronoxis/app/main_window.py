@@ -28,6 +28,7 @@ from chronoxis.app.head_line import HeadLine
 from chronoxis.app.menus import Menus
 from chronoxis.app.pictures.pictures import Pictures
 from chronoxis.app.pictures.preview import Preview
+from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.remembered import remembered
@@ -143,9 +144,9 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        for url in event.mimeData().urls():
-            if url.isLocalFile():
-                self.file_actions.open_file(Path(url.toLocalFile()))
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            self.file_actions.open_files(paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.document.is_modified:
@@ -195,7 +196,7 @@ class MainWindow(QMainWindow):
         rows.addWidget(self.head)
         rows.addWidget(self._message)
         rows.addWidget(self._halves, 1)
-        self._empty = EmptyPage(self.file_actions.choose_footage, self.file_actions.choose_project)
+        self._empty = EmptyPage(self.file_actions)
         self._pages = QStackedWidget()
         self._pages.addWidget(self._empty)
         self._pages.addWidget(body)
@@ -212,11 +213,15 @@ class MainWindow(QMainWindow):
         document = self.document
         self.loading.said.connect(self._say)
         self.loading.opened.connect(self._opened)
+        self.loading.run_offered.connect(self.file_actions.offer_run)
         self.shelf.wanted.connect(self.file_actions.choose_footage)
         for owner in (self.shelf, self.bench.footage):
             owner.locate_wanted.connect(self.file_actions.locate)
+        self.bench.page_shown.connect(self._mark_pictures)
+        self.bench.picture.draw_wanted.connect(lambda: self.pictures.show_mode(Mode.RECORDED))
         self.head.export_wanted.connect(self.show_export)
         document.eased.connect(self._show)
+        document.changed.connect(self.pictures.recorded.update)
         document.planned.connect(self._follow_plan)
         document.footage_chosen.connect(self._show_chosen)
         document.refused.connect(self.export_panel.say)
@@ -234,6 +239,11 @@ class MainWindow(QMainWindow):
         self.transport.set_shuttle(0)
         self.pictures.show_first(picture)
         self.export_panel.choices.output.clear()
+
+    def _mark_pictures(self) -> None:
+        """Draw framings on the recorded picture while their page is shown."""
+        shown = self.bench.pages[self.bench.page][1] is self.bench.picture
+        self.pictures.recorded.set_marks(self.bench.picture.marks if shown else None)
 
     def _show_chosen(self) -> None:
         if self.document.chosen_footage is not None:

@@ -1,8 +1,10 @@
 """The demo data: the Larkfield balloon meet, drawn and encoded by the program itself."""
 
-from collections.abc import Callable, Iterator
+import json
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
@@ -18,15 +20,28 @@ from chronoxis.core.errors import ChronoxisError, ExportError
 from chronoxis.core.files.atomic import publish, temporary_beside, why_not_written, write_whole
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.render.ahead import ahead
-from chronoxis.demo import tower_picture, tower_truth, walk_picture, walk_truth
+from chronoxis.demo import (
+    first_light_picture,
+    first_light_truth,
+    knot_picture,
+    tower_picture,
+    tower_truth,
+    walk_picture,
+    walk_truth,
+)
 from chronoxis.demo.finished_piece import finished_piece
+from chronoxis.demo.photo_piece import KNOT_RATE, first_light_files, knot_files, photo_piece
+from chronoxis.demo.photo_writing import PhotoToDraw, write_photos
 from chronoxis.demo.tower_sound import SAMPLE_RATE, field_sound
 
 FIELD_NAME = "Field-from-the-tower.mp4"
 WALK_NAME = "Walk-down-the-line.mp4"
+LIGHT_NAME = "First-light"
+KNOT_NAME = "The-knot"
 PROJECT_NAME = "larkfield.chronoxis"
+PHOTO_PROJECT_NAME = "larkfield-photos.chronoxis"
 
-_FOLDER = "larkfield-4"  # counts up when the drawing changes
+_FOLDER = "larkfield-5"  # counts up when the drawing changes
 _SOUND_CHUNK = 1024
 _BT709, _BT601 = 1, 6
 
@@ -50,19 +65,25 @@ def demo_folder() -> Path:
 
 @dataclass(frozen=True)
 class Part:
-    """One recording of the demo.
+    """One recording, or run of photos, of the demo.
 
     Attributes:
-        name: of its file.
-        frames: how many it has.
+        name: of its file or folder.
+        frames: how many frames or photos it has.
         truth: gives what is true of it, as JSON.
-        draw: draws it into a file, and calls ``on_frame`` after each frame.
+        draw: draws it into a file or folder, and calls ``on_frame`` after each frame.
+        origin: what it is opened from, in a folder; its file, if nothing is said.
     """
 
     name: str
     frames: int
     truth: Callable[[], str]
     draw: Callable[..., None]
+    origin: Callable[[Path], Hashable] | None = None
+
+    def origin_in(self, folder: Path) -> Hashable:
+        """What it is opened from."""
+        return folder / self.name if self.origin is None else self.origin(folder)
 
     def draw_into(self, folder: Path, on_frame: Callable[[], object]) -> None:
         """Draw it, and write its truth beside it. Raises ChronoxisError if it cannot be written."""
@@ -77,7 +98,9 @@ def demo_parts(folder: Path) -> list[Part]:
 
 
 def demo_project(folder: Path | None = None) -> Path:
-    """Make the demo's project if it is not there yet; its recordings may be drawn later.
+    """Make the demo's projects if they are not there yet, and return where the first one is.
+
+    Their footage may be drawn later.
 
     Raises:
         ChronoxisError: the folder cannot be written to.
@@ -87,9 +110,11 @@ def demo_project(folder: Path | None = None) -> Path:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise ChronoxisError(f"The demo data cannot be kept in {folder}: {error.strerror}.") from error
-    project = folder / PROJECT_NAME
+    project, photos = folder / PROJECT_NAME, folder / PHOTO_PROJECT_NAME
     if not project.exists():
         save_project(finished_piece(folder / FIELD_NAME, folder / WALK_NAME), project)
+    if not photos.exists():
+        save_project(photo_piece(folder), photos)
     return project
 
 
@@ -141,11 +166,45 @@ def draw_walk(
     _write(path, pictures, size, rate, None, on_frame)
 
 
+def draw_first_light(path: Path, *, on_frame: Callable[[], object] = lambda: None) -> None:
+    """Draw *First light* into a folder of photos."""
+    truth = first_light_truth
+    photos = [
+        PhotoToDraw(
+            truth.photo_name(number),
+            partial(first_light_picture.photo, number),
+            truth.taken(number),
+            turned=number == truth.TURNED,
+        )
+        for number in truth.there()
+    ]
+    write_photos(path, photos, on_frame)
+
+
+def draw_knot(path: Path, *, on_frame: Callable[[], object] = lambda: None) -> None:
+    """Draw *The knot* into a folder of photos, which have no dates."""
+    names = knot_files(path.parent).names
+    photos = [PhotoToDraw(name, partial(knot_picture.photo, n)) for n, name in enumerate(names)]
+    write_photos(path, photos, on_frame)
+
+
+def _knot_truth() -> str:
+    return json.dumps({"count": knot_picture.COUNT, "photos_per_second": int(KNOT_RATE)})
+
+
 PARTS = (
     Part(FIELD_NAME, tower_truth.SECONDS * tower_truth.RATE, tower_truth.truth_json, draw_field),
     Part(WALK_NAME, walk_truth.SECONDS * walk_truth.RATE, walk_truth.truth_json, draw_walk),
+    Part(
+        LIGHT_NAME,
+        len(first_light_truth.there()),
+        first_light_truth.truth_json,
+        draw_first_light,
+        first_light_files,
+    ),
+    Part(KNOT_NAME, knot_picture.COUNT, _knot_truth, draw_knot, knot_files),
 )
-"""The demo's recordings."""
+"""The demo's recordings and runs of photos."""
 
 
 def _write(

@@ -51,6 +51,11 @@ def frames(size: tuple[int, int], count: int, start: int = 0) -> Iterator[npt.ND
             yield from run
 
 
+def picture_at(size: tuple[int, int], seconds: float) -> Codes:
+    """One picture by itself: uint8 R′G′B′, shape (height, width, 3)."""
+    return _frame(_backdrop_at(size, seconds), seconds)
+
+
 def _runs(
     pool: ThreadPoolExecutor, size: tuple[int, int], start: int, stop: int
 ) -> Iterator[Callable[[], list[npt.NDArray[np.uint8]]]]:

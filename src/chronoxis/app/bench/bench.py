@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QSize, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -18,10 +18,13 @@ from chronoxis.app.bench.footage_page import FootagePage
 from chronoxis.app.bench.frames_page import FramesPage
 from chronoxis.app.bench.pace_page import PacePage
 from chronoxis.app.bench.page import Page
+from chronoxis.app.bench.picture_page import PicturePage
 from chronoxis.app.document import Document
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.theme.theme import font
+from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
@@ -34,9 +37,14 @@ class Bench(QFrame):
 
     Attributes:
         pages: in their order.
-        pace, frames, footage: the pages of these names.
+        pace, frames, picture, footage: the pages of these names.
         caution: what is wrong with an entry or with what is selected.
+
+    Signals:
+        page_shown: another page is shown.
     """
+
+    page_shown = Signal()
 
     def __init__(self, document: Document, shelf: Shelf) -> None:
         super().__init__()
@@ -46,10 +54,11 @@ class Bench(QFrame):
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
         self.pace, self.frames = PacePage(document), FramesPage(document)
-        self.footage = FootagePage(document, shelf)
+        self.picture, self.footage = PicturePage(document), FootagePage(document, shelf)
         self.pages: tuple[tuple[str, Page], ...] = (
             ("Pace", self.pace),
             ("Frames", self.frames),
+            ("Picture", self.picture),
             ("Footage", self.footage),
         )
         self._passage_page: Page = self.pace  # which page to go back to from that of footage
@@ -151,6 +160,7 @@ class Bench(QFrame):
         self.caution.setSizePolicy(kept)
         self._stack.setCurrentWidget(page)
         self.page_buttons[self.page].setChecked(True)
+        self.page_shown.emit()
         self._refuse("")
         self.show_project()
 
@@ -206,6 +216,10 @@ def _caution(project: Project, places: list[Place]) -> str:
             else f"The ramp out is shortened to {real:.2f} s: there is no more room."
         )
     state = project.reckoner(places[0])
+    run = project.footage_of(project.shots[places[0].shot])
+    if len(places) == 1 and isinstance(run, PhotoRun):
+        cadence = Cadence(state.speed * run.rate, project.rate)
+        return "" if cadence.is_even else f"{cadence.in_words()} The page Frames has even choices."
     if len(places) == 1 and state.step < 1:
         return (
             f"Recorded at {format_rate(state.recorded_rate)} fps: at {format_speed(state.speed)} "

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
+from chronoxis.app.bench.photo_choices import PhotoChoices
 from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.footage_card import Thumbnail
@@ -16,6 +17,7 @@ from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.timecode import format_time
@@ -44,6 +46,8 @@ class FootagePage(Page):
         self.capture.setFixedWidth(scaled(84))
         self.capture.editingFinished.connect(self._enter_capture)
         self._shot_at = label_for("Shot a&t", self.capture)
+        self.photos = PhotoChoices(document)
+        self.photos.refused.connect(self.refused)
         self.use = push_button("Add s&hot", "Put all of this footage at the end of the result, as a new shot")
         self.use.clicked.connect(self._add_shot)
         self.locate = push_button("&Locate…", "Say where this footage is now")
@@ -84,6 +88,7 @@ class FootagePage(Page):
         layout.addLayout(facts)
         layout.addWidget(line())
         layout.addLayout(rate)
+        layout.addWidget(self.photos, 1)
         layout.addLayout(deeds)
         layout.addStretch()
 
@@ -110,6 +115,9 @@ class FootagePage(Page):
         self._shot_at.setVisible(is_recording)
         self.capture.setVisible(is_recording)
         self.capture.show_number(f"{format_rate(footage.rate)} fps")
+        self.photos.setVisible(isinstance(footage, PhotoRun))
+        if isinstance(footage, PhotoRun):
+            self.photos.show_run(footage)
         self.use.setEnabled(facts is not None)
         canvas = self._document.project.canvas
         self.canvas.setEnabled(facts is not None and facts.picture.canvas != canvas)

@@ -1,12 +1,18 @@
 """The page *Frames*: how one result frame is made."""
 
+from fractions import Fraction
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout
 
+from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.page import Page, common, label_for
 from chronoxis.app.document import Document
-from chronoxis.core.model import pacing
-from chronoxis.core.model.project import Place
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.photo_run import PhotoRun
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.cadence import Cadence
+from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
 
 _WAYS = (
@@ -62,6 +68,12 @@ class FramesPage(Page):
         rows.addLayout(chips)
         rows.addLayout(row)
         rows.addWidget(self._means)
+        self.cadence = CadenceView()
+        self.cadence.photo_rate_chosen.connect(self._set_photo_rate)
+        self.cadence.rate_chosen.connect(
+            lambda rate: self._apply("Frame rate", lambda p: arranging.set_rate(p, rate))
+        )
+        rows.addWidget(self.cadence)
         rows.addStretch()
 
     def show_project(self) -> None:
@@ -79,6 +91,24 @@ class FramesPage(Page):
         self.shutter.blockSignals(False)
         self._degrees.setText(common(f"{project.passage(place).shutter:.0f}°" for place in places))
         self._means.setText(common(self._meaning(place) for place in places).replace("several", ""))
+
+        self._show_cadence(project, places)
+
+    def _show_cadence(self, project: Project, places: list[Place]) -> None:
+        """Of photos that are shown one by one, which result frames show which."""
+        footage = {project.footage_of(project.shots[place.shot]) for place in places[:1]}
+        run = next((each for each in footage if isinstance(each, PhotoRun)), None)
+        passage = project.passage(places[0])
+        shown = run is not None and len(places) == 1 and not passage.each.gathers
+        self.cadence.setVisible(shown)
+        if run is not None and shown:
+            photos = passage.recorded_length * run.rate
+            self.cadence.show_cadence(Cadence(passage.speed * run.rate, project.rate), photos)
+
+    def _set_photo_rate(self, rate: Fraction) -> None:
+        place = self._places[0]
+        wish = rate / self._document.project.rate
+        self._apply("Photos a second", lambda p: pacing.change_quantity(p, place, Quantity.STEP, wish))
 
     def _meaning(self, place: Place) -> str:
         """What the choice comes to, in recorded frames."""

@@ -8,17 +8,22 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPush
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line
+from chronoxis.app.bench.quantity_words import (
+    exact_text,
+    photo_meaning,
+    quantity_text,
+    read_quantity,
+    step_label,
+)
 from chronoxis.app.document import Document
+from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.ramps import RampShape
-from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import result_frame_count
-from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
-from chronoxis.core.timing.step import format_exact_step, format_step, parse_step, step_words
-from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
+from chronoxis.core.timing.step import step_words
+from chronoxis.core.timing.timecode import parse_time
 
 _ROWS = (
     (Quantity.RECORDED_LENGTH, "&Recorded", "How much of the recording is used: 90, 1:30, 1m30s"),
@@ -53,6 +58,11 @@ class PacePage(Page):
         for grid in grids:  # the labels of both are of one width, whatever they say
             grid.setColumnMinimumWidth(0, QLabel(step_words(Fraction(1, 2))).sizeHint().width())
         layout.addLayout(grids[0])
+        self.meaning = QLabel()
+        self.meaning.setProperty("dim", True)
+        self.meaning.setFont(font(9))
+        self.meaning.setToolTip("The result's frame rate alone does not change how long photos last")
+        layout.addWidget(self.meaning)
         layout.addWidget(line())
         layout.addLayout(grids[1])
         layout.addStretch()
@@ -104,15 +114,18 @@ class PacePage(Page):
             return
         for quantity, field in self.fields.items():
             field.show_number(
-                common(_text(project, place, quantity) for place in places),
-                common(_exact(project, place, quantity) for place in places),
+                common(quantity_text(project, place, quantity) for place in places),
+                common(exact_text(project, place, quantity) for place in places),
             )
             held = all(quantity in project.passage(place).held for place in places)
             self.holds[quantity].setChecked(held)
             self.holds[quantity].setText("held" if held else "hold")
-        words = {step_words(project.reckoner(place).step) for place in places}
+        words = {step_label(project, place) for place in places}
         self._labels[Quantity.STEP].setText(words.pop() if len(words) == 1 else "Step (&k)")
         self.fields[Quantity.RECORDED_LENGTH].setEnabled(len(places) == 1)
+        meaning = photo_meaning(project, places[0]) if len(places) == 1 else ""
+        self.meaning.setText(meaning)
+        self.meaning.setVisible(bool(meaning))
         for side in self.ramp_lengths:
             self._show_ramps(project, side)
 
@@ -174,9 +187,9 @@ def _edit(
 ) -> Callable[[Project], Project]:
     """What entering a text means for the selected passages. Raises PlanError if it means nothing."""
     if len(places) == 1:
-        value = _read(quantity, text, project, places[0])
+        value = read_quantity(quantity, text, project, places[0])
         return lambda p: pacing.change_quantity(p, places[0], quantity, value)
-    values = {place: _read(quantity, text, project, place) for place in places}
+    values = {place: read_quantity(quantity, text, project, place) for place in places}
     if quantity is Quantity.RATE:
         return lambda p: arranging.set_rate(p, values[places[0]])
 
@@ -186,51 +199,3 @@ def _edit(
         return project
 
     return each
-
-
-def _read(quantity: Quantity, text: str, project: Project, place: Place) -> Fraction:
-    footage = project.footage_of(project.shots[place.shot])
-    match quantity:
-        case Quantity.SPEED:
-            return parse_speed(text, footage.rate / project.rate)
-        case Quantity.RECORDED_LENGTH:
-            return parse_time(text, footage.rate)
-        case Quantity.RESULT_LENGTH:
-            return parse_time(text, project.rate)
-        case Quantity.RATE:
-            return parse_rate(text)
-        case _:
-            return parse_step(text)
-
-
-def _text(project: Project, place: Place, quantity: Quantity) -> str:
-    """A quantity as a person reads it."""
-    passage = project.passage(place)
-    match quantity:
-        case Quantity.RECORDED_LENGTH:
-            return format_time(passage.recorded_length, 2)
-        case Quantity.SPEED:
-            return format_speed(passage.speed)
-        case Quantity.RESULT_LENGTH:
-            return format_time(project.passage_result_length(place), 2)
-        case Quantity.STEP:
-            return format_step(project.reckoner(place).step)
-        case Quantity.RATE:
-            return f"{format_rate(project.rate)} fps"
-        case _:
-            return f"{result_frame_count(project.passage_result_length(place), project.rate)}"
-
-
-def _exact(project: Project, place: Place, quantity: Quantity) -> str:
-    """A quantity as it is edited."""
-    match quantity:
-        case Quantity.RECORDED_LENGTH:
-            return format_exact_time(project.passage(place).recorded_length)
-        case Quantity.SPEED:
-            return format_exact_speed(project.passage(place).speed)
-        case Quantity.RESULT_LENGTH:
-            return format_exact_time(project.passage_result_length(place))
-        case Quantity.STEP:
-            return format_exact_step(project.reckoner(place).step)
-        case _:
-            return _text(project, place, quantity)

@@ -1,6 +1,6 @@
 """What a person does with files: bring in, open, save, locate; asked about where work might be lost."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 
@@ -13,6 +13,7 @@ from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.remembered import last_folder, remember_folder
 from chronoxis.core.files import endings
 from chronoxis.core.footage.kinds import KINDS
+from chronoxis.core.model.photo_run import PhotoFiles
 
 _PROJECTS = "Projects and timelines (*.chronoxis *.otio);;All files (*)"
 
@@ -37,6 +38,25 @@ class FileActions:
             self.open_project(path)
         else:
             self._loading.bring_in(path)
+
+    def open_files(self, paths: Sequence[Path]) -> None:
+        """Open a project among some files, or bring all of them in as footage."""
+        for path in paths:
+            if path.suffix.lower() in (endings.PROJECT, endings.TIMELINE):
+                self.open_project(path)
+                return
+        self._loading.bring_in(*paths)
+
+    def offer_run(self, alone: PhotoFiles, run: PhotoFiles) -> None:
+        """Ask whether one photo was meant, or the run that it is of."""
+        self._question.ask(
+            f"{alone.names[0]} is one of {len(run.names)} photos, {run.names[0]} to {run.names[-1]}.",
+            [
+                (f"Bring in &all {len(run.names)}", lambda: self._loading.loader.load(run)),
+                ("&Only this one", lambda: self._loading.loader.load(alone)),
+                ("&Neither", lambda: None),
+            ],
+        )
 
     def open_project(self, path: Path) -> None:
         """Open a project or a timeline in place of what is open; unsaved work is asked about first."""
@@ -84,11 +104,20 @@ class FileActions:
     def choose_footage(self) -> None:
         """Ask for footage."""
         paths, _ = QFileDialog.getOpenFileNames(
-            self._window, "Bring in recordings", str(self._first_folder()), _footage_filter()
+            self._window, "Bring in recordings or photos", str(self._first_folder()), _footage_filter()
         )
-        for path in paths:
-            remember_folder(Path(path))
-            self.open_file(Path(path))
+        if paths:
+            remember_folder(Path(paths[0]))
+            self.open_files([Path(path) for path in paths])
+
+    def choose_folder(self) -> None:
+        """Ask for a folder of photos."""
+        folder = QFileDialog.getExistingDirectory(
+            self._window, "Bring in a folder of photos", str(self._first_folder())
+        )
+        if folder:
+            remember_folder(Path(folder))
+            self._loading.bring_in(Path(folder))
 
     def choose_project(self) -> None:
         """Ask for a project."""

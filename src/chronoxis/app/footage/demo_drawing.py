@@ -1,6 +1,7 @@
-"""Drawing the demo's recordings beside the window, a process for each."""
+"""Drawing the demo's footage beside the window, a process for each."""
 
 import sys
+from collections.abc import Hashable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, Signal
@@ -12,9 +13,9 @@ class DemoDrawing(QObject):
     """Draws what the demo lacks.
 
     Signals:
-        progress: path of a recording, and the share of it that is drawn, 0 to 1.
-        drawn: path of a recording that is there now.
-        failed: path, and a message for the person.
+        progress: origin of footage, and the share of it that is drawn, 0 to 1.
+        drawn: origin of footage that is there now.
+        failed: origin, and a message for the person.
     """
 
     progress = Signal(object, float)
@@ -23,21 +24,21 @@ class DemoDrawing(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._processes: dict[Path, QProcess] = {}
+        self._processes: dict[Hashable, QProcess] = {}
 
     def begin(self, folder: Path) -> None:
-        """Begin with all recordings that are not there yet."""
+        """Begin with all footage that is not there yet."""
         for part in demo_parts(folder):
             self._start(folder, part)
 
     @property
-    def under_way(self) -> frozenset[Path]:
-        """The recordings that are being drawn."""
+    def under_way(self) -> frozenset[Hashable]:
+        """The footage that is being drawn."""
         return frozenset(self._processes)
 
-    def give_up(self, path: Path) -> None:
-        """Stop drawing a recording; nothing is left of it."""
-        process = self._processes.get(path)
+    def give_up(self, origin: Hashable) -> None:
+        """Stop drawing footage; nothing is left of it."""
+        process = self._processes.get(origin)
         if process is not None:
             process.terminate()
 
@@ -53,27 +54,27 @@ class DemoDrawing(QObject):
         self._processes.clear()
 
     def _start(self, folder: Path, part: Part) -> None:
-        path, process = folder / part.name, QProcess(self)
-        process.readyReadStandardOutput.connect(lambda: self._read(path, process, part.frames))
-        process.finished.connect(lambda *_: self._end(path, process))
-        process.errorOccurred.connect(lambda _: self._end(path, process))
-        self._processes[path] = process
-        self.progress.emit(path, 0.0)
+        path, origin, process = folder / part.name, part.origin_in(folder), QProcess(self)
+        process.readyReadStandardOutput.connect(lambda: self._read(origin, process, part.frames))
+        process.finished.connect(lambda *_: self._end(origin, path, process))
+        process.errorOccurred.connect(lambda _: self._end(origin, path, process))
+        self._processes[origin] = process
+        self.progress.emit(origin, 0.0)
         process.start(sys.executable, ["-m", "chronoxis.demo.drawing", str(folder), part.name])
 
-    def _read(self, path: Path, process: QProcess, frames: int) -> None:
+    def _read(self, origin: Hashable, process: QProcess, frames: int) -> None:
         for line in bytes(process.readAllStandardOutput().data()).decode().splitlines():
             if line.startswith("!"):
                 process.setProperty("said", line[1:])
             elif line.isdigit():
-                self.progress.emit(path, min(1.0, int(line) / frames))
+                self.progress.emit(origin, min(1.0, int(line) / frames))
 
-    def _end(self, path: Path, process: QProcess) -> None:
-        if self._processes.pop(path, None) is None:
+    def _end(self, origin: Hashable, path: Path, process: QProcess) -> None:
+        if self._processes.pop(origin, None) is None:
             return
         process.deleteLater()
         if path.exists():
-            self.drawn.emit(path)
+            self.drawn.emit(origin)
         else:
             stopped = f"The drawing of {path.name} was stopped; start the demo again to go on with it."
-            self.failed.emit(path, str(process.property("said") or stopped))
+            self.failed.emit(origin, str(process.property("said") or stopped))

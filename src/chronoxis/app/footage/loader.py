@@ -1,7 +1,8 @@
 """Opening footage without keeping anybody waiting."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from threading import Event
 
 from PySide6.QtCore import QObject, Signal, SignalInstance
@@ -9,8 +10,10 @@ from PySide6.QtCore import QObject, Signal, SignalInstance
 from chronoxis.app.background import give_way, in_one_line
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.core.errors import Cancelled
-from chronoxis.core.footage.kinds import count, meet
+from chronoxis.core.footage.kinds import count, meet, origins_at
+from chronoxis.core.footage.photos.folders import run_around
 from chronoxis.core.footage.source import Facts
+from chronoxis.core.model.photo_run import PhotoFiles
 
 _PICTURE_HEIGHT = 400
 _LONG = 20_000  # frames, whose first small pictures take so long that counting should not compete with them
@@ -21,12 +24,14 @@ class Loader(QObject):
     """Reads the facts of footage at once and counts its frames after that, one after the other.
 
     Signals:
+        looked: the origins of the footage that paths stand for; and if that is one photo, its run.
         opened: the facts as the header tells them, and the first picture.
         progress: origin, and share of its frames counted, 0 to 1.
         counted: the source.
         failed: origin, and a message for the person.
     """
 
+    looked = Signal(list, object)
     opened = Signal(object, object)
     progress = Signal(object, float)
     counted = Signal(object)
@@ -39,6 +44,12 @@ class Loader(QObject):
         self._counting = ThreadPoolExecutor(1, "counting", give_way)
         self._stops: dict[Hashable, Event] = {}
         self._told.connect(self._tell)
+
+    def look_at(self, paths: Sequence[Path]) -> None:
+        """Find out what footage some files and folders are."""
+        stop, key = Event(), tuple(paths)
+        self._stops[key] = stop
+        self._opening.submit(self._look, key, stop)
 
     def load(self, origin: Hashable) -> None:
         """Open footage."""
@@ -61,6 +72,16 @@ class Loader(QObject):
         self.cancel_all()
         for pool in (self._opening, self._counting):
             pool.shutdown(cancel_futures=True)
+
+    def _look(self, paths: tuple[Path, ...], stop: Event) -> None:
+        try:
+            found = origins_at(paths)
+            alone = len(paths) == 1 and isinstance(found[0], PhotoFiles) and paths[0].is_file()
+            run = run_around(paths[0]) if alone else None
+        except Exception as error:
+            self._fail(paths, stop, error)
+            return
+        self._told.emit(stop, self.looked, (found, run))
 
     def _open(self, origin: Hashable, stop: Event) -> None:
         try:

@@ -14,6 +14,7 @@ from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
+from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project
 
 _COUNTING, _DRAWING = "counting frames…", "being drawn…"
@@ -23,10 +24,12 @@ class Loading(QObject):
     """Brings footage into the document, and shows on the shelf and the Weave how far that is.
 
     Signals:
+        run_offered: one photo was chosen, and the run that it is of; both are origins.
         opened: the facts of footage that was opened, and its first picture.
         said: a message for the person; empty when there is nothing more to say.
     """
 
+    run_offered = Signal(object, object)
     opened = Signal(object, object)
     said = Signal(str)
 
@@ -34,20 +37,28 @@ class Loading(QObject):
         super().__init__()
         self._document, self._shelf, self._weave = document, shelf, weave
         self.loader = Loader()
+        self.loader.looked.connect(self._looked)
         self.loader.opened.connect(self._opened)
         self.loader.progress.connect(self._count)
         self.loader.counted.connect(self._counted)
         self.loader.failed.connect(self._failed)
         self.drawing = DemoDrawing()
-        self.drawing.progress.connect(lambda path, share: document.wait_for(path, _DRAWING, share))
+        self.drawing.progress.connect(lambda origin, share: document.wait_for(origin, _DRAWING, share))
         self.drawing.drawn.connect(self._drawn)
         self.drawing.failed.connect(self._failed)
         shelf.given_up.connect(self._give_up)
 
-    def bring_in(self, path: Path) -> None:
-        """Open a file or folder as new footage; the window stays usable meanwhile."""
+    def bring_in(self, *paths: Path) -> None:
+        """Open files and folders as new footage; the window stays usable meanwhile."""
         self.said.emit("")
-        self.loader.load(path.absolute())
+        self.loader.look_at([path.absolute() for path in paths])
+
+    def _looked(self, origins: list[Hashable], run: PhotoFiles | None) -> None:
+        if run is not None and len(run.names) > 1:
+            self.run_offered.emit(origins[0], run)
+            return
+        for origin in origins:
+            self.loader.load(origin)
 
     def load_project(self) -> None:
         """Open all footage of the project, in place of what was being opened."""
@@ -87,7 +98,9 @@ class Loading(QObject):
         self._document.meet(facts)
         self._shelf.show_thumbnail(facts.origin, picture)
         wide = max(1, round(picture.width() * STRIP / picture.height()))
-        self._weave.strips.put(facts.origin, 0.0, picture.scaled(wide, STRIP))
+        for footage in self._document.project.footage:
+            if footage.origin == facts.origin:
+                self._weave.strips.put(footage.course, 0.0, picture.scaled(wide, STRIP))
         self._count(facts.origin, 0.0)
         self.opened.emit(facts, picture)
 
@@ -106,13 +119,13 @@ class Loading(QObject):
         else:
             self.said.emit(message)
 
-    def _drawn(self, path: Path) -> None:
-        self._document.wait_for(path, _DRAWING, None)
-        if self._document.uses(path):
-            self.loader.load(path)
+    def _drawn(self, origin: Hashable) -> None:
+        self._document.wait_for(origin, _DRAWING, None)
+        if self._document.uses(origin):
+            self.loader.load(origin)
 
     def _give_up(self, origin: Hashable) -> None:
-        if origin in self.drawing.under_way and isinstance(origin, Path):
+        if origin in self.drawing.under_way:
             self.drawing.give_up(origin)
             return
         self.loader.cancel(origin)

@@ -1,6 +1,7 @@
 """Widgets that show images."""
 
 from math import ceil
+from typing import Protocol
 
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent
@@ -9,6 +10,22 @@ from PySide6.QtWidgets import QApplication, QSizePolicy, QWidget
 from chronoxis.app.theme.theme import DIM, GROUND, PANEL, font
 
 _ASPECT = 16 / 9  # of a picture that is not there yet
+
+
+class Marks(Protocol):
+    """What is drawn on a picture and can be dragged there."""
+
+    def draw(self, painter: QPainter, shown: QRectF) -> None:
+        """Draw on a picture that is shown in a rectangle."""
+
+    def press(self, at: QPointF, shown: QRectF) -> bool:
+        """Grasp what is at a point; whether there is anything."""
+
+    def drag(self, at: QPointF, shown: QRectF) -> None:
+        """Move what is grasped to a point."""
+
+    def release(self) -> None:
+        """Let go."""
 
 
 class PictureView(QWidget):
@@ -28,6 +45,8 @@ class PictureView(QWidget):
         self._pressed: QPointF | None = None
         self._dragged = False
         self.exact = False
+        self._marks: Marks | None = None
+        self._marking = False
         self.setAccessibleName(name)
         self.setToolTip(f"{name}: a click shows its own pixels, dragging moves it; again, it fits (0)")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -66,11 +85,24 @@ class PictureView(QWidget):
         self.update()
         self.exact_toggled.emit(self.exact)
 
+    def set_marks(self, marks: Marks | None) -> None:
+        """Draw something on the picture that can be dragged there, or nothing any more."""
+        self._marks = marks
+        self.update()
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() is Qt.MouseButton.LeftButton:
+            there = self._marks is not None and self._image is not None and not self._image.isNull()
+            if there and self._marks is not None and self._marks.press(event.position(), self._shown()):
+                self._marking = True
+                return
             self._pressed, self._dragged = event.position(), False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._marking and self._marks is not None:
+            self._marks.drag(event.position(), self._shown())
+            self.update()
+            return
         if self._pressed is None:
             return
         way = event.position() - self._pressed
@@ -80,6 +112,11 @@ class PictureView(QWidget):
             self._move_middle(way)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._marking:
+            self._marking = False
+            if self._marks is not None:
+                self._marks.release()
+            return
         if self._pressed is not None and not self._dragged:
             self.toggle_exact(event.position())
         self._pressed = None
@@ -127,6 +164,8 @@ class PictureView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, not exactly)
         painter.fillRect(area, GROUND)
         painter.drawImage(shown, self._image)
+        if self._marks is not None:
+            self._marks.draw(painter, shown)
 
 
 class GatherGrid(QWidget):

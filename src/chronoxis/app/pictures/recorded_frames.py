@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from math import ceil
 
 from PySide6.QtGui import QImage
 
@@ -40,8 +41,8 @@ class RecordedFrames:
         """Decode what is wished, or None once it is no longer wanted."""
         if not still_wanted():
             return None
-        reader = self._open(wish.source)
         form = wish.source.facts.picture
+        reader = self._open(wish.source, min(wish.height, form.height) / form.height)
         picture, strip = QImage(), {}
         for number, frame in reader.frames({wish.number, *wish.strip}):
             if not still_wanted():
@@ -52,9 +53,13 @@ class RecordedFrames:
                 strip[number] = small_image(frame, form, _STRIP_HEIGHT)
         return Images(picture, strip)
 
-    def _open(self, source: Source) -> Reader:
-        if self._reader is None or self._source is not source:
+    def _open(self, source: Source, scale: float) -> Reader:
+        """A reader of a source whose frames are at least at a scale."""
+        enough = self._reader is not None and self._reader.reduction * scale <= 1
+        if self._reader is None or self._source is not source or not enough:
             if self._reader is not None:
                 self._reader.close()
-            self._reader, self._source = source.reader(), source
+            form = source.facts.picture
+            needed = ceil(form.width * scale), ceil(form.height * scale)
+            self._reader, self._source = source.reader(0, needed), source
         return self._reader

@@ -26,7 +26,7 @@ _COARSE = 2.0  # stored seconds between pictures, above which a quick one from n
 
 @dataclass(frozen=True, eq=False)
 class StripWish:
-    """Tiles in the order of their worth, and what is known of their footage."""
+    """Tiles in the order of their worth, and what is known of their footage, by its course."""
 
     tiles: Sequence[Tile]
     facts: dict[Hashable, Facts]
@@ -63,11 +63,11 @@ class Filmstrips(QObject):
     def nearest(self, tiles: Tiles) -> list[QPixmap | None]:
         """For each tile the picture nearest to it, if there is any of its file."""
         which, times = tiles.which.tolist(), self._nearest_times(tiles).tolist()
-        return [self._images.get((tiles.origins[one], time)) for one, time in zip(which, times, strict=True)]
+        return [self._images.get((tiles.courses[one], time)) for one, time in zip(which, times, strict=True)]
 
-    def nearest_times(self, origin: Hashable, seconds: Seconds) -> Seconds:
+    def nearest_times(self, course: Hashable, seconds: Seconds) -> Seconds:
         """Stored seconds of the pictures nearest to some; infinite where there is none of the file."""
-        times = np.array(self._times.get(origin, ()), np.float64)
+        times = np.array(self._times.get(course, ()), np.float64)
         if not len(times):
             return np.full(len(seconds), np.inf)
         after = np.minimum(np.searchsorted(times, seconds), len(times) - 1)
@@ -78,7 +78,7 @@ class Filmstrips(QObject):
         self, rails: Sequence[Tiles], facts: dict[Hashable, Facts], sources: dict[Hashable, Source]
     ) -> None:
         """Decode the tiles that no kept picture is near enough to; earlier wishes are dropped."""
-        lacking = [tile for tiles in rails for tile in self._lacking(tiles) if tile.origin in facts]
+        lacking = [tile for tiles in rails for tile in self._lacking(tiles) if tile.course in facts]
         under_way = self._under_way
         if not lacking or (
             under_way is not None
@@ -89,11 +89,11 @@ class Filmstrips(QObject):
         self._under_way = StripWish(lacking, dict(facts), dict(sources))
         self._latest.ask(self._under_way)
 
-    def put(self, origin: Hashable, seconds: float, image: QImage) -> None:
+    def put(self, course: Hashable, seconds: float, image: QImage) -> None:
         """Keep a picture."""
-        if (origin, seconds) not in self._images:
-            insort(self._times.setdefault(origin, []), seconds)
-        self._images[origin, seconds] = QPixmap.fromImage(image)
+        if (course, seconds) not in self._images:
+            insort(self._times.setdefault(course, []), seconds)
+        self._images[course, seconds] = QPixmap.fromImage(image)
         self.version += 1
         if len(self._images) > _MOST_IMAGES:
             gone, time = next(iter(self._images))
@@ -111,9 +111,9 @@ class Filmstrips(QObject):
 
     def _nearest_times(self, tiles: Tiles) -> Seconds:
         times = np.empty(len(tiles))
-        for number, origin in enumerate(tiles.origins):
+        for number, course in enumerate(tiles.courses):
             of_it = tiles.which == number
-            times[of_it] = self.nearest_times(origin, tiles.seconds[of_it])
+            times[of_it] = self.nearest_times(course, tiles.seconds[of_it])
         return times
 
     def _end(self, wish: StripWish, _answer: None) -> None:
@@ -124,12 +124,13 @@ class Filmstrips(QObject):
         for tile in wish.tiles:
             if not still_wanted():
                 return
-            facts = wish.facts[tile.origin]
-            exact = wish.sources.get(tile.origin) if tile.tolerance * 2 < _COARSE else None
+            facts, source = wish.facts[tile.course], wish.sources.get(tile.course)
+            close = source is not None and (source.is_quick or tile.tolerance * 2 < _COARSE)
+            exact = source if close else None
             try:
                 frame = self._opened.frame(facts, exact, tile.seconds)
                 if frame is not None:
-                    self._found.emit(tile.origin, tile.seconds, small_image(frame, facts.picture, STRIP))
+                    self._found.emit(tile.course, tile.seconds, small_image(frame, facts.picture, STRIP))
             except ChronoxisError:
                 continue  # whoever decodes the picture at the playhead says what is wrong with the file
 
@@ -159,5 +160,6 @@ def _opened(facts: Facts, source: Source | None) -> tuple[Glimpse, ExitStack]:
     with ExitStack() as stack:
         if source is None:
             return stack.enter_context(glimpses(facts)), stack.pop_all()
-        reader = stack.enter_context(source.reader())
+        small = round(STRIP * facts.picture.width / facts.picture.height), round(STRIP)
+        reader = stack.enter_context(source.reader(1 if source.is_quick else 0, small))
         return lambda seconds: reader.frame(source.frame_at(seconds)), stack.pop_all()

@@ -24,12 +24,12 @@ class Tile:
     """A place for a small picture.
 
     Attributes:
-        origin: the footage it is of.
+        course: what the footage it is of shows when.
         seconds: stored seconds of its source.
         tolerance: seconds by which a picture may be off and still serve.
     """
 
-    origin: Hashable
+    course: Hashable
     seconds: float
     tolerance: float
 
@@ -39,15 +39,15 @@ class Tiles:
     """Tiles side by side on a rail; one row per tile, every column of the shape (tiles,).
 
     Attributes:
-        origins: the footage they are of.
-        which: of each, which of the origins.
+        courses: what the footage they are of shows when.
+        which: of each, which of the courses.
         seconds: stored seconds of its source.
         tolerances: seconds by which a picture may be off and still serve.
         lefts: where they begin, pixels.
         rights: where they end.
     """
 
-    origins: Sequence[Hashable]
+    courses: Sequence[Hashable]
     which: Numbers
     seconds: Seconds
     tolerances: Seconds
@@ -59,7 +59,7 @@ class Tiles:
 
     def tile(self, row: int) -> Tile:
         """One of them. Raises IndexError if there is none."""
-        return Tile(self.origins[self.which[row]], float(self.seconds[row]), float(self.tolerances[row]))
+        return Tile(self.courses[self.which[row]], float(self.seconds[row]), float(self.tolerances[row]))
 
 
 def recorded_tiles(project: Project, rails: Rails) -> Tiles:
@@ -86,7 +86,7 @@ def recorded_tiles(project: Project, rails: Rails) -> Tiles:
     rights[last_rows[there] - 1] = np.maximum(rights[last_rows[there] - 1], least)
     scales = _scales(project)[files]
     return Tiles(
-        _origins(project), files[of], middles / scales[of], spacings[of] / 2 / scales[of], lefts, rights
+        _courses(project), files[of], middles / scales[of], spacings[of] / 2 / scales[of], lefts, rights
     )
 
 
@@ -128,11 +128,11 @@ def result_tiles(project: Project, rails: Rails) -> Tiles:
     files = project.shot_rows.footage[played.shots]
     scales = _scales(project)[files]
     tolerances = spacing / 2 * played.speeds / scales
-    return Tiles(_origins(project), files, played.recorded / scales, tolerances, places[:-1], places[1:])
+    return Tiles(_courses(project), files, played.recorded / scales, tolerances, places[:-1], places[1:])
 
 
-def _origins(project: Project) -> list[Hashable]:
-    return [footage.origin for footage in project.footage]
+def _courses(project: Project) -> list[Hashable]:
+    return [footage.course for footage in project.footage]
 
 
 def _scales(project: Project) -> Seconds:

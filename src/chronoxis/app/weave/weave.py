@@ -247,7 +247,13 @@ class Weave(QWidget):
             self._wish.start()
 
     def _wish_pictures(self) -> None:
-        self.strips.want(self._tiles, self._document.facts, self._document.sources)
+        document = self._document
+        known = [
+            (f, document.facts[f.origin]) for f in document.project.footage if f.origin in document.facts
+        ]
+        opened = [(f.course, document.opened(f)) for f, _ in known]
+        sources = {course: source for course, source in opened if source is not None}
+        self.strips.want(self._tiles, {f.course: facts for f, facts in known}, sources)
 
     def _playhead_places(self, rails: Rails) -> tuple[float, float]:
         project, seconds = self._document.project, float(self._document.playhead)

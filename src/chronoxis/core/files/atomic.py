@@ -4,6 +4,7 @@ import errno
 import fcntl
 import os
 import secrets
+import shutil
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -20,8 +21,8 @@ _MOST_BYTES = 80  # of the final name in that of the unfinished file
 
 
 @contextmanager
-def temporary_beside(final: Path) -> Iterator[Path]:
-    """Make an empty hidden file in the folder of ``final``, to be written and then published.
+def temporary_beside(final: Path, *, folder: bool = False) -> Iterator[Path]:
+    """Make an empty hidden file, or folder, beside ``final``, to be written and then published.
 
     What was not published is removed at the end, and so is what programs that were killed left behind
     there. It is also noted down until then, so that the next start of the program finds it.
@@ -34,20 +35,34 @@ def temporary_beside(final: Path) -> Iterator[Path]:
         stem = os.fsencode(final.stem)[:_MOST_BYTES].decode(errors="ignore")
         name = final.parent / f".{stem}-{secrets.token_hex(4)}{_UNFINISHED}"
         note = _note_down(name)  # first, so that nothing is ever there without a note of it
-        handle = os.open(name, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600)
+        handle = _created(name, folder=folder)
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
     try:
         takes_lock(handle)  # for as long as the program lives
         umask = os.umask(0)
         os.umask(umask)
-        os.fchmod(handle, 0o666 & ~umask)
+        os.fchmod(handle, (0o777 if folder else 0o666) & ~umask)
         yield name
     finally:
         os.close(handle)
-        name.unlink(missing_ok=True)
+        _remove(name)
         if note is not None:
             note.unlink(missing_ok=True)
+
+
+def _created(name: Path, *, folder: bool) -> int:
+    if not folder:
+        return os.open(name, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600)
+    name.mkdir(0o700)
+    return os.open(name, os.O_RDONLY | os.O_DIRECTORY)
+
+
+def _remove(path: Path) -> None:
+    if path.is_dir() and not path.is_symlink():
+        shutil.rmtree(path)
+    else:
+        path.unlink(missing_ok=True)
 
 
 def sweep_unfinished() -> None:
@@ -85,11 +100,14 @@ def _sweep(folder: Path) -> None:
 
 def _remove_left(unfinished: Path) -> bool:
     """Remove an unfinished file if nobody writes it any more, and say whether that was so."""
-    with unfinished.open("rb") as found:
+    found = os.open(unfinished, os.O_RDONLY)
+    try:
         left = time.time() - unfinished.stat().st_mtime > _FRESH and takes_lock(found)
         if left:
-            unfinished.unlink()
+            _remove(unfinished)
             (_notes_folder() / unfinished.name).unlink(missing_ok=True)
+    finally:
+        os.close(found)
     return left
 
 
@@ -143,6 +161,34 @@ def publish(temporary: Path, final: Path, *, overwrite: bool) -> None:
             _claim(temporary, final)
     except FileExistsError:
         raise ExportError(already_there(final)) from None
+    except OSError as error:
+        raise ExportError(why_not_written(final, error)) from error
+
+
+def publish_folder(temporary: Path, final: Path, *, overwrite: bool) -> None:
+    """Give a finished folder its final name in one step; one that it replaces goes once that is done.
+
+    Raises:
+        ExportError: a folder of that name is there and may not be replaced, or the disk refuses.
+    """
+    old = temporary.with_name(f"{temporary.name.removesuffix(_UNFINISHED)}-old{_UNFINISHED}")
+    try:
+        for path in (*temporary.iterdir(), temporary):
+            handle = os.open(path, os.O_RDONLY)
+            os.fsync(handle)
+            os.close(handle)
+        if final.exists():
+            if not overwrite:
+                raise ExportError(already_there(final))
+            final.rename(old)
+        try:
+            temporary.rename(final)
+        except OSError:
+            if old.exists():
+                old.rename(final)
+            raise
+        if old.exists():
+            shutil.rmtree(old)
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
 

@@ -108,6 +108,11 @@ class AbsentSource:
         return min(frame / self.rate, self.length)
 
     @property
+    def is_quick(self) -> bool:
+        """Yes."""
+        return True
+
+    @property
     def flaws(self) -> tuple[Flaw, ...]:
         """None."""
         return ()

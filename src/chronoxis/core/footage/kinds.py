@@ -1,11 +1,13 @@
 """The kinds of footage, and how each is opened. A further kind is a package beside this and a line here."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable, Sequence
 from contextlib import AbstractContextManager
+from pathlib import Path
 from typing import Any, Protocol
 
 from av.video.frame import VideoFrame
 
+from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.photos.kind import PhotoRunKind
 from chronoxis.core.footage.recording.kind import RecordingKind
 from chronoxis.core.footage.source import Facts, Glimpse, Progress, Source
@@ -27,6 +29,9 @@ class Kind(Protocol):
     def claims(self, origin: Hashable) -> bool:
         """Whether this is what opens an origin. Asked in the order of `KINDS`."""
 
+    def origins(self, paths: Sequence[Path]) -> list[Hashable]:
+        """What paths that it claims stand for. Raises FootageError."""
+
     def meet(self, origin: Any) -> tuple[Facts, VideoFrame]:
         """Facts from the header, and the first picture. Raises FootageError."""
 
@@ -47,6 +52,33 @@ class Kind(Protocol):
 
 
 KINDS: tuple[Kind, ...] = (PhotoRunKind(), RecordingKind())
+
+
+def origins_at(paths: Sequence[Path]) -> list[Hashable]:
+    """What chosen files and folders are: footage of whatever kinds, in the order of `KINDS`.
+
+    Raises:
+        FootageError: there is nothing that could be footage, or a folder cannot be looked into.
+    """
+    found: list[Hashable] = []
+    left = [*paths, *_recordings_in(path for path in paths if path.is_dir())]
+    for kind in KINDS:
+        own = [path for path in left if kind.claims(path)]
+        left = [path for path in left if path not in own]
+        found += kind.origins(own)
+    if not found:
+        named = ", ".join(path.name for path in paths[:3])
+        raise FootageError(f"{named} holds neither photos nor recordings; choose another folder.")
+    return found
+
+
+def _recordings_in(folders: Iterable[Path]) -> list[Path]:
+    """Files in folders that end like recordings. Raises FootageError if one cannot be looked into."""
+    try:
+        files = [file for folder in folders for file in sorted(folder.iterdir())]
+    except OSError as error:
+        raise FootageError(f"{error.filename} cannot be looked into: {error.strerror}.") from None
+    return [file for file in files if file.suffix.lower() in RecordingKind.endings and file.is_file()]
 
 
 def meet(origin: Hashable) -> tuple[Facts, VideoFrame]:

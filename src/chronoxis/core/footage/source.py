@@ -145,6 +145,10 @@ class Source(Protocol):
         """Stored second at which a frame's display begins; of the frame behind the last one, the length."""
 
     @property
+    def is_quick(self) -> bool:
+        """Whether any one frame can be had as soon as the next one."""
+
+    @property
     def flaws(self) -> tuple[Flaw, ...]:
         """What is known to be wrong, by place."""
 

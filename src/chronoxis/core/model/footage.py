@@ -44,6 +44,11 @@ class Footage(ABC):
         """What its source is opened from; equal for footage that shares one."""
 
     @property
+    def course(self) -> Hashable:
+        """Equal for footage whose sources show the same at every stored second."""
+        return self.origin
+
+    @property
     @abstractmethod
     def files(self) -> tuple[Path, ...]:
         """The files that it is read from; none, if it is made of other footage."""

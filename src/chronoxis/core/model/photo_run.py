@@ -1,5 +1,6 @@
 """A photo run: footage that is a sequence of still photos."""
 
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
@@ -141,6 +142,11 @@ class PhotoRun(Footage):
     def origin(self) -> PhotoFiles:
         """Its photos."""
         return self.photos
+
+    @cached_property
+    def course(self) -> Hashable:
+        """Its photos, and all that says when each is on display."""
+        return self.photos, self.time, self.handling, self.apart
 
     @property
     def files(self) -> tuple[Path, ...]:

@@ -59,6 +59,11 @@ class Plan:
         """The choices of an export."""
         return self.project.settings
 
+    def frames_of(self, shot: int) -> tuple[int, int]:
+        """Numbers of the first result frame of a shot, and of the first one behind it."""
+        first, stop = np.searchsorted(self.schedule.shots, [shot, shot + 1]).tolist()
+        return first, stop
+
     @property
     def pictures(self) -> list[PictureFormat]:
         """What the recorded pictures of each shot are like."""

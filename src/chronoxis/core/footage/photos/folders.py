@@ -17,7 +17,11 @@ def runs_in(folder: Path) -> list[PhotoFiles]:
     Raises:
         FootageError: it cannot be looked into.
     """
-    return [PhotoFiles(folder, run.names) for run in _runs_in(folder)]
+    runs = _runs_in(folder)
+    longer = [
+        run for run in runs if len(run.names) > 1
+    ] or runs  # beside a run, single photos are something else
+    return [PhotoFiles(folder, run.names) for run in longer]
 
 
 def run_around(photo: Path) -> PhotoFiles:
@@ -46,18 +50,17 @@ def photos_at(place: Path) -> PhotoFiles:
     place = place.absolute()
     if not place.is_dir():
         return run_around(place)
-    runs = _runs_in(place)
+    runs = runs_in(place)
     if not runs:
         raise FootageError(
             f"{place.name} holds no photos; choose a folder with {', '.join(ENDINGS[:6])} files."
         )
-    long = [run for run in runs if len(run.names) > 1] or runs
-    if len(long) > 1:
-        listed = ", ".join(f"{run.names[0]} ({len(run.names)} photos)" for run in long[:_MOST_LISTED])
+    if len(runs) > 1:
+        listed = ", ".join(f"{run.names[0]} ({len(run.names)} photos)" for run in runs[:_MOST_LISTED])
         raise FootageError(
-            f"{place.name} holds {len(long)} runs of photos: {listed}; name one photo of the one."
+            f"{place.name} holds {len(runs)} runs of photos: {listed}; name one photo of the one."
         )
-    return PhotoFiles(place, long[0].names)
+    return runs[0]
 
 
 def _runs_in(folder: Path) -> list[NumberedRun]:

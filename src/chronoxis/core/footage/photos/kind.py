@@ -1,7 +1,7 @@
 """Photo runs as a kind of footage."""
 
 import os
-from collections.abc import Hashable, Iterator
+from collections.abc import Hashable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field, replace
@@ -16,7 +16,7 @@ from chronoxis.core.errors import FootageError, PlanError
 from chronoxis.core.footage.apart import run_apart
 from chronoxis.core.footage.photos.course import Course
 from chronoxis.core.footage.photos.facts import PhotoRunFacts
-from chronoxis.core.footage.photos.folders import photos_at
+from chronoxis.core.footage.photos.folders import photos_at, photos_of, runs_in
 from chronoxis.core.footage.photos.photo_file import (
     ENDINGS,
     PhotoHeader,
@@ -72,6 +72,11 @@ class PhotoSource:
     def edges(self) -> Seconds:
         """When each place is on display, in recorded seconds."""
         return self.course.edges
+
+    @property
+    def is_quick(self) -> bool:
+        """Yes: photos stand by themselves."""
+        return True
 
     @cached_property
     def flaws(self) -> tuple[Flaw, ...]:
@@ -145,6 +150,13 @@ class PhotoRunKind:
         if isinstance(origin, Path):
             return origin.suffix.lower() in ENDINGS or origin.is_dir()
         return isinstance(origin, PhotoFiles)
+
+    def origins(self, paths: Sequence[Path]) -> list[Hashable]:
+        """The runs that chosen photos make, and all in chosen folders. Raises FootageError."""
+        found: list[Hashable] = [*photos_of([path for path in paths if not path.is_dir()])]
+        for folder in [path for path in paths if path.is_dir()]:
+            found += runs_in(folder)
+        return found
 
     def meet(self, origin: PhotoFiles | Path) -> tuple[PhotoRunFacts, VideoFrame]:
         """Facts by the first photo that can be read, and that one, small. Raises FootageError."""

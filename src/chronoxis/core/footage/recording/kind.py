@@ -1,6 +1,6 @@
 """Recordings as a kind of footage."""
 
-from collections.abc import Hashable, Iterator
+from collections.abc import Hashable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
@@ -74,6 +74,11 @@ class RecordingSource:
         )
 
     @property
+    def is_quick(self) -> bool:
+        """No: most frames hang on others before them."""
+        return False
+
+    @property
     def flaws(self) -> tuple[Flaw, ...]:
         """None: what cannot be decoded is found on the way."""
         return ()
@@ -104,6 +109,10 @@ class RecordingKind:
     def claims(self, origin: Hashable) -> bool:
         """Any path: what it is, only opening it tells."""
         return isinstance(origin, Path)
+
+    def origins(self, paths: Sequence[Path]) -> list[Hashable]:
+        """The files themselves."""
+        return [*paths]
 
     def meet(self, origin: Path) -> tuple[RecordingFacts, VideoFrame]:
         """Facts and first picture. Raises FootageError."""

@@ -1,0 +1,116 @@
+"""Which result frames show which photo, and the even choices nearby."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from functools import partial
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from chronoxis.app.push_button import push_button
+from chronoxis.app.theme.theme import DIM, GROUND, LINE, RAISED, TEXT, font
+from chronoxis.core.timing.cadence import Cadence
+from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.timecode import format_time
+
+_FRAMES = 24  # result frames that are drawn
+_HEIGHT = 30
+
+
+class CadenceView(QWidget):
+    """A strip of result frames with the photos that they show, in words, and buttons for what is even.
+
+    Signals:
+        photo_rate_chosen: photos per result second.
+        rate_chosen: result frames per second.
+    """
+
+    photo_rate_chosen = Signal(object)
+    rate_chosen = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._strip, self.words = _Strip(), QLabel()
+        self.words.setProperty("dim", True)
+        self.words.setWordWrap(True)
+        self.offers: list[QPushButton] = []
+        self._row = QHBoxLayout()
+        self._row.setSpacing(6)
+        self._row.addStretch()
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(6)
+        for widget in (self._strip, self.words):
+            rows.addWidget(widget)
+        rows.addLayout(self._row)
+        self._shown: tuple[Cadence, Fraction] | None = None
+
+    def show_cadence(self, cadence: Cadence, photos: Fraction) -> None:
+        """Show a cadence, of so many photos."""
+        if self._shown == (cadence, photos):
+            return
+        self._shown = cadence, photos
+        self._strip.show_cadence(cadence)
+        even = "" if cadence.is_even else " Even choices nearby:"
+        self.words.setText(cadence.in_words() + even)
+        for offer in self.offers:
+            self._row.removeWidget(offer)
+            offer.deleteLater()
+        self.offers = []
+        for rate in cadence.even_photo_rates():
+            lasts = format_time(photos / rate, 2)
+            self._offer(
+                f"{format_rate(rate)} photos a second",
+                f"Change the speed: it lasts {lasts} then",
+                partial(self.photo_rate_chosen.emit, rate),
+            )
+        for rate in cadence.even_rates():
+            self._offer(
+                f"{format_rate(rate)} fps",
+                "Change the result's frame rate; its length stays",
+                partial(self.rate_chosen.emit, rate),
+            )
+
+    def _offer(self, text: str, tip: str, act: Callable[[], object]) -> None:
+        button = push_button(text, tip)
+        button.setProperty("choice", True)
+        button.clicked.connect(act)
+        self._row.insertWidget(len(self.offers), button)
+        self.offers.append(button)
+
+
+class _Strip(QWidget):
+    """Result frames side by side, those of one photo in one tone, with the photo's number."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._cadence: Cadence | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Which result frames show which photo")
+        self.setToolTip("The first result frames, with the number of the photo that each shows")
+
+    def sizeHint(self) -> QSize:
+        return QSize(200, _HEIGHT)
+
+    def show_cadence(self, cadence: Cadence) -> None:
+        self._cadence = cadence
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if self._cadence is None:
+            return
+        painter = QPainter(self)
+        painter.setFont(font(7.5))
+        wide = self.width() / _FRAMES
+        photos = [self._cadence.photo_at(frame) for frame in range(_FRAMES)]
+        order = {photo: place for place, photo in enumerate(dict.fromkeys(photos))}
+        for frame, photo in enumerate(photos):
+            cell = QRectF(frame * wide, 0, wide - 1, _HEIGHT)
+            painter.fillRect(cell, RAISED if order[photo] % 2 else GROUND)
+            painter.setPen(LINE)
+            painter.drawRect(cell.adjusted(0, 0, 0, -1))
+            first = frame == 0 or photos[frame - 1] != photo
+            painter.setPen(TEXT if first else DIM)
+            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, str(photo + 1) if first else "·")
+        del painter

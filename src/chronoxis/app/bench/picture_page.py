@@ -1,0 +1,268 @@
+"""The page *Picture*: which part of its pictures a shot shows."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+
+from chronoxis.app.bench.number_field import NumberField
+from chronoxis.app.bench.page import Page, label_for
+from chronoxis.app.document import Document
+from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
+from chronoxis.app.push_button import push_button
+from chronoxis.app.theme.theme import scaled
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model.composing import set_framings, shape_shots
+from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.framing import SHAPES, Easing, Fit, Framing, FramingStep, View, parse_shape
+from chronoxis.core.model.project import Project
+from chronoxis.core.picture.views import enlargement
+
+_FITS = (
+    (Fit.FILL, "&Fill", "Fill the result; what is too much is left out at the sides"),
+    (Fit.BARS, "&Bars", "Show all of it, between bars"),
+)
+_EASINGS = (
+    (Easing.GENTLE, "&Gentle", "Views begin and end their moves gently"),
+    (Easing.EVEN, "E&ven", "Views move at one speed"),
+)
+_AS_IT_IS = "As it is"
+_CLOSER = Fraction(4, 5)  # of the first view, where a move ends at first
+
+
+class PicturePage(Page):
+    """Shows and changes the framing of the selected shots. Signal ``draw_wanted``: to draw on a picture."""
+
+    draw_wanted = Signal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.marks = FramingMarks(document)
+        self.shapes: dict[str, QPushButton] = {}
+        self.fits: dict[Fit, QPushButton] = {}
+        self.easings: dict[Easing, QPushButton] = {}
+        self.steps: list[QPushButton] = []
+        self.shape = NumberField("Another shape", "Width by height of what the shot shows: 16:9, 2.39:1")
+        self.shape.setFixedWidth(scaled(70))
+        self.shape.editingFinished.connect(self._enter_shape)
+        self.draw = push_button(
+            "&Draw on the picture", "Show the recorded picture large, to drag the view on it"
+        )
+        self.draw.clicked.connect(self.draw_wanted)
+        self.let_move = push_button("Let it &move", "Begin with this view and end with a closer one")
+        self.let_move.clicked.connect(self._let_move)
+        self.add = push_button("Add a s&tep here", "Hold the view that is shown at the playhead")
+        self.add.clicked.connect(self._add_step)
+        self.still = push_button("Keep it s&till", "Show the view at the playhead throughout")
+        self.still.clicked.connect(self._keep_still)
+        self._says = QLabel()
+        self._says.setProperty("dim", True)
+        self._says.setWordWrap(True)
+        self._shown: Framing | None = None
+        self._lay_out()
+        document.playhead_moved.connect(lambda _: self._show_steps())
+
+    def _lay_out(self) -> None:
+        shapes, fits, deeds = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
+        self._step_row = QHBoxLayout()
+        for row in (shapes, fits, deeds, self._step_row):
+            row.setSpacing(5)
+        group = QButtonGroup(self)
+        for name in (_AS_IT_IS, *SHAPES):
+            tip = "Show all of the picture" if name == _AS_IT_IS else f"Crop the whole shot to {name}"
+            self.shapes[name] = self._chip(name, tip, group, partial(self._choose_shape, name))
+            shapes.addWidget(self.shapes[name])
+        shapes.addStretch()
+        other = QHBoxLayout()
+        other.addWidget(label_for("Anot&her shape", self.shape))
+        other.addWidget(self.shape)
+        other.addSpacing(16)
+        fit_label = QLabel("Other shapes")
+        fit_label.setProperty("dim", True)
+        fit_label.setToolTip("What becomes of a shot whose shape is not the result's")
+        other.addWidget(fit_label)
+        group = QButtonGroup(self)
+        for fit, text, tip in _FITS:
+            self.fits[fit] = self._chip(text, tip, group, partial(self._set_fit, fit))
+            other.addWidget(self.fits[fit])
+        other.addStretch()
+        for button in (self.draw, self.let_move, self.add, self.still):
+            deeds.addWidget(button)
+        deeds.addStretch()
+        easing_label = QLabel("Moves")
+        easing_label.setProperty("dim", True)
+        fits.addWidget(easing_label)
+        group = QButtonGroup(self)
+        for easing, text, tip in _EASINGS:
+            self.easings[easing] = self._chip(
+                text,
+                tip,
+                group,
+                partial(self._set_easing, easing),
+            )
+            fits.addWidget(self.easings[easing])
+        fits.addSpacing(10)
+        fits.addLayout(self._step_row)
+        fits.addStretch()
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 4, 0, 0)
+        rows.setSpacing(9)
+        for row in (shapes, other, deeds, fits):
+            rows.addLayout(row)
+        rows.addWidget(self._says)
+        rows.addStretch()
+
+    def _chip(self, text: str, tip: str, group: QButtonGroup, act: Callable[[], object]) -> QPushButton:
+        chip = push_button(text, tip)
+        chip.setCheckable(True)
+        chip.setProperty("choice", True)
+        chip.clicked.connect(lambda _: act())
+        group.addButton(chip)
+        return chip
+
+    def show_project(self) -> None:
+        """Show the framing of the selected shots."""
+        sizes = self._sizes()
+        if not sizes:
+            return
+        framings = [self._document.project.shots[number].framing for number in sizes]
+        first, size = framings[0], sizes[min(sizes)]
+        shape = first.steps[0].view.shape if first.steps else None
+        for name, chip in self.shapes.items():
+            own = (
+                shape is None if name == _AS_IT_IS else shape is not None and _same(shape, parse_shape(name))
+            )
+            chip.group().setExclusive(own)
+            chip.setChecked(own)
+        self.shape.show_number(f"{float(shape or Fraction(size[0], size[1])):.4g}:1")
+        self.fits[first.fit].setChecked(True)
+        self.easings[first.easing].setChecked(True)
+        moves = len(first.steps) > 1
+        self.let_move.setVisible(not moves)
+        for widget in (self.add, self.still, *self.easings.values()):
+            widget.setVisible(moves)
+        self._shown = first
+        self._says.setText(self._meaning(min(sizes), first, size))
+        self._show_steps()
+
+    def _show_steps(self) -> None:
+        framing = self._shown
+        if framing is None or not self.isVisible():
+            return
+        names = []
+        if len(framing.steps) > 1 and self._document.selected_shots:
+            number = self._document.selected_shots[0]
+            length = self._document.project.shots[number].pace.result_length
+            names = [step_name(framing, place, Fraction(length)) for place in range(len(framing.steps))]
+        if [button.text() for button in self.steps] != names:
+            for button in self.steps:
+                self._step_row.removeWidget(button)
+                button.deleteLater()
+            self.steps = []
+            for place, name in enumerate(names):
+                button = push_button(name, "Go to where this view is shown")
+                button.setProperty("hold", True)
+                button.setCheckable(True)
+                button.clicked.connect(lambda _, place=place: self._go_to(place))
+                self._step_row.addWidget(button)
+                self.steps.append(button)
+        share = self.marks.share
+        for place, button in enumerate(self.steps):
+            button.setChecked(framing.steps[place].at == share)
+
+    def _sizes(self) -> dict[int, Size]:
+        """The sizes of the pictures of the selected shots, by their numbers."""
+        document = self._document
+        found = {}
+        for number in document.selected_shots:
+            facts = document.facts.get(document.project.footage_of(document.project.shots[number]).origin)
+            if facts is not None:
+                found[number] = facts.picture.size
+        return found
+
+    def _meaning(self, number: int, framing: Framing, size: Size) -> str:
+        """What the choice comes to, in pixels."""
+        plan = self._document.plan
+        views = [step.view for step in framing.steps] or [View.whole(size)]
+        sides = [f"{round(view.width)}×{round(view.height)}" for view in (views[0], views[-1])]
+        said = f"Shows {sides[0]}" if len(views) == 1 else f"Moves from {sides[0]} to {sides[1]}"
+        said += f" of {size[0]}×{size[1]} pixels."
+        if plan is None or number >= len(plan.views):
+            return said
+        large = enlargement(plan.views[number], plan.pictures[number], plan.size)
+        if large > 1.005:
+            said += f" At {plan.size[0]}×{plan.size[1]} that enlarges its own pixels {large:.2f} times."
+        return said
+
+    def _choose_shape(self, name: str) -> None:
+        self._set_shape(None if name == _AS_IT_IS else parse_shape(name))
+
+    def _enter_shape(self) -> None:
+        text = self.shape.take_text()
+        if text is None:
+            return
+        try:
+            self._set_shape(parse_shape(text))
+        except PlanError as error:
+            self.show_project()
+            self.refused.emit(str(error))
+
+    def _set_shape(self, shape: Fraction | None) -> None:
+        sizes = self._sizes()
+        self._apply("Shape", lambda p: shape_shots(p, sizes, shape))
+        self.show_project()
+
+    def _change(self, label: str, change: Callable[[Framing, Size], Framing]) -> None:
+        sizes = self._sizes()
+
+        def edit(project: Project) -> Project:
+            framings = {number: change(project.shots[number].framing, size) for number, size in sizes.items()}
+            return set_framings(project, framings)
+
+        self._apply(label, edit)
+        self.show_project()
+
+    def _set_fit(self, fit: Fit) -> None:
+        self._change("Fit", lambda framing, _: replace(framing, fit=fit))
+
+    def _set_easing(self, easing: Easing) -> None:
+        self._change("Easing", lambda framing, _: replace(framing, easing=easing))
+
+    def _let_move(self) -> None:
+        def moving(framing: Framing, size: Size) -> Framing:
+            first = framing.view(size, Fraction(0))
+            width, height = first.width * _CLOSER, first.height * _CLOSER
+            last = View(
+                first.left + (first.width - width) / 2, first.top + (first.height - height) / 2, width, height
+            )
+            steps = FramingStep(Fraction(0), first), FramingStep(Fraction(1), last)
+            return replace(framing, steps=steps)
+
+        self._change("Move", moving)
+        self.draw_wanted.emit()
+
+    def _add_step(self) -> None:
+        share = self.marks.share
+        self._change("Add step", lambda f, size: f.with_step(share, f.view(size, share)))
+
+    def _keep_still(self) -> None:
+        share = self.marks.share
+        self._change(
+            "Keep still",
+            lambda f, size: replace(f, steps=(FramingStep(Fraction(0), f.view(size, share)),)),
+        )
+
+    def _go_to(self, place: int) -> None:
+        document, plan = self._document, self._document.planned_now()
+        if plan is None or self._shown is None or not document.selected_shots:
+            return
+        first, stop = plan.frames_of(document.selected_shots[0])
+        frame = first + round(self._shown.steps[place].at * (stop - first - 1))
+        document.move_playhead(frame / document.project.rate)
+
+
+def _same(one: Fraction, other: Fraction) -> bool:
+    return abs(one / other - 1) < Fraction(1, 500)

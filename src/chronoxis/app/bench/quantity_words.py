@@ -1,0 +1,102 @@
+"""How the linked quantities are called, read and written, in frames or in photos."""
+
+import re
+from fractions import Fraction
+
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.photo_run import PhotoRun
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.rates import format_rate, parse_rate
+from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.schedule import result_frame_count
+from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
+from chronoxis.core.timing.step import format_exact_step, format_step, parse_step, step_words
+from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
+
+_PHOTOS = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:photos?)?")
+
+
+def step_label(project: Project, place: Place) -> str:
+    """What the step is called, with the letter of its key marked."""
+    if isinstance(_footage(project, place), PhotoRun):
+        return "Photos a second (&k)"
+    return step_words(project.reckoner(place).step)
+
+
+def read_quantity(quantity: Quantity, text: str, project: Project, place: Place) -> Fraction:
+    """The value that a text means for a passage. Raises PlanError if it means none."""
+    footage = _footage(project, place)
+    if isinstance(footage, PhotoRun):
+        photos = _PHOTOS.fullmatch(text.strip().lower())
+        if quantity is Quantity.RECORDED_LENGTH and photos:
+            return Fraction(photos[1].replace(",", ".")) / footage.rate
+        if quantity is Quantity.STEP:
+            return parse_rate(text.lower().removesuffix("a second")) / project.rate
+    match quantity:
+        case Quantity.SPEED:
+            return parse_speed(text, footage.rate / project.rate)
+        case Quantity.RECORDED_LENGTH | Quantity.RESULT_LENGTH:
+            recorded = quantity is Quantity.RECORDED_LENGTH
+            return parse_time(text, footage.rate if recorded else project.rate)
+        case Quantity.RATE:
+            return parse_rate(text)
+        case _:
+            return parse_step(text)
+
+
+def quantity_text(project: Project, place: Place, quantity: Quantity) -> str:
+    """A quantity as a person reads it."""
+    passage = project.passage(place)
+    match quantity:
+        case Quantity.RECORDED_LENGTH | Quantity.STEP:
+            return _footage_text(project, place, quantity)
+        case Quantity.SPEED:
+            return format_speed(passage.speed)
+        case Quantity.RESULT_LENGTH:
+            return format_time(project.passage_result_length(place), 2)
+        case Quantity.RATE:
+            return f"{format_rate(project.rate)} fps"
+        case _:
+            return f"{result_frame_count(project.passage_result_length(place), project.rate)}"
+
+
+def _footage_text(project: Project, place: Place, quantity: Quantity) -> str:
+    """How much of the footage there is, or how fast it passes."""
+    passage, footage = project.passage(place), _footage(project, place)
+    if isinstance(footage, PhotoRun):
+        if quantity is Quantity.STEP:
+            return f"{format_rate(passage.speed * footage.rate)} a second"
+        return f"{float(passage.recorded_length * footage.rate):.6g} photos"
+    if quantity is Quantity.STEP:
+        return format_step(project.reckoner(place).step)
+    return format_time(passage.recorded_length, 2)
+
+
+def exact_text(project: Project, place: Place, quantity: Quantity) -> str:
+    """A quantity as it is edited."""
+    photos = isinstance(_footage(project, place), PhotoRun)
+    match quantity:
+        case Quantity.RECORDED_LENGTH if not photos:
+            return format_exact_time(project.passage(place).recorded_length)
+        case Quantity.SPEED:
+            return format_exact_speed(project.passage(place).speed)
+        case Quantity.RESULT_LENGTH:
+            return format_exact_time(project.passage_result_length(place))
+        case Quantity.STEP if not photos:
+            return format_exact_step(project.reckoner(place).step)
+        case _:
+            return quantity_text(project, place, quantity)
+
+
+def photo_meaning(project: Project, place: Place) -> str:
+    """What a passage of photos comes to, in one line; nothing for recordings."""
+    footage = _footage(project, place)
+    if not isinstance(footage, PhotoRun):
+        return ""
+    speed = project.passage(place).speed
+    shown = format_rate(speed * footage.rate)
+    return f"{footage.pace_in_words}, shown at {shown} a second: {format_speed(speed)}"
+
+
+def _footage(project: Project, place: Place) -> Footage:
+    return project.footage_of(project.shots[place.shot])
