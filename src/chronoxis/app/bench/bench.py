@@ -172,7 +172,7 @@ class Bench(QFrame):
         project, places = self._document.project, sorted(self._document.selection)
         about = ""
         if places and project.shots and self._stack.currentWidget() is not self.footage:
-            about = _caution(project, places)
+            about = _caution(project, places, on_pace=self._stack.currentWidget() is self.pace)
         text = self._refusal or about
         self.caution.setText(text)
         self.caution.setVisible(bool(text))
@@ -206,7 +206,7 @@ def _span(project: Project, places: list[Place]) -> str:
     return f"{format_time(ends[0])} – {format_time(ends[1])}" + (" ◂" if shot.backwards else "")
 
 
-def _caution(project: Project, places: list[Place]) -> str:
+def _caution(project: Project, places: list[Place], *, on_pace: bool) -> str:
     short = [place for place in places if place.passage in project.shots[place.shot].shortened]
     if short:
         real = float(project.shots[short[0].shot].pace.ramp_lengths[short[0].passage])
@@ -219,7 +219,8 @@ def _caution(project: Project, places: list[Place]) -> str:
     run = project.footage_of(project.shots[places[0].shot])
     if len(places) == 1 and isinstance(run, PhotoRun):
         cadence = Cadence(state.speed * run.rate, project.rate)
-        return "" if cadence.is_even else f"{cadence.in_words()} The page Frames has even choices."
+        uneven = on_pace and not cadence.is_even
+        return f"{cadence.in_words()} The page Frames has even choices." if uneven else ""
     if len(places) == 1 and state.step < 1:
         return (
             f"Recorded at {format_rate(state.recorded_rate)} fps: at {format_speed(state.speed)} "

@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, RAISED, TEXT, font
@@ -33,17 +33,16 @@ class CadenceView(QWidget):
         super().__init__()
         self._strip, self.words = _Strip(), QLabel()
         self.words.setProperty("dim", True)
-        self.words.setWordWrap(True)
         self.offers: list[QPushButton] = []
-        self._row = QHBoxLayout()
-        self._row.setSpacing(6)
-        self._row.addStretch()
+        self._offers = QGridLayout()
+        self._offers.setHorizontalSpacing(6)
+        self._offers.setVerticalSpacing(4)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
         for widget in (self._strip, self.words):
             rows.addWidget(widget)
-        rows.addLayout(self._row)
+        rows.addLayout(self._offers)
         self._shown: tuple[Cadence, Fraction] | None = None
 
     def show_cadence(self, cadence: Cadence, photos: Fraction) -> None:
@@ -52,31 +51,33 @@ class CadenceView(QWidget):
             return
         self._shown = cadence, photos
         self._strip.show_cadence(cadence)
-        even = "" if cadence.is_even else " Even choices nearby:"
-        self.words.setText(cadence.in_words() + even)
-        for offer in self.offers:
-            self._row.removeWidget(offer)
-            offer.deleteLater()
+        self.words.setText(cadence.in_words())
+        while (item := self._offers.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
         self.offers = []
-        for rate in cadence.even_photo_rates():
-            lasts = format_time(photos / rate, 2)
-            self._offer(
-                f"{format_rate(rate)} photos a second",
-                f"Change the speed: it lasts {lasts} then",
-                partial(self.photo_rate_chosen.emit, rate),
-            )
-        for rate in cadence.even_rates():
-            self._offer(
-                f"{format_rate(rate)} fps",
-                "Change the result's frame rate; its length stays",
-                partial(self.rate_chosen.emit, rate),
-            )
+        if cadence.is_even:
+            return
+        for row, text in enumerate(("even with", "or with")):
+            label = QLabel(text)
+            label.setProperty("dim", True)
+            self._offers.addWidget(label, row, 0)
+        for column, rate in enumerate(cadence.even_photo_rates(), 1):
+            tip = f"Change the speed: it lasts {format_time(photos / rate, 2)} then"
+            act = partial(self.photo_rate_chosen.emit, rate)
+            self._offer(f"{format_rate(rate)} photos a second", tip, act, (0, column))
+        for column, rate in enumerate(cadence.even_rates(), 1):
+            tip = "Change the result's frame rate; its length stays"
+            act = partial(self.rate_chosen.emit, rate)
+            self._offer(f"result at {format_rate(rate)} fps", tip, act, (1, column))
+        self._offers.setColumnStretch(3, 1)
 
-    def _offer(self, text: str, tip: str, act: Callable[[], object]) -> None:
+    def _offer(self, text: str, tip: str, act: Callable[[], object], place: tuple[int, int]) -> None:
         button = push_button(text, tip)
         button.setProperty("choice", True)
-        button.clicked.connect(act)
-        self._row.insertWidget(len(self.offers), button)
+        button.clicked.connect(lambda _: act())
+        self._offers.addWidget(button, *place)
         self.offers.append(button)
 
 

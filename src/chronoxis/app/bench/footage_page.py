@@ -52,7 +52,7 @@ class FootagePage(Page):
         self.use.clicked.connect(self._add_shot)
         self.locate = push_button("&Locate…", "Say where this footage is now")
         self.locate.clicked.connect(lambda: self.locate_wanted.emit(document.chosen_footage or ""))
-        self.canvas = push_button("Set the si&ze by it", "Give the result this footage's size and colour")
+        self.canvas = push_button("Si&ze by it", "Give the result this footage's size and colour")
         self.canvas.clicked.connect(self._set_canvas)
         self.remove = push_button("Re&move", "Take this footage and its shots out of the project")
         self.remove.clicked.connect(self._remove)
@@ -73,8 +73,7 @@ class FootagePage(Page):
         rate.addWidget(self._shot_at)
         rate.addWidget(self.capture)
         rate.addStretch()
-        rate.addWidget(self.canvas)
-        for button in (self.use, self.locate, self.remove):
+        for button in (self.use, self.locate, self.canvas, self.remove):
             deeds.addWidget(button)
         deeds.addStretch()
         layout = QVBoxLayout(self)

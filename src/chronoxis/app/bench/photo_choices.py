@@ -45,7 +45,7 @@ _CLOCKS = (
 )
 _HANDLING_WORDS = {
     Handling.KEEP: "keep",
-    Handling.HOLD: "hold the one before",
+    Handling.HOLD: "hold",
     Handling.LEAVE_OUT: "leave out",
 }
 
@@ -137,7 +137,7 @@ class PhotoChoices(QWidget):
             box.setFont(font(8.5))
             box.addItems([_HANDLING_WORDS[handling] for handling in POSSIBLE_HANDLINGS[flaw.kind]])
             box.setAccessibleName(f"What is done where {source.facts.in_words(flaw)}")
-            box.setToolTip("What is shown there")
+            box.setToolTip("What is done there: hold the photo before, leave it out, or keep it as it is")
             box.activated.connect(lambda place, flaw=flaw: self._handle(flaw, place, alone=True))
             every = push_button("all", "Do the same about all of this kind")
             every.setFont(font(8.5))

@@ -66,51 +66,39 @@ class PicturePage(Page):
         document.playhead_moved.connect(lambda _: self._show_steps())
 
     def _lay_out(self) -> None:
-        shapes, fits, deeds = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
+        shapes, other, fits, moves, deeds = (QHBoxLayout() for _ in range(5))
         self._step_row = QHBoxLayout()
-        for row in (shapes, fits, deeds, self._step_row):
+        for row in (shapes, other, fits, moves, deeds, self._step_row):
             row.setSpacing(5)
         group = QButtonGroup(self)
         for name in (_AS_IT_IS, *SHAPES):
             tip = "Show all of the picture" if name == _AS_IT_IS else f"Crop the whole shot to {name}"
             self.shapes[name] = self._chip(name, tip, group, partial(self._choose_shape, name))
             shapes.addWidget(self.shapes[name])
-        shapes.addStretch()
-        other = QHBoxLayout()
         other.addWidget(label_for("Anot&her shape", self.shape))
         other.addWidget(self.shape)
-        other.addSpacing(16)
-        fit_label = QLabel("Other shapes")
-        fit_label.setProperty("dim", True)
-        fit_label.setToolTip("What becomes of a shot whose shape is not the result's")
-        other.addWidget(fit_label)
+        fit_label, self._moves_label = QLabel("Where shapes differ"), QLabel("Moves")
+        for label in (fit_label, self._moves_label):
+            label.setProperty("dim", True)
+        fits.addWidget(fit_label)
         group = QButtonGroup(self)
         for fit, text, tip in _FITS:
             self.fits[fit] = self._chip(text, tip, group, partial(self._set_fit, fit))
-            other.addWidget(self.fits[fit])
-        other.addStretch()
+            fits.addWidget(self.fits[fit])
         for button in (self.draw, self.let_move, self.add, self.still):
             deeds.addWidget(button)
-        deeds.addStretch()
-        easing_label = QLabel("Moves")
-        easing_label.setProperty("dim", True)
-        fits.addWidget(easing_label)
+        moves.addWidget(self._moves_label)
         group = QButtonGroup(self)
         for easing, text, tip in _EASINGS:
-            self.easings[easing] = self._chip(
-                text,
-                tip,
-                group,
-                partial(self._set_easing, easing),
-            )
-            fits.addWidget(self.easings[easing])
-        fits.addSpacing(10)
-        fits.addLayout(self._step_row)
-        fits.addStretch()
+            self.easings[easing] = self._chip(text, tip, group, partial(self._set_easing, easing))
+            moves.addWidget(self.easings[easing])
+        moves.addSpacing(10)
+        moves.addLayout(self._step_row)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 4, 0, 0)
         rows.setSpacing(9)
-        for row in (shapes, other, deeds, fits):
+        for row in (shapes, other, fits, deeds, moves):
+            row.addStretch()
             rows.addLayout(row)
         rows.addWidget(self._says)
         rows.addStretch()
@@ -142,7 +130,7 @@ class PicturePage(Page):
         self.easings[first.easing].setChecked(True)
         moves = len(first.steps) > 1
         self.let_move.setVisible(not moves)
-        for widget in (self.add, self.still, *self.easings.values()):
+        for widget in (self.add, self.still, self._moves_label, *self.easings.values()):
             widget.setVisible(moves)
         self._shown = first
         self._says.setText(self._meaning(min(sizes), first, size))

@@ -8,7 +8,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from chronoxis.app.document import Pending
-from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT, speed_colour
+from chronoxis.app.theme.theme import CAUTION, DIM, GROUND, LIVE, TEXT, speed_colour
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.lettering import width_of, write
@@ -24,6 +24,7 @@ from chronoxis.app.weave.strip_painter import (
 )
 from chronoxis.app.weave.tiles import TILE, Tiles, recorded_tiles
 from chronoxis.core.model.project import Project
+from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.timecode import format_time
 
 _SHADE = QColor(22, 24, 27, 196)
@@ -32,6 +33,7 @@ _FRAME_TICK = 7.0
 _HANDLE_TEXT = 46.0
 _LEAST_SHOT = 3.0  # pixels below which a shot is drawn without what lies beyond its points
 _LEAST_OUTLINE = 8.0  # pixels below which a shot is drawn without a frame
+_LEAST_FLAW, _FLAW_HEIGHT = 4.0, 5.0  # pixels of a mark where something is wrong
 _LEAST_JOINT = 3.0  # pixels of a passage below which the joint at its end is not drawn
 _LEAST_HANDLE = 6.0  # pixels of a passage below which it has no handle
 
@@ -44,6 +46,7 @@ class RecordedView:
         laid: where the passages stand.
         chosen: numbers of the shots with a selected passage.
         waits: for each footage that its shots wait for, what that is and how far.
+        flaws: for each footage, where something is wrong with it; recorded seconds, shape (flaws, 2).
         ratio: pixels of the screen per pixel.
     """
 
@@ -53,6 +56,7 @@ class RecordedView:
     strips: Filmstrips
     chosen: frozenset[int]
     waits: tuple[Pending | None, ...]
+    flaws: tuple[Seconds, ...]
     ratio: float
 
     def looks(self) -> tuple[object, ...]:
@@ -66,6 +70,7 @@ class RecordedView:
             *(column.tobytes() for column in columns),
             (rails.width, rails.recorded_view, rails.stretches, self.project.footage),
             (self.strips.version, self.chosen, self.waits, self.ratio),
+            tuple(places.tobytes() for places in self.flaws),
         )
 
 
@@ -108,10 +113,25 @@ def _draw_strip(painter: QPainter, view: RecordedView, tiles: Tiles) -> None:
     draw_tiles(painter, view.strips, tiles, row)
     _draw_shots(painter, view)
     _draw_frames(painter, view)
+    _draw_flaws(painter, view)
     painter.restore()
     _draw_joints(painter, view)
     if any(view.waits):
         _draw_waits(painter, view)
+
+
+def _draw_flaws(painter: QPainter, view: RecordedView) -> None:
+    """A mark at the foot of the rail wherever something is wrong with what was recorded there."""
+    rails, row, footage = view.rails, view.rails.recorded, view.project.shot_rows.footage
+    for shot, low, high in rails.parts_shown():
+        places = view.flaws[int(footage[shot])]
+        there = places[(places[:, 1] >= low) & (places[:, 0] <= high)]
+        shots = np.full(len(there), shot)
+        lefts, rights = (rails.recorded_xs(shots, side) for side in there.T)
+        for left, right in zip(lefts.tolist(), rights.tolist(), strict=True):
+            wide = max(right - left, _LEAST_FLAW)
+            mark = QRectF((left + right - wide) / 2, row.bottom() - _FLAW_HEIGHT, wide, _FLAW_HEIGHT)
+            painter.fillRect(mark, CAUTION)
 
 
 def _draw_waits(painter: QPainter, view: RecordedView) -> None:

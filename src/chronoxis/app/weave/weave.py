@@ -32,6 +32,7 @@ from chronoxis.app.weave.threads import draw_threads, shows_single_threads
 from chronoxis.app.weave.tiles import Tiles, result_tiles
 from chronoxis.core.model.playing import place_at, played_at, result_span
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.pace import Seconds
 
 _WHEEL_STEP = 1.25
 _WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
@@ -229,7 +230,7 @@ class Weave(QWidget):
         project, chosen = document.project, frozenset(place.shot for place in document.selection)
         laid = lay(project, rails, document.selection)
         waits = tuple(document.pending.get(footage.origin) for footage in project.footage)
-        view = RecordedView(project, rails, laid, self.strips, chosen, waits, ratio)
+        view = RecordedView(project, rails, laid, self.strips, chosen, waits, self._flaws(), ratio)
         (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
         painter = QPainter(self._picture)
         try:
@@ -245,6 +246,15 @@ class Weave(QWidget):
         self._tiles = above, below
         if not self._wish.isActive():
             self._wish.start()
+
+    def _flaws(self) -> tuple[Seconds, ...]:
+        """Where something is wrong with each footage, recorded seconds."""
+        found = []
+        for footage in self._document.project.footage:
+            source = self._document.opened(footage)
+            spans = [(flaw.begin, flaw.end) for flaw in source.flaws] if source is not None else []
+            found.append(np.array(spans, np.float64).reshape(-1, 2) * float(footage.scale))
+        return tuple(found)
 
     def _wish_pictures(self) -> None:
         document = self._document

@@ -172,7 +172,7 @@ class PhotoRun(Footage):
     @property
     def in_brief(self) -> str:
         """How many photos, and how far apart."""
-        return f"{len(self.photos.names)} photos · {self.pace_in_words}"
+        return f"{len(self.photos.names)} photos\n{self.pace_in_words}"
 
     @property
     def pace_in_words(self) -> str:

@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
@@ -164,8 +165,7 @@ class PhotoRunFacts:
 
     def summary(self) -> list[str]:
         """Size, and what is unusual."""
-        megapixels = self.size[0] * self.size[1] / 1e6
-        said = [f"{self.size[0]}×{self.size[1]}", f"{megapixels:.1f} megapixels"]
+        said = [f"{self.size[0]}×{self.size[1]}"]
         return [*said, "16 bit"] if self.deep else said
 
     def rows(self) -> list[tuple[str, str]]:
@@ -181,14 +181,13 @@ class PhotoRunFacts:
             span = times.seconds[-1]
             rows += [
                 ("interval", f"{apart_in_words(times.interval)}{even}"),
-                ("first", times.first.isoformat(" ")),
-                ("last", times.last.isoformat(" ")),
+                ("taken", f"{times.first:%Y-%m-%d %H:%M:%S} to {_later(times.first, times.last)}"),
                 ("span", format_time(span, 0)),
             ]
         elif self.is_read:
             rows.append(("dates", "none that make sense"))
         if self.is_read:
-            rows.append(("file size", f"{sum(photo.bytes for photo in self.photos) / 1e6:.1f} MB"))
+            rows[2] = ("size", f"{rows[2][1]}, {sum(photo.bytes for photo in self.photos) / 1e6:.1f} MB")
             wrong = ", ".join(self._counted(kind) for kind in FlawKind if kind in self._counts)
             rows.append(("wrong", wrong or "nothing"))
         return rows
@@ -222,6 +221,11 @@ class PhotoRunFacts:
                 for flaw in self.flaws
             ],
         }
+
+
+def _later(first: datetime, last: datetime) -> str:
+    """A later date, without its day if that is the same."""
+    return f"{last:%H:%M:%S}" if last.date() == first.date() else f"{last:%Y-%m-%d %H:%M:%S}"
 
 
 def key_of(origin: PhotoFiles) -> str:

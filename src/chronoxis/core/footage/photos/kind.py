@@ -212,7 +212,10 @@ class PhotoRunKind:
 
     @contextmanager
     def glimpses(self, facts: PhotoRunFacts) -> Iterator[Glimpse]:
-        """Small photos."""
+        """Small photos; none until it is known when each is on display."""
+        if not facts.is_read:
+            yield lambda _: None
+            return
         source = PhotoSource(facts, facts.usual)
         with source.reader(1, _GLIMPSED) as reader:
             yield lambda seconds: reader.frame(source.frame_at(seconds))
