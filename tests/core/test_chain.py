@@ -12,7 +12,8 @@ from chronoxis.core.errors import ExportError
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.composing import set_framings
-from chronoxis.core.model.export_formats import FORMATS, MKV, Quality, format_named
+from chronoxis.core.model.export_format import Quality
+from chronoxis.core.model.export_formats import FORMATS, MKV, format_named
 from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings

@@ -19,7 +19,8 @@ from chronoxis.core.files.interchange import export_timeline, import_timeline
 from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.composing import set_framings
-from chronoxis.core.model.export_formats import FORMATS, MP4, Quality, format_of
+from chronoxis.core.model.export_format import Quality
+from chronoxis.core.model.export_formats import FORMATS, MP4, format_of
 from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Passage, Place, Project, Shot

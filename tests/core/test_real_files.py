@@ -21,7 +21,8 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, pacing
-from chronoxis.core.model.export_formats import MKV, MP4, ExportFormat
+from chronoxis.core.model.export_format import ExportFormat
+from chronoxis.core.model.export_formats import MKV, MP4
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear

@@ -8,12 +8,15 @@ from typing import Any
 import click
 
 from chronoxis.cli.reporting import reporting
+from chronoxis.core.errors import PlanError
 from chronoxis.core.files.outputs import check_output
+from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import format_of
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.render.export import export, protected_files
+from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.result_place import result_place
 
 
 def write_result(
@@ -24,18 +27,25 @@ def write_result(
 ) -> None:
     """Write a file from a source; what the options do not say is as the project has it."""
     output, overwrite = options["output"], options["overwrite"]
-    _refuse_idle(options)
+    try:
+        chosen = format_of(output, options["format_key"])
+    except PlanError as error:
+        raise click.UsageError(str(error)) from None
+    _refuse_idle(options, chosen)
     with reporting(options["progress"]) as report:
-        check_output(output, protects=[source], overwrite=overwrite)
+        place = result_place(output, chosen)
+        check_output(place.path, protects=[source], overwrite=overwrite, folder=place.is_folder)
         project = begin()
-        check_output(output, protects=protected_files(project), overwrite=overwrite)
         saved, wish = project.settings, options["size"]
         settings = ResultSettings(
-            format_of(output),
+            chosen,
             replace(wish, stretch=options["stretch"]) if wish is not None else saved.size,
             options["quality"] or saved.quality,
             saved.sound if options["sound"] is None else options["sound"] == "keep",
+            options["bitrate"],
+            options["at_most"],
         )
+        settings.check()
         plan = planned(replace(project, settings=settings))
         report.begin(len(plan.schedule), plan.remark)
         done = export(
@@ -48,9 +58,11 @@ def write_result(
         report.done(done)
 
 
-def _refuse_idle(options: dict[str, Any]) -> None:
+def _refuse_idle(options: dict[str, Any], chosen: ExportFormat) -> None:
     """Raises UsageError for options that would have no effect."""
     if options["stretch"] and (options["size"] is None or options["size"].width is None):
         raise click.UsageError("--stretch fills a --size of width and height, such as 1280x720.")
-    if options["quality"] is not None and format_of(options["output"]).lossless:
-        raise click.UsageError(f"--quality has no effect on {options['output'].suffix} files: all is kept.")
+    if options["quality"] is not None and chosen.lossless:
+        raise click.UsageError(f"--quality has no effect on {chosen.name}: all is kept.")
+    if options["sound"] == "keep" and not chosen.sound_codec:
+        raise click.UsageError(f"{chosen.name} has no sound.")

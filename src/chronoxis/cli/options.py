@@ -7,10 +7,11 @@ from typing import Any
 import click
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.export_formats import Quality, endings_in_words, format_of
+from chronoxis.core.model.export_format import Quality
+from chronoxis.core.model.export_formats import FORMATS, endings_in_words
 from chronoxis.core.model.framing import parse_crop, parse_steps
 from chronoxis.core.model.photo_run import parse_interval, parse_photo_rate
-from chronoxis.core.model.settings import SizeWish
+from chronoxis.core.model.settings import SizeWish, parse_bitrate, parse_megabytes
 from chronoxis.core.timing.exact import parse_exact, shortened
 from chronoxis.core.timing.rates import parse_rate
 from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
@@ -30,11 +31,6 @@ class Words(click.ParamType[Any]):
             return self._parse(value) if isinstance(value, str) else value
         except PlanError as error:
             self.fail(str(error), param, ctx)
-
-
-def _output(text: str) -> Path:
-    format_of(Path(text))
-    return Path(text)
 
 
 def _shutter(text: str) -> float:
@@ -114,13 +110,20 @@ def file_options(command: Callable[..., None]) -> Callable[..., None]:
     """What the file should be like."""
     for option in reversed(
         [
-            click.option("-o", "--output", type=Words("file", _output), required=True, metavar="OUT",
-                         help=f"A file that ends in {endings_in_words()}."),
+            click.option("-o", "--output", type=FILE, required=True, metavar="OUT",
+                         help=f"A file that ends in {endings_in_words()}; a folder, or a name such as "
+                              "dawn/%05d.png, for stills."),
+            click.option("--format", "format_key", type=click.Choice([each.key for each in FORMATS]),
+                         help="Where several formats share an ending; for a folder, jpeg if not given."),
             click.option("--size", type=Words("size", SizeWish.parse), metavar="WxH",
                          help="Such as 1280x720 or 1080p; the recorded aspect is kept."),
             click.option("--stretch", is_flag=True, help="Fill WxH exactly, giving up the aspect."),
             click.option("--quality", type=Words("quality", Quality.parse), metavar="Q",
                          help="draft, sharing, good, high or master; or 1 to 5."),
+            click.option("--bitrate", type=Words("bitrate", parse_bitrate), metavar="B",
+                         help="Bits per second of the picture, such as 8M, in place of a quality."),
+            click.option("--at-most", type=Words("size", parse_megabytes), metavar="MB",
+                         help="What the file may have; quality gives way."),
             click.option("--sound", type=click.Choice(["none", "keep"]), help="Recorded sound, at 1× only."),
             click.option("--overwrite", is_flag=True, help="Replace OUT if it is there."),
             click.option("--progress", type=click.Choice(["bar", "json", "none"]), default="bar",

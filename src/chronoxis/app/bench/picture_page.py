@@ -16,7 +16,7 @@ from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.composing import set_framings, shape_shots
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.framing import SHAPES, Easing, Fit, Framing, FramingStep, View, parse_shape
 from chronoxis.core.model.project import Project
 from chronoxis.core.picture.views import enlargement

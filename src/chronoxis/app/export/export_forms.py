@@ -20,7 +20,8 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font
-from chronoxis.core.model.export_formats import FORMATS, ExportFormat, Quality
+from chronoxis.core.model.export_format import ExportFormat, Quality
+from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.settings import SIZE_NAMES, ResultSettings, SizeWish
 from chronoxis.core.timing.timecode import format_time
 

@@ -16,10 +16,13 @@ from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import ExportError, PlanError
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model import arranging
+from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import FORMATS, format_of
-from chronoxis.core.render.estimate import estimate_size
+from chronoxis.core.model.photo_run import PhotoFiles
+from chronoxis.core.render.estimate import Estimate, estimate
 from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan, keeps_pitch
+from chronoxis.core.render.result_place import result_place
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
@@ -59,7 +62,7 @@ class ExportPanel(QFrame):
         layout.addWidget(self._pages)
         layout.addWidget(self._message)
         layout.addStretch()
-        self._estimates = Latest(estimate_size, "estimate")
+        self._estimates = Latest(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._ask_estimate)
@@ -101,20 +104,18 @@ class ExportPanel(QFrame):
             return
         output = Path(self.choices.output.text()).expanduser()
         settings = self._document.project.settings
+        protects = protected_files(self._document.project)
         try:
-            if format_of(output) is not settings.format:
-                raise PlanError(f"{output.name} should end in {settings.format.ending}.")
-        except PlanError as error:
+            settings.check()
+            format_of(output, settings.format.key)
+            place = result_place(output, settings.format)
+            check_output(place.path, protects=protects, overwrite=True, folder=place.is_folder)
+        except (PlanError, ExportError) as error:
             self.say(str(error))
             return
-        try:
-            check_output(output, protects=protected_files(self._document.project), overwrite=True)
-        except ExportError as error:
-            self.say(str(error))
-            return
-        if output.exists() and not self.choices.replace_it.isChecked():
+        if place.path.exists() and not self.choices.replace_it.isChecked():
             self.choices.replace_it.show()
-            self.say(f"{output.name} is already there; choose another name, or tick “Replace it”.")
+            self.say(f"{place.path.name} is already there; choose another name, or tick “Replace it”.")
             return
         self.say("")
         self.progress.begin(output)
@@ -142,7 +143,7 @@ class ExportPanel(QFrame):
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
             + (f"\n{plan.remark}" if plan.remark else "")
         )
-        self.choices.expected.setText("Expected file size: working it out…")
+        self.choices.expected.setText("Expected size and time: working them out…")
         self._settle.start()
 
     def _suggest_name(self, plan: Plan) -> None:
@@ -150,19 +151,23 @@ class ExportPanel(QFrame):
         field, project = self.choices.output, self._files.path
         if field.text() not in ("", self._suggested):
             return
-        files = [file for source in plan.sources for file in source.files]
+        files = [file for source in plan.sources for file in source.files[:1]]
         beside = project or (files[0] if files else Path.home() / "result")
+        if project is None and isinstance(plan.sources[0].facts.origin, PhotoFiles):
+            beside = beside.parent  # beside the folder of photos, not in it
         name = beside.stem if project else f"{beside.stem}-condensed"
-        self._suggested = str(_free_name(beside.parent, name, self._document.project.settings.format.ending))
+        format_ = self._document.project.settings.format
+        self._suggested = str(_free_name(beside.parent, name, _name_ending(format_)))
         field.setText(self._suggested)
 
     def _ask_estimate(self) -> None:
         if self.isVisible() and not self.job.running and self._document.plan:
             self._estimates.ask(self._document.plan)
 
-    def _show_estimate(self, plan: Plan, size: int | None) -> None:
-        if size is not None and plan is self._document.plan:
-            self.choices.expected.setText(f"Expected file size: about {_megabytes(size)}")
+    def _show_estimate(self, plan: Plan, found: Estimate | None) -> None:
+        if found is not None and plan is self._document.plan:
+            lasts = format_time(max(found.seconds, 1), 0)
+            self.choices.expected.setText(f"Expected: about {_megabytes(found.size)}, ready in about {lasts}")
 
     def _take_choices(self) -> None:
         try:
@@ -172,7 +177,7 @@ class ExportPanel(QFrame):
             return
         self.say("")
         if (chosen := self.choices.output.text()) != self._suggested:
-            self.choices.output.setText(_with_ending(chosen, settings.format.ending))
+            self.choices.output.setText(_with_ending(chosen, _name_ending(settings.format)))
         self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
 
     def _browse(self) -> None:
@@ -180,7 +185,7 @@ class ExportPanel(QFrame):
             self, "Where to write the result", self.choices.output.text(), options=_NO_OVERWRITE_QUESTION
         )
         if chosen:
-            ending = self._document.project.settings.format.ending
+            ending = _name_ending(self._document.project.settings.format)
             self.choices.output.setText(_with_ending(chosen, ending))
 
     def _cancel(self) -> None:
@@ -224,6 +229,11 @@ class ExportPanel(QFrame):
 
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
+
+
+def _name_ending(format_: ExportFormat) -> str:
+    """What a result's name ends in; a folder of stills has no ending."""
+    return "" if format_.is_folder else format_.ending
 
 
 def _with_ending(name: str, ending: str) -> str:

@@ -10,7 +10,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.theme.theme import DIM, LIVE, TEXT, font
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.model.composing import set_framings
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.framing import LEAST_SIDE, Framing, View
 from chronoxis.core.timing.timecode import format_time
 

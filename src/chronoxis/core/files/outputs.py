@@ -10,13 +10,16 @@ from chronoxis.core.files.atomic import already_there
 _LONGEST_NAME = 255  # bytes, on every file system there is
 
 
-def check_output(output: Path, *, protects: Iterable[Path] = (), overwrite: bool) -> None:
+def check_output(
+    output: Path, *, protects: Iterable[Path] = (), overwrite: bool, folder: bool = False
+) -> None:
     """Refuse a name that would destroy something, before any work is done.
 
     Args:
         output: what is to be written.
         protects: files that are read, which no permission to overwrite covers.
         overwrite: whether another file of that name may be replaced.
+        folder: whether a folder is to be written, of which all is replaced.
 
     Raises:
         ExportError: it is one of the protected files, by whatever name or link; a folder; too long a
@@ -30,10 +33,14 @@ def check_output(output: Path, *, protects: Iterable[Path] = (), overwrite: bool
         there = output.exists()
     except OSError as error:
         raise ExportError(f"{output} cannot be written: {error.strerror}.") from error
+    if there and folder and any(output in other.absolute().parents for other in protects):
+        raise ExportError(f"{output.name} is where what is read here lies; choose another folder.")
     for other in protects if there else ():
         if other.exists() and output.samefile(other):
             raise ExportError(f"{output.name} is what is read here; choose another name for the result.")
-    if output.is_dir():
+    if output.is_dir() and not folder:
         raise ExportError(f"{output} is a folder; add a file name.")
+    if there and folder and not output.is_dir():
+        raise ExportError(f"{output} is a file; stills need a folder of their own.")
     if there and not overwrite:
         raise ExportError(already_there(output))

@@ -22,7 +22,8 @@ from chronoxis.core.files.footage_entries import (
     markers_json,
 )
 from chronoxis.core.model.canvas import Canvas
-from chronoxis.core.model.export_formats import FORMATS, Quality, format_named
+from chronoxis.core.model.export_format import Quality
+from chronoxis.core.model.export_formats import FORMATS, format_named
 from chronoxis.core.model.framing import LEAST_SIDE, Easing, Fit, Framing, FramingStep, View
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings, SizeWish
@@ -98,6 +99,8 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
             "stretch": settings.size.stretch,
             "quality": settings.quality.name.lower(),
             "sound": settings.sound,
+            "bitrate": settings.bitrate,
+            "at_most": settings.at_most,
         },
     }
 
@@ -251,7 +254,9 @@ def _settings(item: dict[str, Any], path: Path) -> ResultSettings:
         raise ProjectFileError(
             f"{path.name} is damaged: settings.format is none of {known}. It was left as it is."
         ) from None
-    return ResultSettings(chosen, size, Quality.parse(item["quality"]), item["sound"])
+    return ResultSettings(
+        chosen, size, Quality.parse(item["quality"]), item["sound"], item.get("bitrate"), item.get("at_most")
+    )
 
 
 def _check(project: Project, path: Path) -> None:

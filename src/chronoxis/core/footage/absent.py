@@ -15,7 +15,7 @@ from av.video.frame import VideoFrame
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.source import Facts, Flaw, SoundFacts
 from chronoxis.core.model.canvas import Canvas
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat

@@ -10,7 +10,7 @@ from typing import Any, Protocol, Self
 
 from av.video.frame import VideoFrame
 
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.sound.excerpt import Samples
 from chronoxis.core.timing.pace import Seconds

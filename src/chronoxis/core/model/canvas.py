@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from chronoxis.core.model.canvas import Canvas
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.framing import Framing, FramingStep, View
 from chronoxis.core.model.project import Project
 

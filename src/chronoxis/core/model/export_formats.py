@@ -1,142 +1,17 @@
 """The formats that a result can be exported in: one table, from which everything else about them is fed."""
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
-from enum import IntEnum
+from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
 
-from chronoxis.core.errors import ExportError, PlanError
-from chronoxis.core.timing.exact import shortened
-from chronoxis.core.timing.rates import MAX_RATE, format_rate
-
-Size = tuple[int, int]
-"""Width and height in pixels."""
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model.export_format import Container, ExportFormat, Quality
 
 
-class Quality(IntEnum):
-    """How much is kept of the picture, as against file size."""
+def _scale(option: str, *values: int) -> dict[Quality, dict[str, str]]:
+    """One option with a value for each quality, from draft to master."""
+    return {quality: {option: str(value)} for quality, value in zip(Quality, values, strict=True)}
 
-    DRAFT = 1
-    SHARING = 2
-    GOOD = 3
-    HIGH = 4
-    MASTER = 5
-
-    @classmethod
-    def parse(cls, text: str) -> "Quality":
-        """Read ``1`` to ``5`` or ``draft`` to ``master``.
-
-        Raises:
-            PlanError: the text is neither.
-        """
-        cleaned = text.strip().lower()
-        for quality in cls:
-            if cleaned in (str(int(quality)), quality.name.lower()):
-                return quality
-        names = ", ".join(f"{quality.name.lower()} ({quality:d})" for quality in cls)
-        raise PlanError(f"“{shortened(text)}” is not a quality; choose {names}.")
-
-
-@dataclass(frozen=True, eq=False)
-class ExportFormat:
-    """One row of the table.
-
-    Attributes:
-        key: how project files call it.
-        name: how people call it.
-        ending: of its files, with the dot.
-        purpose: what it is for, in plain words.
-        short_purpose: the same in a word or two.
-        muxer: FFmpeg's name of the file format.
-        codec: FFmpeg's name of the encoder.
-        pixel_format: what frames are brought to that cannot stay as they are.
-        kept_formats: the pixel formats in which recorded frames are written as they are.
-        full_rgb: whether ``pixel_format`` is full-range R′G′B′, rather than studio-range Y′CbCr.
-        even_sides: whether width and height must be whole pairs of pixels.
-        max_side: pixels of the longer side.
-        max_rate: frames per second.
-        codec_options: of the encoder, at every quality.
-        quality_options: of the encoder, for each quality; none if everything is kept.
-        muxer_options: of the file format.
-        key_seconds: how often a frame is coded by itself; None if every one is.
-        sound_codec: FFmpeg's name of the sound's encoder.
-        sound_format: FFmpeg's name of the samples' format.
-        sound_bitrate: bits per second; None if that is not for us to say.
-        sound_rates: samples per second that are kept; others become 48,000.
-        sound_layouts: of channels, that are kept; others become stereo.
-    """
-
-    key: str
-    name: str
-    ending: str
-    purpose: str
-    short_purpose: str
-    muxer: str
-    codec: str
-    pixel_format: str
-    even_sides: bool
-    sound_codec: str
-    sound_format: str
-    kept_formats: frozenset[str] = frozenset()
-    full_rgb: bool = False
-    max_side: int = 16384
-    max_rate: Fraction = MAX_RATE
-    codec_options: Mapping[str, str] = field(default_factory=dict)
-    quality_options: Mapping[Quality, Mapping[str, str]] = field(default_factory=dict)
-    muxer_options: Mapping[str, str] = field(default_factory=dict)
-    key_seconds: int | None = None
-    sound_bitrate: int | None = None
-    sound_rates: frozenset[int] = frozenset({32_000, 44_100, 48_000, 96_000})
-    sound_layouts: frozenset[str] = frozenset({"mono", "stereo", "5.1"})
-
-    @property
-    def lossless(self) -> bool:
-        """Whether everything is kept, whatever the quality."""
-        return not self.quality_options
-
-    def key_interval(self, rate: Fraction) -> int:
-        """Every how many frames one is coded by itself, at so many frames per second."""
-        return 1 if self.key_seconds is None else max(1, round(self.key_seconds * rate))
-
-    def options(self, quality: Quality, rate: Fraction) -> dict[str, str]:
-        """All options of the encoder."""
-        chosen = self.quality_options.get(quality, {})
-        return {**self.codec_options, **chosen, "g": str(self.key_interval(rate))}
-
-    def sound_terms(self, rate: int, layout: str) -> tuple[int, str]:
-        """Samples per second and layout in which sound of these is written."""
-        plain = layout.removesuffix("(side)")
-        return (
-            rate if rate in self.sound_rates else 48_000,
-            plain if plain in self.sound_layouts else "stereo",
-        )
-
-    def check(self, size: Size, rate: Fraction) -> None:
-        """Refuse a size or a rate that the format cannot take.
-
-        Raises:
-            ExportError: it is too large.
-        """
-        if max(size) > self.max_side:
-            raise ExportError(
-                f"{self.name} cannot take {size[0]}×{size[1]}; choose a size up to {self.max_side} pixels a "
-                f"side, or another format ({_endings(other for other in FORMATS if other is not self)})."
-            )
-        if rate > self.max_rate:
-            raise ExportError(
-                f"{self.name} cannot take {format_rate(rate)} fps; choose up to {format_rate(self.max_rate)}."
-            )
-
-
-# Constant rate factors six apart halve or double the file.
-_RATE_FACTORS = {
-    Quality.DRAFT: 30,
-    Quality.SHARING: 26,
-    Quality.GOOD: 22,
-    Quality.HIGH: 18,
-    Quality.MASTER: 14,
-}
 
 MP4 = ExportFormat(
     key="mp4",
@@ -153,7 +28,9 @@ MP4 = ExportFormat(
         "preset": "medium",
         "rc-lookahead": "20",  # half the preset's: the frames that wait are most of the memory
     },
-    quality_options={quality: {"crf": str(factor)} for quality, factor in _RATE_FACTORS.items()},
+    quality_options=_scale("crf", 30, 26, 22, 18, 14),  # six apart halve or double the file
+    bitrate_options={"b": "{rate}", "maxrate": "{rate}", "bufsize": "{rate}"},
+    most_options={"maxrate": "{rate}", "bufsize": "{rate}"},
     muxer_options={"movflags": "+faststart"},
     key_seconds=2,
     sound_codec="aac",
@@ -171,32 +48,255 @@ MKV = ExportFormat(
     codec="ffv1",
     pixel_format="gbrp12le",
     full_rgb=True,
+    keeps_high_range=True,
     kept_formats=frozenset(
         {"yuv420p", "yuv422p", "yuv444p", "yuv410p", "yuv411p", "yuv440p", "gray"}
         | {f"yuv{chroma}p{bits}le" for chroma in ("420", "422", "444") for bits in (9, 10, 12, 14, 16)}
         | {"gbrp10le", "gbrp12le", "gbrp14le", "gbrp16le", "bgr0", "bgra"}
         | {"gray10le", "gray12le", "gray16le"}
     ),
-    even_sides=False,
     codec_options={"level": "3", "slicecrc": "1"},  # how many slices a size allows, the encoder knows
     sound_codec="flac",
     sound_format="s16",
 )
 
-FORMATS = (MP4, MKV)
-"""All formats; the first one is chosen unless a person chooses another."""
+_X265 = {"preset": "medium", "x265-params": "log-level=error:rc-lookahead=20"}
+_X265_BITRATE = {"b": "{rate}", "maxrate": "{rate}", "bufsize": "{rate}"}
+_X265_MOST = {"maxrate": "{rate}", "bufsize": "{rate}"}
+
+H265 = ExportFormat(
+    key="h265",
+    name="MP4 · H.265",
+    ending=".mp4",
+    purpose="To share with newer devices: half the size of H.264 at the same quality, slower to make",
+    short_purpose="H.265, smaller",
+    muxer="mp4",
+    codec="libx265",
+    pixel_format="yuv420p",
+    even_sides=True,
+    least_side=16,
+    max_side=8192,
+    codec_options=_X265,
+    quality_options=_scale("crf", 33, 29, 25, 21, 17),
+    bitrate_options=_X265_BITRATE,
+    most_options=_X265_MOST,
+    muxer_options={"movflags": "+faststart"},
+    codec_tag="hvc1",
+    key_seconds=2,
+    sound_codec="aac",
+    sound_format="fltp",
+    sound_bitrate=192_000,
+)
+
+H265_10 = ExportFormat(
+    key="h265-10",
+    name="MP4 · H.265 10 bit",
+    ending=".mp4",
+    purpose="The same in finer steps: skies and dawns show no bands",
+    short_purpose="H.265 10 bit, no bands",
+    muxer="mp4",
+    codec="libx265",
+    pixel_format="yuv420p10le",
+    even_sides=True,
+    least_side=16,
+    max_side=8192,
+    codec_options=_X265,
+    quality_options=_scale("crf", 33, 29, 25, 21, 17),
+    bitrate_options=_X265_BITRATE,
+    most_options=_X265_MOST,
+    muxer_options={"movflags": "+faststart"},
+    codec_tag="hvc1",
+    key_seconds=2,
+    sound_codec="aac",
+    sound_format="fltp",
+    sound_bitrate=192_000,
+)
+
+VP9 = ExportFormat(
+    key="vp9",
+    name="WebM · VP9",
+    ending=".webm",
+    purpose="For web pages: plays in every browser, free to use",
+    short_purpose="VP9, for the web",
+    muxer="webm",
+    codec="libvpx-vp9",
+    pixel_format="yuv420p",
+    even_sides=True,
+    codec_options={"deadline": "good", "cpu-used": "4", "row-mt": "1", "lag-in-frames": "16"},
+    quality_options={q: {**o, "b": "0"} for q, o in _scale("crf", 42, 37, 32, 26, 19).items()},
+    bitrate_options={"b": "{rate}", "maxrate": "{rate}", "bufsize": "{rate}"},
+    most_options={"b": "{rate}"},
+    key_seconds=2,
+    sound_codec="libopus",
+    sound_format="flt",
+    sound_bitrate=128_000,
+    sound_rates=frozenset({48_000}),
+)
+
+AV1 = ExportFormat(
+    key="av1",
+    name="WebM · AV1",
+    ending=".webm",
+    purpose="For web pages: the smallest files, in newer browsers",
+    short_purpose="AV1, smallest",
+    muxer="webm",
+    codec="libsvtav1",
+    pixel_format="yuv420p10le",
+    even_sides=True,
+    least_side=64,
+    codec_options={"preset": "8", "svtav1-params": "lookahead=16"},
+    quality_options=_scale("crf", 47, 41, 35, 28, 20),
+    bitrate_options={"b": "{rate}", "svtav1-params": "rc=1"},
+    most_options={"svtav1-params": "mbr={kilo}"},
+    key_seconds=2,
+    sound_codec="libopus",
+    sound_format="flt",
+    sound_bitrate=128_000,
+    sound_rates=frozenset({48_000}),
+)
+
+PRORES = ExportFormat(
+    key="prores",
+    name="MOV · ProRes",
+    ending=".mov",
+    purpose="For editing elsewhere: every frame stands by itself, 10 bit, large files",
+    short_purpose="ProRes, for editing",
+    muxer="mov",
+    codec="prores_ks",
+    pixel_format="yuv422p10le",
+    even_sides=True,
+    least_side=16,
+    codec_options={"vendor": "apl0"},
+    quality_options={
+        quality: {"profile": profile}
+        for quality, profile in zip(Quality, ("proxy", "lt", "standard", "hq", "hq"), strict=True)
+    },
+    sound_codec="pcm_s16le",
+    sound_format="s16",
+)
+
+DNXHR = ExportFormat(
+    key="dnxhr",
+    name="MOV · DNxHR",
+    ending=".mov",
+    purpose="For editing elsewhere: every frame stands by itself, large files",
+    short_purpose="DNxHR, for editing",
+    muxer="mov",
+    codec="dnxhd",
+    pixel_format="yuv422p",
+    even_sides=True,
+    least_side=128,
+    quality_options={
+        quality: {"profile": profile}
+        for quality, profile in zip(
+            Quality, ("dnxhr_lb", "dnxhr_lb", "dnxhr_sq", "dnxhr_hq", "dnxhr_hq"), strict=True
+        )
+    },
+    sound_codec="pcm_s16le",
+    sound_format="s16",
+)
+
+JPEG = ExportFormat(
+    key="jpeg",
+    name="Stills · JPEG",
+    ending=".jpg",
+    purpose="Numbered photos in a folder of their own, small",
+    short_purpose="JPEG stills",
+    container=Container.STILLS,
+    codec="JPEG",
+    pixel_format="rgb24",
+    full_rgb=True,
+    quality_options=_scale("quality", 60, 75, 85, 92, 97),
+)
+
+PNG = ExportFormat(
+    key="png",
+    name="Stills · PNG",
+    ending=".png",
+    purpose="Numbered pictures in a folder of their own, lossless in 8 bits",
+    short_purpose="PNG stills, lossless",
+    container=Container.STILLS,
+    codec="PNG",
+    pixel_format="rgb24",
+    full_rgb=True,
+    codec_options={"compress_level": "3"},
+)
+
+TIFF = ExportFormat(
+    key="tiff",
+    name="Stills · TIFF 16 bit",
+    ending=".tif",
+    purpose="Numbered pictures in a folder of their own, lossless in 16 bits, for grading",
+    short_purpose="TIFF stills, 16 bit",
+    container=Container.STILLS,
+    codec="TIFF",
+    pixel_format="rgb48le",
+    full_rgb=True,
+)
+
+WEBP = ExportFormat(
+    key="webp",
+    name="WebP, looping",
+    ending=".webp",
+    purpose="A short picture that loops on a page, small and smooth",
+    short_purpose="WebP that loops",
+    container=Container.LOOP,
+    muxer="webp",
+    codec="libwebp_anim",
+    pixel_format="bgra",
+    full_rgb=True,
+    max_rate=Fraction(100),
+    max_side=2048,
+    clock=1000,
+    codec_options={"lossless": "0", "compression_level": "4"},
+    quality_options=_scale("quality", 40, 60, 75, 85, 95),
+    muxer_options={"loop": "0"},
+)
+
+GIF = ExportFormat(
+    key="gif",
+    name="GIF, looping",
+    ending=".gif",
+    purpose="A short picture that loops anywhere, in 256 colours chosen for it",
+    short_purpose="GIF that loops",
+    container=Container.LOOP,
+    muxer="gif",
+    codec="gif",
+    pixel_format="rgb24",
+    full_rgb=True,
+    max_rate=Fraction(50),
+    max_side=2048,
+    clock=100,
+    muxer_options={"loop": "0"},
+)
+
+FORMATS = (MP4, MKV, H265, H265_10, VP9, AV1, PRORES, DNXHR, JPEG, PNG, TIFF, WEBP, GIF)
+"""All formats; the first one is chosen unless a person chooses another, and the first one of an ending."""
 
 
-def format_of(path: Path) -> ExportFormat:
-    """The format that a file name asks for.
+def format_of(path: Path, key: str | None = None) -> ExportFormat:
+    """The format that a name asks for; a name without an ending is a folder of stills.
+
+    Args:
+        path: where the result goes; for stills, a folder, or a pattern such as ``dawn/%05d.png``.
+        key: of the format that was asked for beside it, if one was.
 
     Raises:
-        PlanError: the ending is not one that can be written.
+        PlanError: the ending is not one that can be written, or not of the format asked for.
     """
+    ending = path.suffix.lower()
+    ending = {".jpeg": ".jpg", ".tiff": ".tif"}.get(ending, ending)
+    if key is not None:
+        chosen = format_named(key)
+        if ending not in ((chosen.ending, "") if chosen.is_folder else (chosen.ending,)):
+            raise PlanError(f"{path.name} should end in {chosen.ending} to be {chosen.name}.")
+        return chosen
+    if not ending:
+        return JPEG
     for each in FORMATS:
-        if path.suffix.lower() == each.ending:
+        if ending == each.ending and (not each.is_folder or "%" in path.name):
             return each
-    raise PlanError(f"{path.name} should end in {_endings(FORMATS)}.")
+    raise PlanError(f"{path.name} should end in {_endings(FORMATS)}, or be a folder for stills.")
 
 
 def format_named(key: str) -> ExportFormat:
@@ -205,9 +305,15 @@ def format_named(key: str) -> ExportFormat:
 
 
 def endings_in_words() -> str:
-    """Such as ``.mp4 or .mkv``."""
-    return " or ".join(each.ending for each in FORMATS)
+    """Such as ``.mp4, .mkv or .gif``."""
+    *others, last = dict.fromkeys(each.ending for each in FORMATS if not each.is_folder)
+    return f"{', '.join(others)} or {last}"
 
 
 def _endings(formats: Iterable[ExportFormat]) -> str:
-    return " or ".join(f"{each.ending} ({each.short_purpose})" for each in formats)
+    first: dict[str, ExportFormat] = {}
+    for each in formats:
+        if not each.is_folder:
+            first.setdefault(each.ending, each)
+    *others, last = (f"{each.ending} ({each.short_purpose})" for each in first.values())
+    return f"{', '.join(others)} or {last}"

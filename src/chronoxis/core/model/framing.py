@@ -7,7 +7,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.timing.exact import parse_exact, shortened
 
 LEAST_SIDE = 8

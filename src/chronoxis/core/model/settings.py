@@ -3,10 +3,13 @@
 from dataclasses import dataclass
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.export_formats import MP4, ExportFormat, Quality, Size
-from chronoxis.core.timing.exact import shortened
+from chronoxis.core.model.export_format import ExportFormat, Quality, Size
+from chronoxis.core.model.export_formats import FORMATS, MP4
+from chronoxis.core.timing.exact import parse_exact, shortened
 
 MAX_SIDE = 16384
+MAX_BITRATE = 10**9
+MAX_BYTES = 10**13
 _NAMED_HEIGHTS = {"2160p": 2160, "1440p": 1440, "1080p": 1080, "720p": 720}
 SIZE_NAMES = ("as recorded", *_NAMED_HEIGHTS)
 
@@ -75,9 +78,67 @@ class ResultSettings:
         size: the size wished.
         quality: of no effect where the format keeps everything.
         sound: whether recorded sound is kept, which needs a speed of 1×.
+        bitrate: bits per second of the picture, in place of a quality.
+        at_most: bytes that the file may have; what quality would need beyond them is given up.
     """
 
     format: ExportFormat = MP4
     size: SizeWish = SizeWish()
     quality: Quality = Quality.GOOD
     sound: bool = False
+    bitrate: int | None = None
+    at_most: int | None = None
+
+    def check(self) -> None:
+        """Refuse a bitrate or a limit where the format has none.
+
+        Raises:
+            PlanError: it has none, or the number is out of range.
+        """
+        able = ", ".join(each.name for each in FORMATS if each.bitrate_options)
+        for wish, known, what in (
+            (self.bitrate, self.format.bitrate_options, "a bitrate"),
+            (self.at_most, self.format.most_options, "a size"),
+        ):
+            if wish is not None and not known:
+                raise PlanError(f"{self.format.name} cannot be held to {what}; {able} can.")
+        if self.bitrate is not None and self.at_most is not None:
+            raise PlanError("Give a bitrate or a size that the file may have, not both.")
+        if self.bitrate is not None and not 1000 <= self.bitrate <= MAX_BITRATE:
+            raise PlanError("A bitrate lies between 1 kbit/s and 1000 Mbit/s.")
+        if self.at_most is not None and not 10_000 <= self.at_most <= MAX_BYTES:
+            raise PlanError("A file is held to 0.01 MB or more.")
+
+
+def parse_bitrate(text: str) -> int:
+    """Read ``8M``, ``8 Mbit/s``, ``800k`` or ``800000`` as bits per second.
+
+    Raises:
+        PlanError: it is none of these.
+    """
+    cleaned = text.strip().lower().replace(",", ".").removesuffix("bit/s").removesuffix("bps").strip()
+    unit = {"k": 1000, "m": 1_000_000, "g": 10**9}.get(cleaned[-1:], 1)
+    try:
+        value = parse_exact(cleaned.rstrip("kmg")) * unit
+    except (ValueError, ZeroDivisionError):
+        raise PlanError(f"“{shortened(text)}” is not a bitrate; write 8M or 800k.") from None
+    if not 1000 <= value <= MAX_BITRATE:
+        raise PlanError("A bitrate lies between 1 kbit/s and 1000 Mbit/s.")
+    return round(value)
+
+
+def parse_megabytes(text: str) -> int:
+    """Read ``25``, ``25 MB`` or ``1.5 GB`` as bytes.
+
+    Raises:
+        PlanError: it is none of these.
+    """
+    cleaned = text.strip().lower().replace(",", ".")
+    unit = 10**9 if cleaned.endswith(("gb", "g")) else 10**6
+    try:
+        value = parse_exact(cleaned.removesuffix("b").rstrip("mg").strip()) * unit
+    except (ValueError, ZeroDivisionError):
+        raise PlanError(f"“{shortened(text)}” is not a size of a file; write 25 MB.") from None
+    if not 10_000 <= value <= MAX_BYTES:
+        raise PlanError("A file is held to 0.01 MB or more.")
+    return round(value)

@@ -8,7 +8,7 @@ from av.filter import Graph
 from av.video.frame import VideoFrame
 from av.video.reformatter import Interpolation
 
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.making import Made
 from chronoxis.core.picture.picture_format import PictureFormat
@@ -145,6 +145,8 @@ def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, res
     unchanged = (frame.width, frame.height) == size and frame.format.name == pixel_format
     if unchanged and result == colour:
         return colour.tag(frame)
+    if pixel_format == "rgb48le":  # the library's own conversion to it is not exact
+        return coded_as(rgb16(frame, colour), size, pixel_format, result)
     scaled = frame.reformat(
         width=width,
         height=height,

@@ -3,7 +3,7 @@
 from dataclasses import asdict, dataclass
 
 from chronoxis.core.model.canvas import Canvas
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 
 

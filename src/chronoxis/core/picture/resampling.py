@@ -8,7 +8,7 @@ from av.video.frame import VideoFrame
 from av.video.plane import VideoPlane
 from PIL import Image
 
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.making import Made
 from chronoxis.core.picture.rgb import planar_format, rgb16

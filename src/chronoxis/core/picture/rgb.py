@@ -10,7 +10,7 @@ from av.video.frame import VideoFrame
 from av.video.plane import VideoPlane
 from av.video.reformatter import ColorRange, Interpolation
 
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 
 SCALING = Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT
@@ -98,6 +98,8 @@ def coded_as(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> Vid
         codes = codes[: size[1], : size[0]]
     frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(codes), "rgb48le")
     frame.color_range = ColorRange.JPEG
+    if pixel_format == "rgb48le" and (frame.width, frame.height) == size:
+        return result.tag(frame)
     scaled = frame.reformat(
         width=size[0],
         height=size[1],

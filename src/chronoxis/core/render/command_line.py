@@ -12,7 +12,10 @@ def render_command(
     """Program and arguments that export a saved project, with progress as JSON lines."""
     command = [sys.executable, "-m", "chronoxis.cli", "render", str(project_file), "-o", str(output)]
     command += ["--size", str(settings.size)]
+    command += ["--format", settings.format.key]
     command += [] if settings.format.lossless else ["--quality", str(int(settings.quality))]
+    command += ["--bitrate", str(settings.bitrate)] if settings.bitrate is not None else []
+    command += ["--at-most", str(settings.at_most / 1e6)] if settings.at_most is not None else []
     command += ["--sound", "keep" if settings.sound else "none", "--progress", "json"]
     command += ["--stretch"] if settings.size.stretch else []
     return [*command, "--overwrite"] if overwrite else command

@@ -1,6 +1,6 @@
 """Writing result frames and kept sound into a file."""
 
-from collections.abc import Iterator
+import os
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -15,62 +15,48 @@ from av.audio.stream import AudioStream
 from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
-from chronoxis.core.model.export_formats import ExportFormat, Quality, Size
-from chronoxis.core.picture.colour import Colour
+from chronoxis.core.render.writing import Writing
 from chronoxis.core.sound.excerpt import Samples
 
 _SOUND_CHUNK = 4096
+os.environ.setdefault("SVT_LOG", "1")  # that encoder else tells of itself on the error output
 
 
 class Encoder:
     """One file being written. Use it in a ``with`` statement; leaving it completes the file."""
 
-    def __init__(
-        self,
-        path: Path,
-        *,
-        format_: ExportFormat,
-        quality: Quality,
-        size: Size,
-        pixel_format: str,
-        rate: Fraction,
-        colour: Colour,
-        sound: tuple[int, str] | None = None,
-    ) -> None:
+    def __init__(self, path: Path, writing: Writing, pixel_format: str | None = None) -> None:
         """Open the file.
 
         Args:
             path: where to write; its ending does not matter.
-            format_: what to write.
-            quality: how much to keep of the picture.
-            size: of the frames.
-            pixel_format: of the frames.
-            rate: frames per second.
-            colour: the tags to write.
-            sound: sample rate and channel layout, if there will be sound.
+            writing: what to write, and how.
+            pixel_format: of the frames that are encoded, where that is not the one to be written.
         """
-        self._format = format_
+        format_ = self._format = writing.format
         options = dict(format_.muxer_options)
         self._container = av.open(f"file:{path}", "w", format=format_.muxer, options=options)
-        video = self._container.add_stream(format_.codec, rate=rate)
+        video = self._container.add_stream(format_.codec, rate=writing.rate)
         assert isinstance(video, VideoStream)
-        video.width, video.height = size
-        video.pix_fmt = pixel_format
-        context = video.codec_context
-        context.time_base = 1 / rate
+        video.width, video.height = writing.size
+        video.pix_fmt = pixel_format or writing.pixel_format
+        context, colour = video.codec_context, writing.colour
+        context.time_base = 1 / writing.rate
         context.color_primaries = colour.primaries
         context.color_trc = colour.transfer
         context.colorspace = colour.matrix
         context.color_range = int(colour.scaler_range)
         context.thread_type = "AUTO"
-        context.options = format_.options(quality, rate)
+        context.options = writing.options
+        if format_.codec_tag:
+            context.codec_tag = format_.codec_tag
         self._video = video
         self._count = 0
-        self._audio = self._add_sound(sound) if sound else None
+        self._audio = self._add_sound(writing.sound) if writing.sound else None
         self._fifo = AudioFifo()
         self._samples = self._encoded = 0
-        if sound:
-            self._converter = AudioResampler(format_.sound_format, sound[1], sound[0])
+        if writing.sound:
+            self._converter = AudioResampler(format_.sound_format, writing.sound[1], writing.sound[0])
 
     def __enter__(self) -> Self:
         return self
@@ -138,17 +124,3 @@ class Encoder:
         if self._format.sound_bitrate:
             stream.bit_rate = self._format.sound_bitrate
         return stream
-
-
-def interleave(frames: Iterator[VideoFrame], sound: Iterator[Samples], encoder: Encoder) -> Iterator[int]:
-    """Write frames and sound side by side, so that little is held back; yields after each frame."""
-    waiting = next(sound, None)
-    for number, frame in enumerate(frames, 1):
-        encoder.write(frame)
-        while waiting is not None and encoder.sound_seconds <= encoder.seconds:
-            encoder.write_sound(waiting)
-            waiting = next(sound, None)
-        yield number
-    while waiting is not None:
-        encoder.write_sound(waiting)
-        waiting = next(sound, None)

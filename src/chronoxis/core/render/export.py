@@ -3,28 +3,35 @@
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
+from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import ExportError
-from chronoxis.core.files.atomic import publish, temporary_beside, why_not_written
+from chronoxis.core.files.atomic import publish, publish_folder, temporary_beside, why_not_written
 from chronoxis.core.files.outputs import check_output
-from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.chain import result_frames
-from chronoxis.core.render.encoder import Encoder, interleave
 from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.render.plan import Plan
-from chronoxis.core.render.target import export_target
+from chronoxis.core.render.read_back import bytes_of, compare_with_plan
+from chronoxis.core.render.result_place import ResultPlace, result_place
+from chronoxis.core.render.target import Target, export_target
+from chronoxis.core.render.writer import interleave, open_writer
+from chronoxis.core.render.writing import Writing
 from chronoxis.core.sound.excerpt import Samples
 from chronoxis.core.timing.timecode import format_time
 
 _MOST_LISTED = 5
+_MOST_TRIES = 4
+_CLOSER = 0.94  # of what would fit exactly, for the next try
+_FOR_FRAMES = 0.97  # of a file, beside what it says about itself
+_SAMPLES = 24  # frames that colours are chosen by
 
 
 @dataclass(frozen=True)
@@ -102,7 +109,7 @@ def export(
 
     Args:
         plan: what to write.
-        output: the final name.
+        output: the final name; for stills a folder, or a pattern such as ``dawn/%05d.png``.
         overwrite: whether a file of that name may be replaced.
         progress: called after each result frame.
         check: called after each recorded frame; either may raise `Cancelled` to stop the work.
@@ -112,22 +119,50 @@ def export(
         FootageError: the recording can no longer be read.
         Cancelled: ``progress`` raised it. Nothing is left behind in any of these cases.
     """
-    check_output(output, protects=protected_files(plan.project, plan.sources), overwrite=overwrite)
+    place = result_place(output, plan.settings.format)
+    check_output(
+        place.path,
+        protects=protected_files(plan.project, plan.sources),
+        overwrite=overwrite,
+        folder=place.is_folder,
+    )
     return_large_blocks()
-    with temporary_beside(output) as temporary:
+    with temporary_beside(place.path, folder=place.is_folder) as temporary:
         try:
-            held = _write(plan, temporary, progress, check)
+            held = _written_within(plan, temporary, place, progress, check)
         except (av.FFmpegError, OSError) as error:
-            raise ExportError(why_not_written(output, error)) from error
-        _compare(plan, temporary, output)
-        size = temporary.stat().st_size
-        publish(temporary, output, overwrite=overwrite)
-    return Finished(output, len(plan.schedule), plan.schedule.rate, plan.schedule.length, size, held)
+            raise ExportError(why_not_written(place.path, error)) from error
+        compare_with_plan(plan, temporary, place.path.name)
+        size = bytes_of(temporary)
+        (publish_folder if place.is_folder else publish)(temporary, place.path, overwrite=overwrite)
+    return Finished(place.path, len(plan.schedule), plan.schedule.rate, plan.schedule.length, size, held)
+
+
+def _written_within(
+    plan: Plan,
+    path: Path,
+    place: ResultPlace,
+    progress: Callable[[ExportProgress], None] | None,
+    check: Callable[[], None],
+) -> tuple[str, ...]:
+    """Write all of it; once more, where it comes out larger than it may be."""
+    limit = plan.settings.at_most
+    most = most_bitrate(plan)
+    for _ in range(_MOST_TRIES):
+        held = _write(plan, path, place.name, most, progress, check)
+        size = bytes_of(path)
+        if limit is None or most is None or size <= limit:
+            return held
+        most = round(most * limit / size * _CLOSER)
+    wish = f"{(limit or 0) / 1e6:.6g} MB"
+    raise ExportError(f"{place.path.name} cannot be held to {wish}; choose a smaller picture.")
 
 
 def _write(
     plan: Plan,
     path: Path,
+    name: str,
+    most: int | None,
     progress: Callable[[ExportProgress], None] | None,
     check: Callable[[], None],
 ) -> tuple[str, ...]:
@@ -136,48 +171,55 @@ def _write(
     target = export_target(plan)
     with ExitStack() as stack:
         layout, sound = _sound(plan, stack)
-        encoder = stack.enter_context(
-            Encoder(
-                path,
-                format_=plan.settings.format,
-                quality=plan.settings.quality,
-                size=plan.size,
-                pixel_format=target.pixel_format,
-                rate=plan.schedule.rate,
-                colour=target.colour,
-                sound=layout,
-            )
-        )
+        writing = replace(writing_of(plan, target), sound=layout, name=name, most=most)
+        writer = stack.enter_context(open_writer(path, writing, sample_frames(plan, target)))
         frames = stack.enter_context(closing(result_frames(plan, target, check=check, held=held)))
         pace = _Pace(len(plan.schedule))
-        for done in interleave(frames, sound, encoder):
+        for done in interleave(frames, sound, writer):
             if progress:
                 progress(pace.after(done))
     return held_places(plan, held)
 
 
+def writing_of(plan: Plan, target: Target) -> Writing:
+    """What a plan's settings ask to be written."""
+    settings = plan.settings
+    return Writing(
+        settings.format,
+        settings.quality,
+        plan.size,
+        target.pixel_format,
+        plan.schedule.rate,
+        target.colour,
+        bitrate=settings.bitrate,
+        most=most_bitrate(plan),
+    )
+
+
+def most_bitrate(plan: Plan) -> int | None:
+    """Bits per second that the picture may have for the file to be as large as it may be at most."""
+    if plan.settings.at_most is None:
+        return None
+    sound = plan.settings.format.sound_bitrate or 0 if plan.settings.sound else 0
+    # Encoders spend up to a second's worth beyond the average.
+    seconds = float(plan.schedule.length) + 1
+    return max(1000, round(plan.settings.at_most * 8 * _FOR_FRAMES / seconds) - sound)
+
+
+def sample_frames(plan: Plan, target: Target) -> Iterator[VideoFrame]:
+    """Result frames from all over the result."""
+    for number in np.unique(np.linspace(0, len(plan.schedule) - 1, _SAMPLES).astype(int)).tolist():
+        yield from result_frames(plan, target, number, number + 1)
+
+
 def _sound(plan: Plan, stack: ExitStack) -> tuple[tuple[int, str] | None, Iterator[Samples]]:
     """Sample rate, layout and samples of the kept sound; neither where there is none."""
     sound = plan.sources[0].facts.sound
-    if not plan.settings.sound or sound is None:
+    if not plan.settings.sound or sound is None or not plan.settings.format.sound_codec:
         return None, iter(())
     shot, terms = plan.project.shots[0], plan.settings.format.sound_terms(sound.sample_rate, sound.layout)
     samples = plan.sources[0].sound_between(shot.in_point, shot.out_point, *terms)
     return terms, stack.enter_context(samples)
-
-
-def _compare(plan: Plan, written: Path, output: Path) -> None:
-    """Read the finished file's stamps: as many frames as planned, each at its time."""
-    index = build_index(written)
-    wish = plan.schedule
-    if len(index) != len(wish):
-        raise ExportError(
-            f"{output.name} came out with {len(index)} frames instead of {len(wish)}; it was discarded."
-        )
-    times = np.arange(len(wish)) * wish.rate.denominator / wish.rate.numerator
-    off = np.abs((index.stamps - index.stamps[0]) * float(index.time_base) - times).max()
-    if off > float(index.time_base) + 1e-9:
-        raise ExportError(f"{output.name} came out with frames {off:.3f} s off; it was discarded.")
 
 
 class _Pace:

@@ -11,7 +11,8 @@ from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.kinds import as_chosen
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.canvas import Canvas
-from chronoxis.core.model.export_formats import FORMATS, Size
+from chronoxis.core.model.export_format import Size
+from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import check_views
 from chronoxis.core.model.project import Project, Shot
@@ -77,8 +78,8 @@ class Plan:
     @property
     def remark(self) -> str:
         """What a person should know of a result before it is made, or nothing."""
-        if is_high_range(self.colour) and not self.settings.format.lossless:
-            kept = ", ".join(each.name for each in FORMATS if each.lossless)
+        if is_high_range(self.colour) and not self.settings.format.keeps_high_range:
+            kept = ", ".join(each.name for each in FORMATS if each.keeps_high_range)
             return (
                 "The footage has a high dynamic range; it is brought to what ordinary screens show (BT.709). "
                 f"{kept} keeps all of it."
@@ -125,6 +126,7 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
     canvas = project.canvas or of_shots[0].facts.picture.canvas
     size = result_size(canvas, project.settings)
     project.settings.format.check(size, project.rate)
+    project.settings.check()
     views = _views(project, of_shots, schedule, size)
     idle = ((),) * len(of_shots)
     return Plan(project, of_shots, edges, schedule, size, Colour.on(canvas), views, corrections=idle)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import BT709, RGB, Colour
 from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.render.plan import Plan
@@ -45,7 +45,7 @@ class Target:
 def export_target(plan: Plan) -> Target:
     """What a plan's export format writes."""
     first, wish, stretch = plan.pictures[0], plan.settings.format, plan.settings.size.stretch
-    base = plan.colour if wish.lossless else _ordinary(plan.colour)
+    base = plan.colour if wish.keeps_high_range else _ordinary(plan.colour)
     matrix = RGB if wish.full_rgb else base.matrix or BT709
     if plan.schedule.gathers and not base.is_writable:
         matrix = BT709
@@ -61,7 +61,7 @@ def export_target(plan: Plan) -> Target:
 
 
 def _ordinary(colour: Colour) -> Colour:
-    """The colour in which others than lossless results are written: high dynamic range becomes BT.709."""
+    """The colour in which most results are written: high dynamic range becomes BT.709."""
     if not is_high_range(colour):
         return colour
     return replace(colour, matrix=BT709, primaries=BT709, transfer=BT709)

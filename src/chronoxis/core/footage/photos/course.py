@@ -12,7 +12,7 @@ import numpy as np
 
 from chronoxis.core.footage.photos.capture_times import CaptureTimes
 from chronoxis.core.footage.photos.photo_file import PhotoHeader
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.timing.pace import Seconds
 

@@ -14,7 +14,7 @@ from chronoxis.core.footage.photos.course import Course, PhotoFlaw, course_of, f
 from chronoxis.core.footage.photos.photo_file import PhotoHeader
 from chronoxis.core.footage.photos.run_names import numbered
 from chronoxis.core.footage.source import SoundFacts
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.photo_run import (
     DATES,
     FIRST_RATE,

@@ -27,7 +27,7 @@ from chronoxis.core.footage.photos.photo_file import (
 from chronoxis.core.footage.photos.photo_reader import PhotoReader
 from chronoxis.core.footage.source import Flaw, Glimpse, Progress
 from chronoxis.core.model.arranging import retime
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.photo_run import Clock, PhotoFiles, PhotoRun
 from chronoxis.core.model.project import Project

@@ -17,7 +17,7 @@ import numpy.typing as npt
 from PIL import Image, ImageCms, ImageFile, UnidentifiedImageError
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 
 Pixels = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
 """R′G′B′ in sRGB, shape (height, width, 3), upright; uint8 or, where the photo is deeper, uint16."""

@@ -14,7 +14,7 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.photos.photo_file import Pixels, read_pixels, resized
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 
 _AHEAD_BYTES = 220_000_000  # that decoded photos may take while they wait
 _MOST_TRIED = 50  # photos that are tried in one's place

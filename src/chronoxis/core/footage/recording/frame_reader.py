@@ -18,7 +18,7 @@ from av.video.stream import VideoStream
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.recording.frame_index import FrameIndex
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.timing.timecode import format_time
 
 # Codecs whose decoders leave out frames that no other frame refers to when told so packet by packet.

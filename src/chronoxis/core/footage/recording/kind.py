@@ -18,7 +18,7 @@ from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.glimpses import key_frames
 from chronoxis.core.footage.source import Flaw, Glimpse, Progress
 from chronoxis.core.model import arranging
-from chronoxis.core.model.export_formats import Size
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.recording import Recording

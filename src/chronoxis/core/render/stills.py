@@ -1,0 +1,93 @@
+"""Writing result frames as numbered pictures."""
+
+import os
+from collections import deque
+from collections.abc import Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Self
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+from PIL import Image
+
+from chronoxis.core.model.export_format import ExportFormat
+from chronoxis.core.sound.excerpt import Samples
+
+_DEFLATE = 8  # TIFF's compression by Adobe's deflate (TIFF 6.0, technical note 2)
+_FULL_CHROMA = 90  # quality from which JPEG keeps chroma at every pixel
+
+
+class StillsWriter:
+    """A folder of pictures being written on all cores. Use it in a ``with`` statement."""
+
+    def __init__(
+        self, folder: Path, format_: ExportFormat, options: Mapping[str, str], name: str, rate: Fraction
+    ) -> None:
+        """
+        Args:
+            folder: where to write; it is there.
+            format_: of the pictures.
+            options: of the library that writes them.
+            name: of the files without their ending, with a place for their number, which counts from 1.
+            rate: result frames per second.
+        """
+        self._folder, self._format, self._name, self._rate = folder, format_, name, rate
+        self._options: dict[str, Any] = {key: int(value) for key, value in options.items()}
+        self._count = 0
+        self._pool = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="stills")
+        self._waiting: deque[Future[None]] = deque()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        try:
+            while kind is None and self._waiting:
+                self._waiting.popleft().result()
+        finally:
+            self._pool.shutdown(cancel_futures=True)
+
+    @property
+    def seconds(self) -> Fraction:
+        """Result time up to which frames were given."""
+        return self._count / self._rate
+
+    @property
+    def sound_seconds(self) -> Fraction:
+        """Stills have no sound."""
+        return self.seconds
+
+    def write(self, frame: VideoFrame) -> None:
+        """Write the next frame. Raises OSError if an earlier one could not be written."""
+        self._count += 1
+        path = self._folder / f"{self._name % self._count}{self._format.ending}"
+        self._waiting.append(self._pool.submit(self._save, path, frame))
+        while len(self._waiting) > (os.cpu_count() or 1) + 1:
+            self._waiting.popleft().result()
+
+    def write_sound(self, _samples: Samples) -> None:
+        """Stills have no sound."""
+        raise ValueError("stills have no sound")
+
+    def _save(self, path: Path, frame: VideoFrame) -> None:
+        pixels: npt.NDArray[Any] = frame.to_ndarray()
+        if pixels.dtype == np.uint16:
+            written = cv2.imwrite(
+                str(path),
+                pixels[..., ::-1],
+                [cv2.IMWRITE_TIFF_COMPRESSION, _DEFLATE, cv2.IMWRITE_TIFF_ROWSPERSTRIP, 64],
+            )
+            if not written:
+                raise OSError(f"{path.name} could not be written")
+            return
+        options = dict(self._options)
+        if self._format.codec == "JPEG":
+            options["subsampling"] = 0 if options["quality"] >= _FULL_CHROMA else 2
+        Image.fromarray(pixels).save(path, self._format.codec, **options)

@@ -1,0 +1,41 @@
+"""What is to be written, and how."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from chronoxis.core.model.export_format import ExportFormat, Quality, Size
+from chronoxis.core.picture.colour import Colour
+
+
+@dataclass(frozen=True)
+class Writing:
+    """What is to be written, and how.
+
+    Attributes:
+        format: the kind of file.
+        quality: how much is kept of the picture.
+        size: of the frames.
+        pixel_format: of the frames.
+        rate: frames per second.
+        colour: the tags to write.
+        bitrate: bits per second of the picture, in place of a quality.
+        most: bits per second of the picture that quality may not exceed.
+        sound: sample rate and channel layout, if there will be sound.
+        name: what numbered stills are called, with a place for their number.
+    """
+
+    format: ExportFormat
+    quality: Quality
+    size: Size
+    pixel_format: str
+    rate: Fraction
+    colour: Colour
+    bitrate: int | None = None
+    most: int | None = None
+    sound: tuple[int, str] | None = None
+    name: str = "%05d"
+
+    @property
+    def options(self) -> dict[str, str]:
+        """Of the encoder."""
+        return self.format.options(self.quality, self.rate, bitrate=self.bitrate, most=self.most)

@@ -1,0 +1,238 @@
+"""Every export format: written, and read back by loops of its own."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+import numpy.typing as npt
+import pytest
+from PIL import Image
+
+from chronoxis.core.errors import ExportError, PlanError
+from chronoxis.core.files.atomic import sweep_unfinished
+from chronoxis.core.footage.kinds import footage_of, open_source
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.export_format import Container, ExportFormat, Quality
+from chronoxis.core.model.export_formats import (
+    FORMATS,
+    GIF,
+    JPEG,
+    MP4,
+    PNG,
+    TIFF,
+    WEBP,
+    format_named,
+    format_of,
+)
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.settings import ResultSettings, parse_bitrate, parse_megabytes
+from chronoxis.core.render.estimate import estimate
+from chronoxis.core.render.export import export
+from chronoxis.core.render.plan import Plan, make_plan
+from tests.photo_makers import make_photos
+
+SIZE = (320, 192)
+RATES = [Fraction(25), Fraction(30000, 1001)]
+
+
+@pytest.fixture(scope="module")
+def photos(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Forty photos that move softly, as pictures do."""
+    folder = tmp_path_factory.mktemp("photos") / "dawn"
+    folder.mkdir()
+    rng = np.random.default_rng(1)
+    field = cv2.GaussianBlur(rng.normal(0, 1, (192, 420, 3)).astype(np.float32), (0, 0), 6)
+    field = 128 + 60 * field / field.std()
+    for number in range(40):
+        part = field[:, 2 * number : 2 * number + 320] + number
+        Image.fromarray(part.clip(0, 255).astype(np.uint8)).save(folder / f"dawn{number:03d}.png")
+    return folder
+
+
+def plan_for(photos: Path, settings: ResultSettings, rate: Fraction = Fraction(25)) -> Plan:
+    source = open_source(photos)
+    project = arranging.begin_with(Project(settings=settings), footage_of(source.facts))
+    project = replace(project, rate=rate, canvas=source.facts.picture.canvas)
+    project = pacing.set_speed(project, project.places(), rate / project.footage[0].rate)
+    return make_plan(project, {project.footage[0].key: source})
+
+
+def truth(photos: Path) -> list[npt.NDArray[np.uint8]]:
+    return [np.asarray(Image.open(path)) for path in sorted(photos.iterdir())]
+
+
+def read_stream(path: Path) -> tuple[list[npt.NDArray[np.uint8]], list[float], av.VideoFrame]:
+    with av.open(str(path)) as container:
+        frames = list(container.decode(video=0))
+    times = [float((frame.pts or 0) * (frame.time_base or 1)) for frame in frames]
+    return [np.asarray(f.to_ndarray(format="rgb24"), np.uint8) for f in frames], times, frames[0]
+
+
+def read_loop(path: Path) -> tuple[list[npt.NDArray[np.uint8]], list[float]]:
+    frames, times, now = [], [], 0.0
+    with Image.open(path) as image:
+        assert image.info["loop"] == 0
+        for number in range(image.n_frames):  # type: ignore[attr-defined]
+            image.seek(number)
+            frames.append(np.asarray(image.convert("RGB")))
+            times.append(now)
+            now += image.info["duration"] / 1000
+    return frames, times
+
+
+@pytest.mark.parametrize("format_", FORMATS, ids=lambda each: each.key)
+@pytest.mark.parametrize("rate", RATES, ids=str)
+def test_what_is_written_is_what_was_planned(
+    photos: Path, tmp_path: Path, format_: ExportFormat, rate: Fraction
+) -> None:
+    plan = plan_for(photos, ResultSettings(format_, quality=Quality.HIGH), rate)
+    output = tmp_path / ("out" if format_.is_folder else f"out{format_.ending}")
+    done = export(plan, output)
+    frames: list[npt.NDArray[np.uint8]]
+    assert done.frames == len(plan.schedule) == 40
+    if format_.is_folder:
+        files = sorted(output.iterdir())
+        assert [file.name for file in files] == [f"out_{n:05d}{format_.ending}" for n in range(1, 41)]
+        assert done.size == sum(file.stat().st_size for file in files)
+        read = [np.asarray(cv2.imread(str(file), cv2.IMREAD_UNCHANGED))[..., ::-1] for file in files]
+        assert read[0].dtype == (np.uint16 if format_ is TIFF else np.uint8)
+        frames = [np.asarray(part >> 8 if part.dtype == np.uint16 else part, np.uint8) for part in read]
+    elif format_.container is Container.LOOP:
+        frames, times = read_loop(output)
+    else:
+        frames, times, first = read_stream(output)
+        lossless_rgb = format_.lossless
+        assert (first.width, first.height) == SIZE
+        assert int(first.color_primaries) == 1
+        assert int(first.color_trc) == 13 or format_.key == "dnxhr"
+        assert int(first.colorspace) == (0 if lossless_rgb else 1) or format_.key == "dnxhr"
+        if format_.key in ("h265-10", "av1", "prores"):
+            assert max(part.bits for part in first.format.components) == 10
+    if not format_.is_folder:
+        assert done.size == output.stat().st_size
+        tick = 1 / (format_.clock or 1000) if format_.key != "mp4" else 1e-4
+        assert np.abs(np.array(times) - times[0] - np.arange(40) / float(rate)).max() <= tick + 1e-6
+    assert len(frames) == 40
+    off = [np.abs(a.astype(int) - b).mean() for a, b in zip(frames, truth(photos), strict=True)]
+    assert max(off) < (
+        0.001 if format_ in (PNG, TIFF) or format_.key == "mkv" else 12 if format_ is GIF else 5
+    )
+    assert list(tmp_path.iterdir()) == [output]
+
+
+@pytest.mark.parametrize("format_", FORMATS, ids=lambda each: each.key)
+def test_the_expected_size_is_near(photos: Path, tmp_path: Path, format_: ExportFormat) -> None:
+    plan = plan_for(photos, ResultSettings(format_))
+    expected = estimate(plan)
+    assert expected is not None
+    real = export(plan, tmp_path / ("out" if format_.is_folder else f"out{format_.ending}")).size
+    assert (
+        0.55 < expected.size / real < 2
+    )  # of so short a piece, of which much is what files say of themselves
+
+
+@pytest.mark.parametrize("key", ["mp4", "h265", "vp9", "av1"])
+def test_a_file_is_held_to_a_size_and_a_bitrate(photos: Path, tmp_path: Path, key: str) -> None:
+    format_ = format_named(key)
+    free = export(
+        plan_for(photos, ResultSettings(format_, quality=Quality.MASTER)), tmp_path / f"a{format_.ending}"
+    )
+    limit = max(free.size // 2, 12_000)
+    settings = ResultSettings(format_, quality=Quality.MASTER, at_most=limit)
+    held = export(plan_for(photos, settings), tmp_path / f"b{format_.ending}")
+    assert held.size <= limit
+    assert held.frames == 40
+    wish = ResultSettings(format_, bitrate=600_000)
+    rated = export(plan_for(photos, wish), tmp_path / f"c{format_.ending}")
+    assert rated.size * 8 / float(rated.length) < 1_200_000
+    with pytest.raises(PlanError, match="not both"):
+        plan_for(photos, replace(settings, bitrate=600_000))
+
+
+def test_what_has_no_bitrate_says_so(photos: Path) -> None:
+    for format_ in (JPEG, GIF, WEBP, format_named("prores")):
+        with pytest.raises(PlanError, match="cannot be held to a size; MP4"):
+            plan_for(photos, ResultSettings(format_, at_most=10**6))
+    assert parse_bitrate("8M") == parse_bitrate("8 Mbit/s") == 8_000_000
+    assert parse_bitrate("800k") == 800_000
+    assert parse_megabytes("25 MB") == parse_megabytes("25") == 25_000_000
+    assert parse_megabytes("1.5 GB") == 1_500_000_000
+    for wrong in ("", "x", "0", "-3", "1/0", "9" * 80):
+        with pytest.raises(PlanError):
+            parse_bitrate(wrong)
+        with pytest.raises(PlanError):
+            parse_megabytes(wrong)
+
+
+def test_endings_and_patterns_choose_formats(photos: Path, tmp_path: Path) -> None:
+    for name, key in (
+        ("a.mp4", "mp4"),
+        ("a.MKV", "mkv"),
+        ("a.webm", "vp9"),
+        ("a.mov", "prores"),
+        ("a", "jpeg"),
+    ):
+        assert format_of(Path(name)).key == key
+    assert format_of(Path("d/%05d.tif")) is TIFF
+    assert format_of(Path("a.webm"), "av1").key == "av1"
+    for name, wrong in (("a.png", None), ("a.avi", None), ("a.mp4", "av1"), ("a.jpg", "png")):
+        with pytest.raises(PlanError, match="should end in"):
+            format_of(Path(name), wrong)
+    export(plan_for(photos, ResultSettings(PNG)), tmp_path / "dawn" / "light%04d.png")
+    assert (tmp_path / "dawn" / "light0001.png").exists()
+    with pytest.raises(ExportError, match="one place for a number"):
+        export(plan_for(photos, ResultSettings(PNG)), tmp_path / "other" / "%d%d.png")
+
+
+def test_a_folder_of_stills_replaces_nothing_but_stills(photos: Path, tmp_path: Path) -> None:
+    plan = plan_for(photos, ResultSettings(JPEG))
+    output = tmp_path / "out"
+    export(plan, output)
+    before = {file.name: file.stat().st_mtime_ns for file in output.iterdir()}
+    with pytest.raises(ExportError, match="already there"):
+        export(plan, output)
+    export(plan, output, overwrite=True)
+    assert before.keys() == {file.name for file in output.iterdir()}
+    (output / "diary.txt").write_text("precious")
+    with pytest.raises(ExportError, match=r"holds other files, such as diary\.txt"):
+        export(plan, output, overwrite=True)
+    assert (output / "diary.txt").read_text() == "precious"
+    with pytest.raises(ExportError, match=r"holds other files|where what is read here lies"):
+        export(plan, photos, overwrite=True)
+    assert len(list(photos.iterdir())) == 40
+    (tmp_path / "file").write_text("precious")
+    with pytest.raises(ExportError, match="is a file"):
+        export(plan, tmp_path / "file", overwrite=True)
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["file", "out"]
+
+
+def test_a_killed_export_of_stills_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    folder = make_photos(tmp_path / "photos", range(150), size=(900, 600))
+    command = [sys.executable, "-m", "chronoxis.cli", "condense", str(folder), "-o", str(tmp_path / "out")]
+    with subprocess.Popen([*command, "--format", "png", "--progress", "none"]) as process:
+        end = time.monotonic() + 60
+        while not [p for p in tmp_path.glob(".out*") if p.is_dir() and len(list(p.iterdir())) > 5]:
+            assert time.monotonic() < end
+            time.sleep(0.02)
+        process.kill()
+    assert not (tmp_path / "out").exists()
+    left = next(iter(tmp_path.glob(".out*")))
+    os.utime(left, (0, 0))
+    sweep_unfinished()
+    assert not list(tmp_path.glob(".out*"))
+    with subprocess.Popen([*command, "--format", "png", "--progress", "none"]) as process:
+        while not [p for p in tmp_path.glob(".out*") if p.is_dir() and list(p.iterdir())]:
+            time.sleep(0.02)
+        process.send_signal(signal.SIGTERM)
+    assert process.returncode != 0
+    assert not list(tmp_path.glob("*out*"))
+    assert MP4 is FORMATS[0]
