@@ -265,7 +265,7 @@ def test_an_export_cancelled_at_once_and_one_that_cannot_start(
     panel.start()
     qtbot.waitUntil(panel.choices.isVisible, timeout=5000)
     assert "stopped" in panel.message_text
-    panel.choices.formats[MKV].click()
+    panel.choices.choose_format(MKV)
     assert panel.choices.output.text() == str(tmp_path / "holiday.day1.mkv")
 
 

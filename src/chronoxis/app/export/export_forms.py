@@ -1,10 +1,10 @@
 """The three faces of the export panel."""
 
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QCheckBox,
     QComboBox,
     QGridLayout,
@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QProgressBar,
-    QPushButton,
     QSlider,
     QVBoxLayout,
     QWidget,
@@ -22,7 +21,7 @@ from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.export_format import ExportFormat, Quality
 from chronoxis.core.model.export_formats import FORMATS
-from chronoxis.core.model.settings import SIZE_NAMES, ResultSettings, SizeWish
+from chronoxis.core.model.settings import SIZE_NAMES, ResultSettings, SizeWish, parse_bitrate, parse_megabytes
 from chronoxis.core.timing.timecode import format_time
 
 _QUALITY_WORDS = {
@@ -34,6 +33,15 @@ _QUALITY_WORDS = {
 }
 
 
+_HOLDS = (
+    ("the quality", "The file becomes as large as the quality needs"),
+    ("a bitrate", "So many bits for every second, in place of a quality"),
+    ("a size at most", "Quality gives way where the file would become larger"),
+)
+_BITRATE, _AT_MOST = 1, 2
+_FIRST_BITRATE, _FIRST_MEGABYTES = "8M", "25 MB"
+
+
 class ChoiceForm(QWidget):
     """What the file should be like. Signal ``changed``: a person chose something."""
 
@@ -41,20 +49,22 @@ class ChoiceForm(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.formats: dict[ExportFormat, QPushButton] = {}
-        self.size_box = QComboBox()
+        self.format_box = _combo("Format", "What kind of file the result becomes", self._tell)
+        for place, format_ in enumerate(FORMATS):
+            self.format_box.addItem(format_.name)
+            self.format_box.setItemData(place, format_.purpose, Qt.ItemDataRole.ToolTipRole)
+        self.purpose = QLabel()
+        self.purpose.setProperty("dim", True)
+        self.purpose.setWordWrap(True)
+        self.kept_box = _combo("Kept choices", "Choices that were kept under a name, to use again")
+        self.keep = push_button("&Keep…", "Keep these choices under a name")
+        size_tip = "Size of the result: as recorded, 1080p, or width x height; the aspect is kept"
+        self.size_box = _combo("Size", size_tip, self._tell)
         self.size_box.setEditable(True)
         self.size_box.addItems(list(SIZE_NAMES))
-        self.size_box.setToolTip(
-            "Size of the result: as recorded, 1080p, or width x height; the aspect is kept"
-        )
-        self.size_box.setAccessibleName("Size")
-        self.size_box.activated.connect(self._tell)
         line = self.size_box.lineEdit()
         assert line is not None
         line.editingFinished.connect(self._tell)
-        self.stretch = _box("Give &up the recorded aspect", "Fill width x height exactly")
-        self.stretch.clicked.connect(self._tell)
         self.quality = QSlider(Qt.Orientation.Horizontal)
         self.quality.setRange(1, 5)
         self.quality.setPageStep(1)
@@ -62,11 +72,17 @@ class ChoiceForm(QWidget):
         self.quality.setAccessibleName("Quality")
         self.quality.valueChanged.connect(self._tell)
         self.quality_word = QLabel()
-        self.sound = _box("Keep the recorded &sound", "Possible at 1× only")
-        self.sound.clicked.connect(self._tell)
-        self.output = QLineEdit()
-        self.output.setToolTip("Where the result is written")
-        self.output.setAccessibleName("File")
+        self.hold_box = _combo("What decides the file's size", "What decides the file's size", self._hold)
+        for place, (text, tip) in enumerate(_HOLDS):
+            self.hold_box.addItem(text)
+            self.hold_box.setItemData(place, tip, Qt.ItemDataRole.ToolTipRole)
+        self.hold_value = _line("Bitrate, or size of the file", "Such as 8M, for megabits a second; or 25 MB")
+        self.hold_value.editingFinished.connect(self._tell)
+        self.stretch = _box("Give &up the aspect", "Fill width x height exactly")
+        self.sound = _box("Recorded &sound", "Possible at 1× only")
+        for box in (self.stretch, self.sound):
+            box.clicked.connect(self._tell)
+        self.output = _line("File", "Where the result is written; for stills, a folder")
         self.browse = push_button("&Browse…", "Choose where the result is written")
         self.replace_it = _box("&Replace it", "Replace the file that is there")
         self.replace_it.hide()
@@ -78,26 +94,64 @@ class ChoiceForm(QWidget):
         self.back = push_button("Bac&k to the Bench", "Go on adjusting (Esc)")
         self._lay_out()
 
+    def _hold(self, *_: object) -> None:
+        """What is typed means something else now."""
+        self.hold_value.clear()
+        self._tell()
+
     def settings(self) -> ResultSettings:
-        """What is chosen. Raises PlanError if the size is not one."""
-        chosen = next(format_ for format_, chip in self.formats.items() if chip.isChecked())
+        """What is chosen. Raises PlanError if an entry means nothing."""
+        chosen = FORMATS[self.format_box.currentIndex()]
         size = SizeWish.parse(self.size_box.currentText(), stretch=self.stretch.isChecked())
-        return ResultSettings(chosen, size, Quality(self.quality.value()), self.sound.isChecked())
+        bitrate = at_most = None
+        hold, text = self.hold_box.currentIndex(), self.hold_value.text()
+        if hold == _BITRATE and chosen.bitrate_options:
+            bitrate = parse_bitrate(text or _FIRST_BITRATE)
+        elif hold == _AT_MOST and chosen.most_options:
+            at_most = parse_megabytes(text or _FIRST_MEGABYTES)
+        sound = self.sound.isChecked() and bool(chosen.sound_codec)
+        return ResultSettings(chosen, size, Quality(self.quality.value()), sound, bitrate, at_most)
+
+    def choose_format(self, format_: ExportFormat) -> None:
+        """Choose a format as a person would."""
+        self.format_box.setCurrentIndex(FORMATS.index(format_))
+        self._tell()
 
     def show_settings(self, settings: ResultSettings, *, can_keep_sound: bool) -> None:
         """Show the document's choices."""
         self._set_quiet(True)
-        self.formats[settings.format].setChecked(True)
+        format_ = settings.format
+        self.format_box.setCurrentIndex(FORMATS.index(format_))
+        self.purpose.setText(f"{format_.purpose}.")
+        self._show_hold(settings)
         self.size_box.setCurrentText(str(settings.size))
         self.stretch.setChecked(settings.size.stretch)
         self.stretch.setEnabled(settings.size.width is not None)
         self.quality.setValue(int(settings.quality))
-        lossless = settings.format.lossless
-        self.quality.setEnabled(not lossless)
+        lossless = format_.lossless
+        self.quality.setEnabled(not lossless and settings.bitrate is None)
         self.quality_word.setText("lossless" if lossless else _QUALITY_WORDS[settings.quality])
         self.sound.setChecked(settings.sound)
-        self.sound.setEnabled(can_keep_sound or settings.sound)
+        self.sound.setEnabled(bool(format_.sound_codec) and (can_keep_sound or settings.sound))
         self._set_quiet(False)
+
+    def _show_hold(self, settings: ResultSettings) -> None:
+        hold, text = 0, ""
+        if settings.bitrate is not None:
+            hold, text = _BITRATE, f"{settings.bitrate / 1e6:g}M"
+        elif settings.at_most is not None:
+            hold, text = _AT_MOST, f"{settings.at_most / 1e6:g} MB"
+        self.hold_box.setCurrentIndex(hold)
+        self.hold_box.setEnabled(bool(settings.format.bitrate_options))
+        self.hold_value.setVisible(hold > 0)
+        if not self.hold_value.isModified() or not self.hold_value.hasFocus():
+            self.hold_value.setText(text)
+
+    def show_kept(self, names: Iterable[str]) -> None:
+        """Show what is kept, by name."""
+        self.kept_box.clear()
+        self.kept_box.addItems(["kept choices…", *names])
+        self.kept_box.setEnabled(self.kept_box.count() > 1)
 
     def _set_quiet(self, quiet: bool) -> None:
         self.size_box.blockSignals(quiet)
@@ -107,41 +161,47 @@ class ChoiceForm(QWidget):
         self.changed.emit()
 
     def _lay_out(self) -> None:
-        group, chips = QButtonGroup(self), QHBoxLayout()
-        for format_ in FORMATS:
-            chip = push_button(format_.name, format_.purpose)
-            chip.setCheckable(True)
-            chip.setProperty("choice", True)
-            chip.clicked.connect(self._tell)
-            group.addButton(chip)
-            chips.addWidget(chip)
-            self.formats[format_] = chip
-        chips.addStretch()
         grid = QGridLayout()
-        grid.setVerticalSpacing(6)
+        grid.setVerticalSpacing(5)
+        held, kept = QHBoxLayout(), QHBoxLayout()
+        held.addWidget(self.hold_box, 1)
+        held.addWidget(self.hold_value, 1)
+        kept.addWidget(self.kept_box, 1)
+        kept.addWidget(self.keep)
         fields: tuple[tuple[str, QWidget], ...] = (
+            ("Fo&rmat", self.format_box),
             ("Si&ze", self.size_box),
             ("&Quality", self.quality),
+            ("H&old to", self.hold_box),
             ("&File", self.output),
         )
-        for row, (text, widget) in enumerate(fields):
+        for row, (text, widget) in zip((0, 2, 3, 4, 5), fields, strict=True):
             label = QLabel(text)
             label.setProperty("dim", True)
             label.setBuddy(widget)
             grid.addWidget(label, row, 0)
-            grid.addWidget(widget, row, 1)
-        grid.addWidget(self.quality_word, 1, 2)
-        grid.addWidget(self.browse, 2, 2)
+            if widget is not self.hold_box:
+                grid.addWidget(widget, row, 1)
+        grid.addWidget(self.purpose, 1, 1, 1, 2)
+        grid.addLayout(held, 4, 1)
+        grid.addWidget(self.quality_word, 3, 2)
+        grid.addWidget(self.browse, 5, 2)
         grid.setColumnStretch(1, 1)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
-        rows.addLayout(chips)
+        rows.setSpacing(5)
+        rows.addLayout(kept)
         rows.addLayout(grid)
+        boxes = QHBoxLayout()
+        boxes.addWidget(self.stretch)
+        boxes.addWidget(self.sound)
+        boxes.addStretch()
+        rows.addLayout(boxes)
         buttons = QHBoxLayout()
         buttons.addWidget(self.back)
         buttons.addStretch()
         buttons.addWidget(self.start)
-        for widget in (self.stretch, self.sound, self.replace_it, self.facts, self.expected):
+        for widget in (self.replace_it, self.facts, self.expected):
             rows.addWidget(widget)
         rows.addLayout(buttons)
 
@@ -217,6 +277,22 @@ class DoneForm(QWidget):
         """Name and figures of the finished file."""
         self._name.setText(f"{name} is done")
         self._facts.setText(facts)
+
+
+def _combo(name: str, tip: str, act: Callable[[], object] | None = None) -> QComboBox:
+    box = QComboBox()
+    box.setAccessibleName(name)
+    box.setToolTip(tip)
+    if act is not None:
+        box.activated.connect(lambda _: act())
+    return box
+
+
+def _line(name: str, tip: str) -> QLineEdit:
+    line = QLineEdit()
+    line.setAccessibleName(name)
+    line.setToolTip(tip)
+    return line
 
 
 def _box(text: str, tip: str) -> QCheckBox:

@@ -12,13 +12,16 @@ from chronoxis.app.document import Document
 from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
 from chronoxis.app.files.project_files import ProjectFiles
+from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import ExportError, PlanError
+from chronoxis.core.files.kept_choices import keep_choices, kept_choices
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import FORMATS, format_of
 from chronoxis.core.model.photo_run import PhotoFiles
+from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.estimate import Estimate, estimate
 from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan, keeps_pitch
@@ -40,9 +43,9 @@ class ExportPanel(QFrame):
     left = Signal()
     busy = Signal(bool)
 
-    def __init__(self, document: Document, files: ProjectFiles) -> None:
+    def __init__(self, document: Document, files: ProjectFiles, question: QuestionBar) -> None:
         super().__init__()
-        self._document, self._files = document, files
+        self._document, self._files, self._question = document, files, question
         self._suggested = ""  # the name in the field, as long as nobody chose another
         self.setProperty("panel", True)
         self.job = ExportJob()
@@ -72,6 +75,8 @@ class ExportPanel(QFrame):
     def _connect(self) -> None:
         choices, job = self.choices, self.job
         choices.changed.connect(self._take_choices)
+        choices.kept_box.activated.connect(self._use_kept)
+        choices.keep.clicked.connect(self._keep)
         choices.browse.clicked.connect(self._browse)
         choices.start.clicked.connect(self.start)
         choices.back.clicked.connect(self.left)
@@ -94,6 +99,7 @@ class ExportPanel(QFrame):
     def show_choices(self) -> None:
         """Show the choices, or the progress of the export that is under way."""
         self.say("")
+        self.choices.show_kept(kept_choices())
         self._pages.setCurrentWidget(self.progress if self.job.running else self.choices)
         self._show_project()
 
@@ -176,9 +182,37 @@ class ExportPanel(QFrame):
             self.say(str(error))
             return
         self.say("")
+        self._suggest_anew(settings)
+        self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
+
+    def _keep(self) -> None:
+        """Keep the choices under a name that the person gives."""
+        settings = self._document.project.settings
+        taken = kept_choices()
+        names = (f"{settings.format.name} {number}" for number in range(1, len(taken) + 2))
+        first = next(name for name in names if name not in taken)
+
+        def keep(name: str) -> None:
+            try:
+                keep_choices(name, settings)
+            except (PlanError, ExportError) as error:
+                self.say(str(error))
+                return
+            self.choices.show_kept(kept_choices())
+
+        self._question.ask_name("Keep these choices of an export under a name:", first, keep)
+
+    def _use_kept(self, place: int) -> None:
+        """Take over what was kept under a name."""
+        settings = kept_choices().get(self.choices.kept_box.itemText(place))
+        self.choices.kept_box.setCurrentIndex(0)
+        if settings is not None:
+            self._document.apply("Export settings", lambda p: arranging.set_settings(p, settings))
+            self._suggest_anew(settings)
+
+    def _suggest_anew(self, settings: ResultSettings) -> None:
         if (chosen := self.choices.output.text()) != self._suggested:
             self.choices.output.setText(_with_ending(chosen, _name_ending(settings.format)))
-        self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
 
     def _browse(self) -> None:
         chosen, _ = QFileDialog.getSaveFileName(

@@ -84,7 +84,6 @@ def load_project(path: Path) -> Project:
 
 def as_json(project: Project, folder: Path) -> dict[str, Any]:
     """A project as JSON values; paths relative to a folder."""
-    settings = project.settings
     return {
         "format": _FORMAT,
         "version": VERSION,
@@ -93,15 +92,20 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
         "shots": [_shot_json(shot) for shot in project.shots],
         "markers": markers_json(project.markers),
         "canvas": asdict(project.canvas) if project.canvas else None,
-        "settings": {
-            "format": settings.format.key,
-            "size": str(settings.size),
-            "stretch": settings.size.stretch,
-            "quality": settings.quality.name.lower(),
-            "sound": settings.sound,
-            "bitrate": settings.bitrate,
-            "at_most": settings.at_most,
-        },
+        "settings": settings_json(project.settings),
+    }
+
+
+def settings_json(settings: ResultSettings) -> dict[str, Any]:
+    """Choices of an export as JSON values."""
+    return {
+        "format": settings.format.key,
+        "size": str(settings.size),
+        "stretch": settings.size.stretch,
+        "quality": settings.quality.name.lower(),
+        "sound": settings.sound,
+        "bitrate": settings.bitrate,
+        "at_most": settings.at_most,
     }
 
 
@@ -130,7 +134,7 @@ def from_json(data: Any, path: Path) -> Project:
         shots=tuple(_shot(item) for item in data["shots"]),
         rate=Fraction(data["rate"]),
         markers=markers_from(data["markers"]),
-        settings=_settings(data["settings"], path),
+        settings=settings_from(data["settings"], path),
         canvas=Canvas(**data["canvas"]) if data.get("canvas") else None,
     )
     _check(project, path)
@@ -242,7 +246,8 @@ def _passage(item: dict[str, Any]) -> Passage:
     )
 
 
-def _settings(item: dict[str, Any], path: Path) -> ResultSettings:
+def settings_from(item: dict[str, Any], path: Path) -> ResultSettings:
+    """Choices of an export of JSON values that were read from ``path``. Raises ProjectFileError."""
     try:
         size = SizeWish.parse(item["size"], stretch=item.get("stretch", False))
     except PlanError as error:

@@ -74,7 +74,7 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
 
 
 def retime(
-    project: Project, new: Footage, moved: Callable[[Fraction], Fraction], *, keep_lengths: bool
+    project: Project, new: Footage, moved: Callable[[Fraction], Fraction], *, faster: Fraction | None
 ) -> Project:
     """Give footage another course of recorded time; shots keep their pictures.
 
@@ -82,7 +82,7 @@ def retime(
         project: with the footage as it was, under the same key.
         new: the footage as it will be.
         moved: where a moment of the old recorded time lies in the new one; never falling.
-        keep_lengths: whether passages keep their result lengths, and not their speeds.
+        faster: by how much speeds grow; None so that passages keep their result lengths.
 
     Raises:
         PlanError: a speed that follows is out of range.
@@ -97,7 +97,7 @@ def retime(
         passages = []
         for passage, begin, end in zip(shot.passages, places[:-1], places[1:], strict=True):
             length = abs(end - begin)
-            speed = passage.speed * length / passage.recorded_length if keep_lengths else passage.speed
+            speed = passage.speed * (length / passage.recorded_length if faster is None else faster)
             if length:
                 passages.append(replace(passage, recorded_length=length, speed=checked_speed(speed)))
         in_point = min(places[0], places[-1])

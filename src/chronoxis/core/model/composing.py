@@ -33,10 +33,10 @@ def shape_shots(project: Project, sizes: Mapping[int, Size], shape: Fraction | N
         if shape is None:
             framings[number] = replace(old, steps=())
             continue
-        steps = old.steps or (FramingStep(Fraction(0), View.whole(size)),)
+        whole = FramingStep(Fraction(0), View.whole(size).shaped(shape))
         reshaped = tuple(
-            replace(step, view=step.view.reshaped(shape).within(size).shaped(shape)) for step in steps
-        )
+            replace(step, view=step.view.reshaped(shape).within(size).shaped(shape)) for step in old.steps
+        ) or (whole,)
         framings[number] = replace(old, steps=reshaped)
     project = set_framings(project, framings)
     if project.canvas is None or not sizes or len(sizes) < len(project.shots):

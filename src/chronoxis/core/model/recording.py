@@ -63,4 +63,4 @@ def set_capture_rate(project: Project, key: str, rate: Fraction | None) -> Proje
         raise PlanError(f"{old.label} is not a recording; only recordings have a capture rate.")
     new = replace(old, capture_rate=None if rate == old.stored_rate else rate)
     scale = new.scale / old.scale
-    return retime(project, new, lambda at: at * scale, keep_lengths=False)
+    return retime(project, new, lambda at: at * scale, faster=Fraction(1))

@@ -202,9 +202,9 @@ class PhotoRunKind:
         if footage.counted:
             return with_choices(project, source, footage)
         try:
-            return with_choices(project, source, replace(footage, time=source.facts.usual.time))
+            return _settled(project, source, replace(footage, time=source.facts.usual.time))
         except PlanError:
-            return with_choices(project, source, footage)
+            return _settled(project, source, footage)
 
     def as_chosen(self, source: PhotoSource, footage: Footage) -> PhotoSource:
         """The source as the run's choices have it."""
@@ -246,4 +246,18 @@ def with_choices(project: Project, source: PhotoSource, wish: PhotoRun) -> Proje
     played = old.counted and old.time.clock is new.time.clock is Clock.RATE
     left_out = old.time == new.time
     moved = source.chosen(old).course.to(source.chosen(new).course)
-    return retime(project, new, moved, keep_lengths=not played and not left_out)
+    return retime(project, new, moved, faster=Fraction(1) if played or left_out else None)
+
+
+def _settled(project: Project, source: PhotoSource, wish: PhotoRun) -> Project:
+    """A project with a run that was not counted: until then, it was its files one after another."""
+    old, new = project.footage_named(wish.key), source.facts.measured(wish)
+    places = source.chosen(new).course.places
+
+    def moved(at: Fraction) -> Fraction:
+        photo, part = divmod(at * old.rate, 1)
+        later = (places[number] for number in range(int(photo), len(new.photos.names)) if number in places)
+        begin, end = next(later, (new.length, new.length))
+        return begin + part * (end - begin)
+
+    return retime(project, new, moved, faster=old.rate / new.rate)

@@ -1,0 +1,54 @@
+"""Choices of exports that a person kept under names, to use again in other projects."""
+
+import json
+from typing import Any
+
+from platformdirs import user_config_path
+
+from chronoxis.core.errors import PlanError, ProjectFileError
+from chronoxis.core.files.atomic import write_whole
+from chronoxis.core.files.project_file import settings_from, settings_json
+from chronoxis.core.model.settings import ResultSettings
+
+_LONGEST_NAME = 60
+
+
+def kept_choices() -> dict[str, ResultSettings]:
+    """What was kept, by name; what cannot be read of it is left out."""
+    path = user_config_path("chronoxis") / "exports.json"
+    try:
+        entries = json.loads(path.read_text())
+    except (OSError, ValueError):
+        return {}
+    found: dict[str, ResultSettings] = {}
+    for name, item in entries.items() if isinstance(entries, dict) else ():
+        try:
+            found[name] = settings_from(item, path)
+        except (ProjectFileError, PlanError, KeyError, TypeError, AttributeError):
+            continue  # of a newer program, or damaged
+    return found
+
+
+def keep_choices(name: str, settings: ResultSettings) -> None:
+    """Keep choices under a name, in place of others of that name.
+
+    Raises:
+        PlanError: the name is empty or too long.
+        ExportError: they could not be written.
+    """
+    cleaned = name.strip()
+    if not cleaned or len(cleaned) > _LONGEST_NAME:
+        raise PlanError(f"Choices need a name of up to {_LONGEST_NAME} letters.")
+    _write({**kept_choices(), cleaned: settings})
+
+
+def forget_choices(name: str) -> None:
+    """Forget what was kept under a name. Raises ExportError if that could not be written."""
+    _write({other: settings for other, settings in kept_choices().items() if other != name})
+
+
+def _write(choices: dict[str, ResultSettings]) -> None:
+    path = user_config_path("chronoxis") / "exports.json"
+    path.parent.mkdir(parents=True, exist_ok=True)
+    entries: dict[str, Any] = {name: settings_json(settings) for name, settings in choices.items()}
+    write_whole(path, (json.dumps(entries, indent=1, ensure_ascii=False) + "\n").encode())
