@@ -18,7 +18,7 @@ from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.project import Project
-from chronoxis.demo.larkfield import FIELD_NAME, WALK_NAME, demo_parts, demo_project
+from chronoxis.demo.larkfield import FIELD_NAME, PARTS, WALK_NAME, demo_parts, demo_project
 from tests.app.driving import ONLY, planned
 from tests.footage_makers import make_recording, recording_of
 
@@ -145,7 +145,7 @@ def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
 ) -> None:
     folder = tmp_path / "demo"
     project, drawing = demo_project(folder), window.loading.drawing
-    assert {part.name for part in demo_parts(folder)} == {FIELD_NAME, WALK_NAME}
+    assert {part.name for part in demo_parts(folder)} == {part.name for part in PARTS}
     drawing.begin(folder)
     window.file_actions.open_project(project)
     assert window.document.project.result_length == pytest.approx(30)  # all of it can be worked on at once

@@ -57,10 +57,10 @@ def hurry(window: MainWindow) -> None:
 def test_a_film_is_begun_saved_and_begun_anew(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, recording: Path, answer: Answer
 ) -> None:
-    press(window, "File", "Bring in recordings")
+    press(window, "File", "Bring in footage")
     assert window.document.project.footage == ()
     answer(recording)
-    press(window, "File", "Bring in recordings")
+    press(window, "File", "Bring in footage")
     planned(qtbot, window)
     answer(None)
     press(window, "File", "Save")  # it has no name yet, so one is asked for; and nothing is chosen

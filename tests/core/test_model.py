@@ -21,8 +21,16 @@ from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, MP4, format_of
-from chronoxis.core.model.framing import Fit, Framing
+from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.photo_run import (
+    DATES,
+    FlawKind,
+    Handling,
+    PhotoFiles,
+    PhotoRun,
+    PhotoTime,
+)
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.model.settings import ResultSettings, SizeWish
@@ -83,6 +91,33 @@ def projects(draw: st.DrawFn) -> Project:
     chosen = ResultSettings(draw(st.sampled_from(FORMATS)), size, draw(st.sampled_from(list(Quality))))
     made = Project(tuple(footage), tuple(shots), draw(st.sampled_from([Fraction(25), Fraction(60000, 1001)])))
     return replace(made, settings=chosen, markers=(Marker(Fraction(1, 3), "peak"),))
+
+
+@st.composite
+def later_projects(draw: st.DrawFn) -> Project:
+    """A project with photos, framings and files that are held to a size as well."""
+    made = draw(projects())
+    names = tuple(f"{number}.jpg" for number in range(draw(st.integers(1, 9))))
+    kinds, handlings = st.sampled_from(list(FlawKind)), st.sampled_from(list(Handling))
+    run = PhotoRun(
+        key="photos",
+        photos=PhotoFiles(Path("/footage/photos"), names),
+        stored_rate=Fraction(1, 5),
+        stored_length=Fraction(5 * len(names)),
+        counted=draw(st.booleans()),
+        time=draw(st.sampled_from([DATES, PhotoTime.every(Fraction(7, 2)), PhotoTime.at_rate(Fraction(12))])),
+    )
+    for kind, handling in draw(st.dictionaries(kinds, handlings, max_size=3)).items():
+        run = run.with_handling(kind, handling)
+    for name in draw(st.sets(st.sampled_from(names), max_size=2)):
+        run = run.with_handling(draw(kinds), draw(handlings), name)
+    made = arranging.add_shot(arranging.bring_in(made, run), run.key)
+    at = sorted(draw(st.sets(st.fractions(0, 1, max_denominator=30), max_size=4)))
+    side = st.fractions(8, 900, max_denominator=7)
+    steps = tuple(FramingStep(share, View(*(draw(side) for _ in range(4)))) for share in at)
+    framing = Framing(steps, draw(st.sampled_from(list(Fit))), draw(st.sampled_from(list(Easing))))
+    held = replace(made.settings, bitrate=draw(st.sampled_from([None, 8_000_000])), at_most=None)
+    return replace(set_framings(made, {0: framing}), settings=held)
 
 
 def is_whole(project: Project) -> bool:
@@ -290,7 +325,7 @@ def test_every_edit_gives_a_whole_project_and_leaves_the_old_one(made: Project, 
 
 
 @settings(deadline=None, max_examples=60)
-@given(projects())
+@given(later_projects())
 def test_saving_and_loading_gives_the_equal_value(
     tmp_path_factory: pytest.TempPathFactory, made: Project
 ) -> None:
@@ -357,7 +392,7 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
         load_project(tmp_path / "none.chronoxis")
 
 
-@given(projects())
+@given(projects().filter(lambda made: made.settings.format in (MP4, MKV)))
 def test_what_the_first_version_saved_opens_as_the_equal_project(project: Project) -> None:
     """The first version knew recordings only and had no word for kinds of footage."""
     folder = Path("/somewhere")
@@ -365,6 +400,7 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
     for footage in data["footage"]:
         del footage["kind"]
     del data["canvas"]  # what it did not have either
+    del data["settings"]["bitrate"], data["settings"]["at_most"]
     for shot in data["shots"]:
         del shot["framing"]  # nor this: what had another shape than the result stood between bars
     barred = {number: Framing(fit=Fit.BARS) for number in range(len(project.shots))}
@@ -428,7 +464,7 @@ def test_quality_and_format_words() -> None:
     with pytest.raises(PlanError, match=r"draft \(1\)"):
         Quality.parse("perfect")
     with pytest.raises(PlanError, match=r"\.mkv"):
-        format_of(Path("a.gif"))
+        format_of(Path("a.avi"))
 
 
 NONSENSE: st.SearchStrategy[object] = st.sampled_from(

@@ -228,7 +228,7 @@ class MainWindow(QMainWindow):
         self.files.changed.connect(self._show_file)
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
-        self.preview.ready.connect(lambda _: self.weave.update())
+        self.preview.ready.connect(self.weave.show_made)
         self.preview.failed.connect(self._say)
         self.weave.scrubbed.connect(self.transport.scrub)
         self.weave.menu_wanted.connect(self.menus.show_at_pointer)

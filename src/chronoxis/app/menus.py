@@ -72,8 +72,8 @@ class Menus:
         self._add(menu, "Open &project…", "Ctrl+Shift+O", files.choose_project)
         self.recent = menu.addMenu("Open &recent")
         self.recent.aboutToShow.connect(self.list_recent)
-        self._add(menu, "&Bring in recordings or photos…", keys.Open, files.choose_footage)
-        self._add(menu, "Bring in a &folder of photos…", "Ctrl+Shift+P", files.choose_folder)
+        self._add(menu, "&Bring in footage…", keys.Open, files.choose_footage)
+        self._add(menu, "Bring in a &folder…", "Ctrl+Shift+P", files.choose_folder)
         menu.addSeparator()
         self.save = self._add(menu, "&Save", keys.Save, files.save)
         self._add_for_shots(

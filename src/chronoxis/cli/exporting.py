@@ -14,7 +14,7 @@ from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import format_of
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.render.export import export
+from chronoxis.core.render.export import export, protected_files
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.result_place import result_place
 
@@ -36,6 +36,8 @@ def write_result(
         place = result_place(output, chosen)
         check_output(place.path, protects=[source], overwrite=overwrite, folder=place.is_folder)
         project = begin()
+        protects = protected_files(project)
+        check_output(place.path, protects=protects, overwrite=overwrite, folder=place.is_folder)
         saved, wish = project.settings, options["size"]
         settings = ResultSettings(
             chosen,

@@ -30,6 +30,7 @@ _EASINGS = (
     (Easing.EVEN, "E&ven", "Views move at one speed"),
 )
 _AS_IT_IS = "As it is"
+_IN_ROW = 4  # shapes beside one another
 _CLOSER = Fraction(4, 5)  # of the first view, where a move ends at first
 
 
@@ -63,6 +64,7 @@ class PicturePage(Page):
         self._says.setWordWrap(True)
         self._shown: Framing | None = None
         self._lay_out()
+        self._show_moving(moves=False)
         document.playhead_moved.connect(lambda _: self._show_steps())
 
     def _lay_out(self) -> None:
@@ -74,8 +76,9 @@ class PicturePage(Page):
         for name in (_AS_IT_IS, *SHAPES):
             tip = "Show all of the picture" if name == _AS_IT_IS else f"Crop the whole shot to {name}"
             self.shapes[name] = self._chip(name, tip, group, partial(self._choose_shape, name))
-            shapes.addWidget(self.shapes[name])
-        other.addWidget(label_for("Anot&her shape", self.shape))
+            (shapes if len(self.shapes) <= _IN_ROW else other).addWidget(self.shapes[name])
+        other.addSpacing(8)
+        other.addWidget(label_for("Anot&her", self.shape))
         other.addWidget(self.shape)
         fit_label, self._moves_label = QLabel("Where shapes differ"), QLabel("Moves")
         for label in (fit_label, self._moves_label):
@@ -128,13 +131,16 @@ class PicturePage(Page):
         self.shape.show_number(f"{float(shape or Fraction(size[0], size[1])):.4g}:1")
         self.fits[first.fit].setChecked(True)
         self.easings[first.easing].setChecked(True)
-        moves = len(first.steps) > 1
-        self.let_move.setVisible(not moves)
-        for widget in (self.add, self.still, self._moves_label, *self.easings.values()):
-            widget.setVisible(moves)
+        self._show_moving(moves=len(first.steps) > 1)
         self._shown = first
         self._says.setText(self._meaning(min(sizes), first, size))
         self._show_steps()
+
+    def _show_moving(self, *, moves: bool) -> None:
+        """Show what can be done with a view that moves, or with one that does not."""
+        self.let_move.setVisible(not moves)
+        for widget in (self.add, self.still, self._moves_label, *self.easings.values()):
+            widget.setVisible(moves)
 
     def _show_steps(self) -> None:
         framing = self._shown

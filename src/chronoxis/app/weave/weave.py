@@ -247,6 +247,10 @@ class Weave(QWidget):
         if not self._wish.isActive():
             self._wish.start()
 
+    def show_made(self, _result_frame: int) -> None:
+        """Show that another frame of the preview is made."""
+        self.update()
+
     def _flaws(self) -> tuple[Seconds, ...]:
         """Where something is wrong with each footage, recorded seconds."""
         found = []

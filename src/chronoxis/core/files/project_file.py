@@ -154,7 +154,14 @@ _TYPES = {
     "boolean": "true or false",
     "number": "a number",
     "integer": "a whole number",
+    "null": "nothing",
 }
+
+
+def _type_words(wanted: str | list[str]) -> str:
+    kinds = [wanted] if isinstance(wanted, str) else wanted
+    return " or ".join(_TYPES.get(kind, kind) for kind in kinds)
+
 
 _WRONG: dict[str, Callable[[Any], str]] = {
     "const": lambda error: f"should be “{error.rule_definition}”",
@@ -162,7 +169,7 @@ _WRONG: dict[str, Callable[[Any], str]] = {
     "pattern": lambda _: 'should be a number as text, such as "25" or "30000/1001"',
     "oneOf": lambda _: 'should be a number as text, such as "25" or "30000/1001"',
     "maxLength": lambda _: "is longer than any such value can be",
-    "type": lambda error: f"should be {_TYPES.get(error.rule_definition, error.rule_definition)}",
+    "type": lambda error: f"should be {_type_words(error.rule_definition)}",
     "required": lambda error: f"lacks {', '.join(n for n in error.rule_definition if n not in error.value)}",
     "additionalProperties": lambda _: "has a field that is not known here",
     "minItems": lambda _: "is empty",
