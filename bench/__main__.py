@@ -1,9 +1,9 @@
-"""Run with ``make bench``, or ``python -m bench [frames|pace|weave|opening]... [--runs N]``."""
+"""Run with ``make bench``, or ``python -m bench [frames|photos|pace|weave|opening]... [--runs N]``."""
 
 import argparse
 import os
 
-AREAS = ("frames", "pace", "weave", "opening")
+AREAS = ("frames", "photos", "pace", "weave", "opening")
 
 
 def main() -> None:
@@ -13,10 +13,14 @@ def main() -> None:
     parser.add_argument("--runs", type=int, default=3)
     asked = parser.parse_args()
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from bench import frame_making, opening, pace, weave  # noqa: PLC0415 - Qt reads the platform on import
+    from bench import frame_making, opening, pace, photos, weave  # noqa: PLC0415 - Qt reads the platform on import
 
     measures = dict(
-        zip(AREAS, (frame_making.measure, pace.measure, weave.measure, opening.measure), strict=True)
+        zip(
+            AREAS,
+            (frame_making.measure, photos.measure, pace.measure, weave.measure, opening.measure),
+            strict=True,
+        )
     )
     for area in asked.areas or AREAS:
         if area not in measures:

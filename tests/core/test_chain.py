@@ -183,7 +183,7 @@ def test_the_table_of_formats_feeds_everything(take: Path, tmp_path: Path) -> No
         (tmp_path / each.key).mkdir()
         source = open_source(take)
         project = arranging.begin_with(
-            Project(settings=ResultSettings(each, size=SizeWish(height=128))), footage_of(source.facts)
+            Project(settings=ResultSettings(each, size=SizeWish(height=192))), footage_of(source.facts)
         )
         plan = make_plan(project, {project.footage[0].key: source})
         done = export(plan, tmp_path / each.key / ("out" if each.is_folder else f"out{each.ending}"))
@@ -191,7 +191,7 @@ def test_the_table_of_formats_feeds_everything(take: Path, tmp_path: Path) -> No
         with pytest.raises(ExportError, match=f"cannot take {each.max_side + 2}×64"):
             each.check((each.max_side + 2, 64), Fraction(25))
         with pytest.raises(ExportError, match="fps"):
-            each.check((64, 64), each.max_rate + 1)
+            each.check((256, 256), each.max_rate + 1)
         keys = {each.options(quality, Fraction(25)).get("g", "1") for quality in Quality}
         assert keys == {str(each.key_interval(Fraction(25)))}
     assert not MKV.quality_options

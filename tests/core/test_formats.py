@@ -216,7 +216,7 @@ def test_a_folder_of_stills_replaces_nothing_but_stills(photos: Path, tmp_path: 
 
 def test_a_killed_export_of_stills_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
-    folder = make_photos(tmp_path / "photos", range(150), size=(900, 600))
+    folder = make_photos(tmp_path / "photos", range(40), size=(900, 600))
     command = [sys.executable, "-m", "chronoxis.cli", "condense", str(folder), "-o", str(tmp_path / "out")]
     with subprocess.Popen([*command, "--format", "png", "--progress", "none"]) as process:
         end = time.monotonic() + 60

@@ -1,11 +1,19 @@
 """What the window shows while nothing is open."""
 
+from functools import partial
+
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font
+from chronoxis.demo.larkfield import PHOTO_PROJECT_NAME, PROJECT_NAME
+
+_DEMOS = (
+    ("&Recordings", PROJECT_NAME, "A finished piece out of two recordings"),
+    ("P&hotos", PHOTO_PROJECT_NAME, "A dawn out of 240 photos, and a knot that is tied picture by picture"),
+)
 
 
 class EmptyPage(QWidget):
@@ -30,6 +38,14 @@ class EmptyPage(QWidget):
             "Open a &project…", "Go on with a saved project, or an open timeline (Ctrl+Shift+O)"
         )
         other.clicked.connect(files.choose_project)
+        demo = QHBoxLayout()
+        about = QLabel("Or look at the Larkfield balloon meet, drawn by the program itself:")
+        about.setProperty("dim", True)
+        demo.addWidget(about)
+        for label, name, tip in _DEMOS:
+            look = push_button(label, tip)
+            look.clicked.connect(partial(files.open_demo, name))
+            demo.addWidget(look)
         self.message = QLabel()
         self.message.setProperty("caution", True)
         self.message.setWordWrap(True)
@@ -40,4 +56,6 @@ class EmptyPage(QWidget):
         rows.addStretch()
         for widget in (heading, text, button, folder, other, self.message):
             rows.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
+        rows.insertLayout(rows.count() - 1, demo)
+        rows.setAlignment(demo, Qt.AlignmentFlag.AlignHCenter)
         rows.addStretch()

@@ -48,6 +48,7 @@ class FootagePage(Page):
         self._shot_at = label_for("Shot a&t", self.capture)
         self.photos = PhotoChoices(document)
         self.photos.refused.connect(self.refused)
+        self.photos.hide()
         self.use = push_button("Add s&hot", "Put all of this footage at the end of the result, as a new shot")
         self.use.clicked.connect(self._add_shot)
         self.locate = push_button("&Locate…", "Say where this footage is now")

@@ -73,6 +73,7 @@ class FramesPage(Page):
         self.cadence.rate_chosen.connect(
             lambda rate: self._apply("Frame rate", lambda p: arranging.set_rate(p, rate))
         )
+        self.cadence.hide()
         rows.addWidget(self.cadence)
         rows.addStretch()
 

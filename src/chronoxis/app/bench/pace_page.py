@@ -62,6 +62,7 @@ class PacePage(Page):
         self.meaning.setProperty("dim", True)
         self.meaning.setFont(font(9))
         self.meaning.setToolTip("The result's frame rate alone does not change how long photos last")
+        self.meaning.hide()
         layout.addWidget(self.meaning)
         layout.addWidget(line())
         layout.addLayout(grids[1])

@@ -11,9 +11,11 @@ from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.remembered import last_folder, remember_folder
+from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files import endings
 from chronoxis.core.footage.kinds import KINDS
 from chronoxis.core.model.photo_run import PhotoFiles
+from chronoxis.demo.larkfield import demo_project
 
 _PROJECTS = "Projects and timelines (*.chronoxis *.otio);;All files (*)"
 
@@ -109,6 +111,16 @@ class FileActions:
         if paths:
             remember_folder(Path(paths[0]))
             self.open_files([Path(path) for path in paths])
+
+    def open_demo(self, name: str) -> None:
+        """Open a project of the demo; what it lacks is drawn beside the window."""
+        try:
+            folder = demo_project().parent
+        except ChronoxisError as error:
+            self._loading.said.emit(str(error))
+            return
+        self._loading.drawing.begin(folder)
+        self.open_project(folder / name)
 
     def choose_folder(self) -> None:
         """Ask for a folder of photos."""

@@ -8,6 +8,8 @@ from PySide6.QtCore import QObject, QProcess, Signal
 
 from chronoxis.demo.larkfield import Part, demo_parts
 
+_AT_ONCE = 2
+
 
 class DemoDrawing(QObject):
     """Draws what the demo lacks.
@@ -25,25 +27,36 @@ class DemoDrawing(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._processes: dict[Hashable, QProcess] = {}
+        self._waiting: list[tuple[Path, Part]] = []
 
     def begin(self, folder: Path) -> None:
         """Begin with all footage that is not there yet."""
-        for part in demo_parts(folder):
-            self._start(folder, part)
+        under_way = self.under_way
+        self._waiting += [
+            (folder, part) for part in demo_parts(folder) if part.origin_in(folder) not in under_way
+        ]
+        for folder_, part in self._waiting:
+            self.progress.emit(part.origin_in(folder_), 0.0)
+        self._start_next()
 
     @property
     def under_way(self) -> frozenset[Hashable]:
         """The footage that is being drawn."""
-        return frozenset(self._processes)
+        return frozenset(self._processes) | {part.origin_in(folder) for folder, part in self._waiting}
 
     def give_up(self, origin: Hashable) -> None:
         """Stop drawing footage; nothing is left of it."""
         process = self._processes.get(origin)
         if process is not None:
             process.terminate()
+            return
+        for waiting in [each for each in self._waiting if each[1].origin_in(each[0]) == origin]:
+            self._waiting.remove(waiting)
+            self.failed.emit(origin, _stopped(waiting[1].name))
 
     def close(self) -> None:
         """Stop, and wait for the processes to end."""
+        self._waiting.clear()
         for process in list(self._processes.values()):
             process.blockSignals(True)
             process.terminate()
@@ -52,6 +65,11 @@ class DemoDrawing(QObject):
                 process.kill()
                 process.waitForFinished(1000)
         self._processes.clear()
+
+    def _start_next(self) -> None:
+        """As many at a time as there are cores; each draws on all of them where that is worth it."""
+        while self._waiting and len(self._processes) < _AT_ONCE:
+            self._start(*self._waiting.pop(0))
 
     def _start(self, folder: Path, part: Part) -> None:
         path, origin, process = folder / part.name, part.origin_in(folder), QProcess(self)
@@ -76,5 +94,9 @@ class DemoDrawing(QObject):
         if path.exists():
             self.drawn.emit(origin)
         else:
-            stopped = f"The drawing of {path.name} was stopped; start the demo again to go on with it."
-            self.failed.emit(origin, str(process.property("said") or stopped))
+            self.failed.emit(origin, str(process.property("said") or _stopped(path.name)))
+        self._start_next()
+
+
+def _stopped(name: str) -> str:
+    return f"The drawing of {name} was stopped; start the demo again to go on with it."

@@ -117,7 +117,7 @@ class AbsentSource:
         """None."""
         return ()
 
-    def reader(self, _threads: int = 0, _needed: Size | None = None) -> "DarkReader":
+    def reader(self, _threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> "DarkReader":
         """Gives dark frames."""
         return DarkReader()
 

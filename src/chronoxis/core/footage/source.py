@@ -93,7 +93,7 @@ class Reader(Protocol):
 
     @property
     def reduction(self) -> int:
-        """By how much frames are smaller than they were recorded, each side rounded up."""
+        """By how much frames are smaller than they were recorded, at least."""
 
     @property
     def lost(self) -> set[int]:
@@ -152,10 +152,11 @@ class Source(Protocol):
     def flaws(self) -> tuple[Flaw, ...]:
         """What is known to be wrong, by place."""
 
-    def reader(self, threads: int = 0, needed: Size | None = None) -> Reader:
+    def reader(self, threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> Reader:
         """Open it for reading with so many threads; 0 is as many as the library likes.
 
-        Frames may be smaller than recorded, but not smaller than ``needed``, where that is given.
+        Frames may be smaller than recorded, but not smaller than ``needed``, where that is given. With
+        ``fit`` they may be of that very size, where it is cheaper to bring them to it beside decoding.
 
         Raises:
             FootageError: it cannot be opened.

@@ -63,7 +63,7 @@ class ExportFormat:
         full_rgb: whether ``pixel_format`` is full-range R′G′B′, rather than studio-range Y′CbCr.
         keeps_high_range: whether a high dynamic range is kept.
         even_sides: whether width and height must be whole pairs of pixels.
-        least_side: pixels of the shorter side.
+        least: width and height, in pixels.
         max_side: pixels of the longer side.
         max_rate: frames per second.
         clock: times per second at which frames can begin; None if at any.
@@ -95,7 +95,7 @@ class ExportFormat:
     kept_formats: frozenset[str] = frozenset()
     full_rgb: bool = False
     keeps_high_range: bool = False
-    least_side: int = 2
+    least: Size = (2, 2)
     max_side: int = 16384
     max_rate: Fraction = MAX_RATE
     clock: int | None = None
@@ -169,9 +169,9 @@ class ExportFormat:
                 f"{self.name} cannot take {size[0]}×{size[1]}; choose a size up to {self.max_side} pixels a "
                 "side, or another format, such as MKV · FFV1."
             )
-        if min(size) < self.least_side:
+        if size[0] < self.least[0] or size[1] < self.least[1]:
             raise ExportError(
-                f"{self.name} cannot take {size[0]}×{size[1]}; it needs {self.least_side} pixels a side."
+                f"{self.name} cannot take {size[0]}×{size[1]}; it needs {self.least[0]}×{self.least[1]}."
             )
         if rate > self.max_rate:
             raise ExportError(

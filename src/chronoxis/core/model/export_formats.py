@@ -74,7 +74,7 @@ H265 = ExportFormat(
     codec="libx265",
     pixel_format="yuv420p",
     even_sides=True,
-    least_side=16,
+    least=(16, 16),
     max_side=8192,
     codec_options=_X265,
     quality_options=_scale("crf", 33, 29, 25, 21, 17),
@@ -98,7 +98,7 @@ H265_10 = ExportFormat(
     codec="libx265",
     pixel_format="yuv420p10le",
     even_sides=True,
-    least_side=16,
+    least=(16, 16),
     max_side=8192,
     codec_options=_X265,
     quality_options=_scale("crf", 33, 29, 25, 21, 17),
@@ -143,7 +143,7 @@ AV1 = ExportFormat(
     codec="libsvtav1",
     pixel_format="yuv420p10le",
     even_sides=True,
-    least_side=64,
+    least=(64, 64),
     codec_options={"preset": "8", "svtav1-params": "lookahead=16"},
     quality_options=_scale("crf", 47, 41, 35, 28, 20),
     bitrate_options={"b": "{rate}", "svtav1-params": "rc=1"},
@@ -165,7 +165,7 @@ PRORES = ExportFormat(
     codec="prores_ks",
     pixel_format="yuv422p10le",
     even_sides=True,
-    least_side=16,
+    least=(16, 16),
     codec_options={"vendor": "apl0"},
     quality_options={
         quality: {"profile": profile}
@@ -185,7 +185,7 @@ DNXHR = ExportFormat(
     codec="dnxhd",
     pixel_format="yuv422p",
     even_sides=True,
-    least_side=128,
+    least=(256, 120),
     quality_options={
         quality: {"profile": profile}
         for quality, profile in zip(

@@ -78,7 +78,8 @@ class _ShotChain:
         """Result frames of the shot."""
         part, numbers = self._schedule.portion(start, stop), np.arange(start, stop)
         gathers = part.gathers and not self._target.gather_small
-        with self._source.reader(THREADS_BESIDE_GATHERING if gathers else 0, self._needed) as reader:
+        threads = THREADS_BESIDE_GATHERING if gathers else 0
+        with self._source.reader(threads, self._needed, fit=self._views is None) as reader:
             if self._plays_backwards:
                 yield from self._backwards(reader, part, numbers)
             else:

@@ -100,13 +100,20 @@ class PhotoSource:
         """When a place begins, exactly; behind the last one, the length."""
         return self.course.begins[frame]
 
-    def reader(self, threads: int = 0, needed: Size | None = None) -> PhotoReader:
-        """Open it; ``needed`` is how large photos need to be."""
+    def reader(self, threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> PhotoReader:
+        """Open it; ``needed`` is how large photos need to be, with ``fit`` how large they will be."""
         facts = self.facts
         reduction = largest_reduction(facts.size, needed) if needed else 1
         shows = [slot.shows for slot in self.course.slots]
+        smaller = needed is not None and needed[0] <= facts.size[0] and needed[1] <= facts.size[1]
         return PhotoReader(
-            facts.origin.paths, shows, facts.size, deep=facts.deep, reduction=reduction, threads=threads
+            facts.origin.paths,
+            shows,
+            facts.size,
+            deep=facts.deep,
+            reduction=reduction,
+            threads=threads,
+            fitted=needed if fit and smaller else None,
         )
 
     def sound_between(

@@ -17,6 +17,7 @@ from chronoxis.core.footage.photos.photo_file import Pixels, read_pixels, resize
 from chronoxis.core.model.export_format import Size
 
 _AHEAD_BYTES = 220_000_000  # that decoded photos may take while they wait
+_SAME_SHAPE = 0.01  # by which width by height may differ through rounding
 _MOST_TRIED = 50  # photos that are tried in one's place
 _STEP = Fraction(1, 1000)
 
@@ -40,6 +41,7 @@ class PhotoReader:
         deep: bool,
         reduction: int,
         threads: int,
+        fitted: Size | None = None,
     ) -> None:
         """
         Args:
@@ -49,11 +51,12 @@ class PhotoReader:
             deep: whether frames have sixteen bits a sample.
             reduction: 1, 2, 4 or 8.
             threads: that decode; 0 is one for each core.
+            fitted: the size that photos are brought to in the end.
         """
         self._paths, self._shows, self._deep = paths, shows, deep
         self.lost: set[int] = set()
         self.reduction = reduction
-        self._size = -(-size[0] // reduction), -(-size[1] // reduction)
+        self._size = fitted or (-(-size[0] // reduction), -(-size[1] // reduction))
         self._pool = ThreadPoolExecutor(threads or os.cpu_count() or 1, thread_name_prefix="photos")
         bytes_each = self._size[0] * self._size[1] * (6 if deep else 3)
         self._most = max(2, min(2 * (os.cpu_count() or 1), _AHEAD_BYTES // bytes_each))
@@ -130,6 +133,8 @@ class PhotoReader:
         width, height = self._size
         if pixels.shape[:2] == (height, width):
             return pixels
+        if abs(pixels.shape[1] / pixels.shape[0] - width / height) < _SAME_SHAPE:
+            return resized(pixels, self._size)
         scale = min(width / pixels.shape[1], height / pixels.shape[0])
         inside = max(1, round(pixels.shape[1] * scale)), max(1, round(pixels.shape[0] * scale))
         filled = np.zeros((height, width, 3), pixels.dtype)

@@ -83,7 +83,7 @@ class RecordingSource:
         """None: what cannot be decoded is found on the way."""
         return ()
 
-    def reader(self, threads: int = 0, _needed: Size | None = None) -> FrameReader:
+    def reader(self, threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> FrameReader:
         """Open the file; frames come as they were recorded. Raises FootageError if that cannot be done."""
         form = self.facts.picture
         return FrameReader(self.facts.path, self.index, threads, (form.coded_width, form.coded_height))

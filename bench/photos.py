@@ -1,0 +1,118 @@
+"""Photo runs, as ratios to what libraries alone do with the same photos."""
+
+import os
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime, timedelta
+from functools import partial
+from pathlib import Path
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from bench.frame_making import condense
+from bench.report import report, run, timed
+from chronoxis.core.footage.kinds import footage_of, open_source
+from chronoxis.core.footage.photos.kind import read_headers
+from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.photo_run import PhotoFiles
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.settings import ResultSettings, SizeWish
+from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.plan import make_plan
+from chronoxis.core.render.target import export_target
+
+_CHOICES = ("--photos-per-second", "24", "--fps", "24", "--size", "1080p")
+LARGE, COUNT, MANY = (6000, 4000), 48, 2000
+
+
+def measure(runs: int) -> None:
+    """Make photos of 24 megapixels, then measure everything a few times."""
+    with tempfile.TemporaryDirectory(prefix="chronoxis-bench-") as scratch:
+        folder = make_photos(Path(scratch) / "photos", COUNT)
+        many = link_photos(folder, Path(scratch) / "many", MANY)
+        for number in range(1, runs + 1):
+            with run(f"photo runs, run {number}"):
+                _measure(folder, many)
+        print("memory while condensing photos")
+        more = link_photos(folder, Path(scratch) / "more", 240)
+        for name, place in ((f"{COUNT} photos", folder), ("240 photos", more)):
+            peak = condense(place, *_CHOICES, ending="mp4")
+            report(f"peak memory, {name} of 24 megapixels (under 800)", peak, "MB")
+
+
+def _measure(folder: Path, many: Path) -> None:
+    photos = PhotoFiles(many, tuple(sorted(path.name for path in many.iterdir())))
+    report(
+        f"reading {MANY} headers (at most 3)", timed(lambda: read_headers(photos.paths, lambda _: None)), "s"
+    )
+    bare = timed(lambda: reduce_all(folder))
+    ours = timed(lambda: condense(folder, *_CHOICES, ending="mp4"))
+    report("bare loop: decode and reduce all, on all cores", bare, "s")
+    report(
+        "bare loop / making frames of 1080p (at least 0.9)", bare / timed(lambda: make_frames(folder)), "×"
+    )
+    report("bare loop / condensing to 1080p, with encoding and start (at least 0.9)", bare / ours, "×")
+    source = open_source(folder)
+    with source.reader(0, (1280, 853)) as reader:
+        jumps = np.random.default_rng(0).permutation(COUNT)[:12].tolist()
+        took = [timed(partial(reader.frame, number)) for number in jumps]
+    report("scrubbing: one photo for a picture 853 pixels high (at most 100)", 1000 * max(took), "ms")
+
+
+def make_frames(folder: Path) -> None:
+    """All result frames, not encoded."""
+    source = open_source(folder)
+    project = arranging.begin_with(Project(), footage_of(source.facts))
+    project = arranging.set_canvas(project, source.facts.picture.canvas)
+    project = arranging.set_settings(project, ResultSettings(size=SizeWish(height=1080)))
+    project = pacing.set_speed(project, project.places(), project.rate / project.footage[0].rate)
+    plan = make_plan(project, {project.footage[0].key: source})
+    for _ in result_frames(plan, export_target(plan)):
+        pass
+
+
+def make_photos(folder: Path, count: int) -> Path:
+    """Photos with as much detail as cameras give, of some megabytes each."""
+    folder.mkdir()
+    random = np.random.default_rng(1)
+    coarse = cv2.resize(
+        random.integers(0, 255, (400, 600, 3), np.uint8), LARGE, interpolation=cv2.INTER_CUBIC
+    )
+    grain = random.integers(-2, 3, (*LARGE[::-1], 3), np.int16)
+    picture = np.clip(coarse + grain, 0, 255).astype(np.uint8)
+    start = datetime(2026, 5, 9, 5)
+
+    def write(number: int) -> None:
+        exif = Image.Exif()
+        date = start + timedelta(seconds=5 * number)
+        exif.get_ifd(0x8769)[0x9003] = date.strftime("%Y:%m:%d %H:%M:%S")
+        moved = np.roll(picture, 16 * number, 1)
+        Image.fromarray(moved).save(folder / f"P{number:05d}.jpg", quality=88, exif=exif)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        list(pool.map(write, range(count)))
+    return folder
+
+
+def link_photos(source: Path, folder: Path, count: int) -> Path:
+    """As many names for the same photos as are wanted."""
+    folder.mkdir()
+    photos = sorted(source.iterdir())
+    for number in range(count):
+        os.link(photos[number % len(photos)], folder / f"P{number:05d}.jpg")
+    return folder
+
+
+def reduce_all(folder: Path) -> None:
+    """The plainest loop: decoded at the scale that is enough, reduced, on all cores."""
+
+    def reduce(path: Path) -> None:
+        with Image.open(path) as image:
+            image.draft("RGB", (1620, 1080))
+            image.load()
+            cv2.resize(np.asarray(image), (1620, 1080), interpolation=cv2.INTER_AREA)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        list(pool.map(reduce, sorted(folder.iterdir())))
