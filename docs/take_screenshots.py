@@ -19,7 +19,7 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
-from chronoxis.demo.larkfield import ensure_demo
+from chronoxis.demo.larkfield import PHOTO_PROJECT_NAME, ensure_demo
 
 FOLDER = Path(__file__).parent / "screenshots"
 
@@ -41,6 +41,7 @@ def main() -> None:
         shoot_the_weave(window, folder)
         shoot_the_pictures(window, folder)
         shoot_an_export(window, folder, Path(scratch))
+        shoot_photos(window, folder, project.parent / PHOTO_PROJECT_NAME)
         shoot_missing_footage(window, folder, project, Path(scratch))
         window.files.discard_changes()
         window.close()
@@ -121,6 +122,36 @@ def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
     settle(0.3)
     take(window, folder / "exported.png")
     window.show_bench()
+
+
+def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
+    """Photos: their pace, an uneven cadence, a view that moves, and a run with what is wrong with it."""
+    document = window.document
+    window.files.discard_changes()
+    window.show_bench()
+    window.file_actions.open_file(project)
+    wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
+    document.select([Place(0, 0)])
+    document.move_playhead(Fraction(150, 24))
+    settle(6)
+    take(window, folder / "photo-pace.png")
+    document.apply("Frame rate", lambda p: arranging.set_rate(p, Fraction(30)))
+    document.select([Place(1, 0)])
+    document.move_playhead(Fraction(11))
+    window.show_bench_page(1)
+    settle(3)
+    take(window, folder / "photo-cadence.png")
+    document.undo()
+    document.select([Place(0, 0)])
+    document.move_playhead(Fraction(100, 24))
+    window.show_bench_page(2)
+    window.pictures.show_mode(Mode.RECORDED)
+    settle(3)
+    take(window, folder / "photo-framing.png")
+    document.choose_footage("first-light")
+    window.pictures.show_mode(Mode.RESULT)
+    settle(2)
+    take(window, folder / "photo-run.png")
 
 
 def shoot_missing_footage(window: MainWindow, folder: Path, project: Path, scratch: Path) -> None:

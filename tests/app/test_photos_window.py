@@ -62,7 +62,7 @@ def test_a_folder_becomes_a_run_of_one_photo_for_each_frame(dawn: MainWindow, qt
     fields = dawn.bench.pace.fields
     assert fields[Quantity.RECORDED_LENGTH].text() == "30 photos"
     assert fields[Quantity.STEP].text() == "25 a second"
-    assert dawn.bench.pace.meaning.text() == "one per 5 s, shown at 25 a second: 125×"
+    assert dawn.bench.pace.meaning.text().startswith("one per 5 s, shown at 25 a second: 125×\n")
     enter(qtbot, dawn, Quantity.STEP, "10")
     assert dawn.document.project.result_length == 3
     enter(qtbot, dawn, Quantity.RATE, "30")

@@ -1,6 +1,7 @@
 """Every export format: written, and read back by loops of its own."""
 
 import os
+import resource
 import signal
 import subprocess
 import sys
@@ -37,6 +38,7 @@ from chronoxis.core.model.settings import ResultSettings, parse_bitrate, parse_m
 from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan, make_plan
+from tests.core.test_condense import chronoxis
 from tests.photo_makers import make_photos
 
 SIZE = (320, 192)
@@ -212,6 +214,23 @@ def test_a_folder_of_stills_replaces_nothing_but_stills(photos: Path, tmp_path: 
     with pytest.raises(ExportError, match="is a file"):
         export(plan, tmp_path / "file", overwrite=True)
     assert sorted(path.name for path in tmp_path.iterdir()) == ["file", "out"]
+
+
+@pytest.mark.parametrize("key", ["jpeg", "tiff"])
+def test_a_full_disk_leaves_no_folder_of_stills(tmp_path: Path, key: str) -> None:
+    folder = make_photos(tmp_path / "photos", range(12), size=(600, 400))
+
+    def limit() -> None:
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (5_000, 5_000))
+
+    wish = ("condense", folder, "-o", tmp_path / "out" / "stills", "--format", key, "--progress", "none")
+    (tmp_path / "out").mkdir()
+    done = chronoxis(*wish, preexec_fn=limit)
+    assert done.returncode == 1
+    assert "stills was not written" in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert list((tmp_path / "out").iterdir()) == []
 
 
 def test_a_killed_export_of_stills_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -324,7 +324,6 @@ def test_every_edit_gives_a_whole_project_and_leaves_the_old_one(made: Project, 
     assert twice.shots[number].passages[:-1] == shot.passages[:-1]
 
 
-@settings(deadline=None, max_examples=60)
 @settings(max_examples=40, deadline=None)
 @given(later_projects())
 def test_saving_and_loading_gives_the_equal_value(
@@ -393,7 +392,7 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
         load_project(tmp_path / "none.chronoxis")
 
 
-@settings(max_examples=40)
+@settings(max_examples=40, deadline=None)
 @given(projects().map(lambda made: replace(made, settings=replace(made.settings, format=MKV))))
 def test_what_the_first_version_saved_opens_as_the_equal_project(project: Project) -> None:
     """The first version knew recordings only and had no word for kinds of footage."""

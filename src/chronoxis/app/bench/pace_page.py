@@ -61,7 +61,7 @@ class PacePage(Page):
         self.meaning = QLabel()
         self.meaning.setProperty("dim", True)
         self.meaning.setFont(font(9))
-        self.meaning.setToolTip("The result's frame rate alone does not change how long photos last")
+        self.meaning.setWordWrap(True)
         self.meaning.hide()
         layout.addWidget(self.meaning)
         layout.addWidget(line())

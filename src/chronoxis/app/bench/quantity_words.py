@@ -89,13 +89,16 @@ def exact_text(project: Project, place: Place, quantity: Quantity) -> str:
 
 
 def photo_meaning(project: Project, place: Place) -> str:
-    """What a passage of photos comes to, in one line; nothing for recordings."""
+    """What a passage of photos comes to; nothing for recordings."""
     footage = _footage(project, place)
     if not isinstance(footage, PhotoRun):
         return ""
     speed = project.passage(place).speed
     shown = format_rate(speed * footage.rate)
-    return f"{footage.pace_in_words}, shown at {shown} a second: {format_speed(speed)}"
+    return (
+        f"{footage.pace_in_words}, shown at {shown} a second: {format_speed(speed)}\n"
+        "The frame rate alone does not change the length."
+    )
 
 
 def _footage(project: Project, place: Place) -> Footage:

@@ -171,9 +171,10 @@ class PhotoRunFacts:
     def rows(self) -> list[tuple[str, str]]:
         """All of it by name, for a person to read."""
         times, first = self.times, self.photos[0]
+        ends = self.origin.names[0], self.origin.names[-1]
         rows = [
             ("folder", str(self.origin.folder)),
-            ("photos", f"{self.frame_count:,}, {self.origin.names[0]} to {self.origin.names[-1]}"),
+            ("photos", ", ".join([f"{self.frame_count:,}", " to ".join(dict.fromkeys(ends))])),
             ("size", f"{self.size[0]}×{self.size[1]}, {first.form}, {16 if self.deep else 8} bit"),
         ]
         if times:

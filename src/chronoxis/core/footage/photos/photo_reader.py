@@ -97,6 +97,9 @@ class PhotoReader:
                         place += 1
                     found, current = waiting.pop(photo).result(), photo
                     lost = found is None
+                    if lost and not self._paths[photo].parent.is_dir():
+                        gone = self._paths[photo].parent
+                        raise FootageError(f"{gone} is no longer there; find where it was moved.")
                     pixels = pixels if found is None else found
                 if pixels is None:  # only at the beginning; later, what was shown last stands in
                     pixels = self._nearest(photo)
