@@ -222,7 +222,7 @@ def test_a_full_disk_leaves_no_folder_of_stills(tmp_path: Path, key: str) -> Non
 
     def limit() -> None:
         signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
-        resource.setrlimit(resource.RLIMIT_FSIZE, (5_000, 5_000))
+        resource.setrlimit(resource.RLIMIT_FSIZE, (1_000, 1_000))
 
     wish = ("condense", folder, "-o", tmp_path / "out" / "stills", "--format", key, "--progress", "none")
     (tmp_path / "out").mkdir()

@@ -1,5 +1,6 @@
 """Writing the demo's photos: a folder of dated JPEGs, whole or not there."""
 
+import io
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -61,4 +62,6 @@ def _write(photo: PhotoToDraw, folder: Path) -> None:
         exif[_ORIENTATION] = _CLOCKWISE
     if photo.taken is not None:
         exif.get_ifd(_DETAILS)[_TAKEN] = photo.taken.strftime("%Y:%m:%d %H:%M:%S")
-    image.save(folder / photo.name, "JPEG", quality=_QUALITY, exif=exif)
+    content = io.BytesIO()  # told to write the file itself, the library says nothing of a full disk
+    image.save(content, "JPEG", quality=_QUALITY, exif=exif)
+    (folder / photo.name).write_bytes(content.getbuffer())

@@ -7,6 +7,7 @@ import numpy.typing as npt
 from PIL import Image
 
 from chronoxis.core.errors import ExportError, FootageError
+from chronoxis.core.footage.photos.photo_file import read_header
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.render.plan import Plan
 
@@ -79,8 +80,7 @@ def _compare_stills(plan: Plan, folder: Path, name: str) -> None:
             f"{name} came out with {len(files)} stills instead of {len(plan.schedule)}; it was discarded."
         )
     for file in files:
-        with Image.open(file) as image:
-            if image.size != plan.size:
-                raise ExportError(
-                    f"{name} came out with a still of {image.width}×{image.height}; it was discarded."
-                )
+        header = read_header(file)
+        if header.wrong or header.size != plan.size:
+            how = header.wrong or f"is {header.size[0]}×{header.size[1]}"
+            raise ExportError(f"{name} came out with a still, {file.name}, that {how}; it was discarded.")

@@ -1,5 +1,6 @@
 """Writing result frames as numbered pictures."""
 
+import io
 import os
 from collections import deque
 from collections.abc import Mapping
@@ -19,6 +20,7 @@ from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.sound.excerpt import Samples
 
 _DEFLATE = 8  # TIFF's compression by Adobe's deflate (TIFF 6.0, technical note 2)
+_STRIP = 64  # rows that are packed together
 _FULL_CHROMA = 90  # quality from which JPEG keeps chroma at every pixel
 
 
@@ -79,15 +81,13 @@ class StillsWriter:
     def _save(self, path: Path, frame: VideoFrame) -> None:
         pixels: npt.NDArray[Any] = frame.to_ndarray()
         if pixels.dtype == np.uint16:
-            written = cv2.imwrite(
-                str(path),
-                pixels[..., ::-1],
-                [cv2.IMWRITE_TIFF_COMPRESSION, _DEFLATE, cv2.IMWRITE_TIFF_ROWSPERSTRIP, 64],
-            )
-            if not written:
-                raise OSError(f"{path.name} could not be written")
+            terms = [cv2.IMWRITE_TIFF_COMPRESSION, _DEFLATE, cv2.IMWRITE_TIFF_ROWSPERSTRIP, _STRIP]
+            _, encoded = cv2.imencode(self._format.ending, pixels[..., ::-1], terms)
+            path.write_bytes(encoded.tobytes())
             return
         options = dict(self._options)
         if self._format.codec == "JPEG":
             options["subsampling"] = 0 if options["quality"] >= _FULL_CHROMA else 2
-        Image.fromarray(pixels).save(path, self._format.codec, **options)
+        content = io.BytesIO()  # told to write a JPEG itself, the library says nothing of a full disk
+        Image.fromarray(pixels).save(content, self._format.codec, **options)
+        path.write_bytes(content.getbuffer())

@@ -54,8 +54,9 @@ _TRANSPOSED: dict[int, Callable[[Pixels], Pixels]] = {
     8: lambda p: np.rot90(p, 1),
 }
 
-# Sizes are checked here, by a limit of our own.
+# Sizes are checked here, by a limit of our own; and what is wrong with a photo is said here.
 Image.MAX_IMAGE_PIXELS = None
+cv2.utils.logging.setLogLevel(cv2.utils.logging.LOG_LEVEL_SILENT)
 
 
 @dataclass(frozen=True)
