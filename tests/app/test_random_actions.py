@@ -25,9 +25,11 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.autosave import Autosave, autosave_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.schedule import EachFrame
 from tests.footage_makers import make_recording, recording_of
+from tests.photo_makers import make_photos
 
 _SEEDS = int(os.environ.get("CHRONOXIS_RANDOM_SEEDS", "2"))
 _ACTIONS = int(os.environ.get("CHRONOXIS_RANDOM_ACTIONS", "120"))
@@ -46,6 +48,8 @@ class Person:
             make_recording(folder / "two.mp4", frames=60, rotation=90),
             make_recording(folder / "three.mkv", frames=50, rate=Fraction(50), size=(64, 48)),
         ]
+        self._photos = make_photos(folder / "photos", [0, 1, 2, 3, 6, 7], turned=[2])
+        (self._photos / "IMG_0003.png").write_bytes(b"")
         (folder / "not.mp4").write_text("no film")
         (folder / "damaged.chronoxis").write_text('{"format": "chronoxis project", "version": 2')
         project = arranging.begin_with(
@@ -55,7 +59,7 @@ class Person:
         self.deeds: list[Callable[[], object]] = [
             self.load, self.load, self.new, self.open, self.save, self.drag, self.drag, self.drag,
             self.key, self.key, self.key, self.edit, self.edit, self.export, self.cancel, self.recover,
-            self.answer, self.answer, self.give_up, self.page, self.play,
+            self.answer, self.answer, self.give_up, self.page, self.play, self.frame, self.choose,
         ]  # fmt: skip
 
     def act(self) -> None:
@@ -67,7 +71,15 @@ class Person:
 
     def load(self) -> None:
         self.window.loading.bring_in(
-            self.rng.choice([*self._takes, self.folder / "not.mp4", self.folder / "gone.mkv"])
+            self.rng.choice(
+                [
+                    *self._takes,
+                    self._photos,
+                    self._photos / "IMG_0001.png",
+                    self.folder / "not.mp4",
+                    self.folder / "gone.mkv",
+                ]
+            )
         )
 
     def new(self) -> None:
@@ -138,7 +150,38 @@ class Person:
             )()
 
     def page(self) -> None:
-        self.window.show_bench_page(self.rng.randrange(3))
+        self.window.show_bench_page(self.rng.randrange(4))
+
+    def frame(self) -> None:
+        """Something of the page Picture, or a drag on the recorded picture."""
+        page, view, rng = self.window.bench.picture, self.window.pictures.recorded, self.rng
+        if rng.random() < 0.5:
+            buttons = [*page.shapes.values(), *page.fits.values(), page.let_move, page.add, page.still]
+            rng.choice([*buttons, *page.steps]).click()
+            return
+        at = QPoint(rng.randrange(max(view.width(), 1)), rng.randrange(max(view.height(), 1)))
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
+        for _ in range(rng.randrange(4)):
+            at += QPoint(rng.randrange(-60, 60), rng.randrange(-60, 60))
+            QTest.mouseMove(view, at)
+        if rng.random() < 0.2:
+            self.window.document.undo()
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at)
+
+    def choose(self) -> None:
+        """Something about a run of photos."""
+        document, rng = self.window.document, self.rng
+        runs = [f for f in document.project.footage if isinstance(f, PhotoRun)]
+        if not runs:
+            return
+        document.choose_footage(rng.choice(runs).key)
+        page = self.window.bench.footage.photos
+        if page.flaws and rng.random() < 0.5:
+            _, box = rng.choice(page.flaws)
+            box.setCurrentIndex(rng.randrange(box.count()))
+            box.activated.emit(box.currentIndex())
+        else:
+            rng.choice(list(page.clocks.values())).click()
 
     def play(self) -> None:
         self.window.transport.toggle()

@@ -55,6 +55,7 @@ class CadenceView(QWidget):
         while (item := self._offers.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
+                widget.hide()
                 widget.deleteLater()
         self.offers = []
         if cadence.is_even:

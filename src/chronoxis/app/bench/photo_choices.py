@@ -125,6 +125,7 @@ class PhotoChoices(QWidget):
         while (item := self._grid.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
+                widget.hide()
                 widget.deleteLater()
         self.flaws = []
         several = {flaw.kind for flaw in flaws if sum(other.kind is flaw.kind for other in flaws) > 1}

@@ -49,9 +49,7 @@ class PicturePage(Page):
         self.shape = NumberField("Another shape", "Width by height of what the shot shows: 16:9, 2.39:1")
         self.shape.setFixedWidth(scaled(70))
         self.shape.editingFinished.connect(self._enter_shape)
-        self.draw = push_button(
-            "&Draw on the picture", "Show the recorded picture large, to drag the view on it"
-        )
+        self.draw = push_button("&Draw it", "Show the recorded picture large, to drag the view on it")
         self.draw.clicked.connect(self.draw_wanted)
         self.let_move = push_button("Let it &move", "Begin with this view and end with a closer one")
         self.let_move.clicked.connect(self._let_move)
@@ -154,6 +152,7 @@ class PicturePage(Page):
         if [button.text() for button in self.steps] != names:
             for button in self.steps:
                 self._step_row.removeWidget(button)
+                button.hide()
                 button.deleteLater()
             self.steps = []
             for place, name in enumerate(names):

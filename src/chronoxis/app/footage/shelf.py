@@ -79,7 +79,9 @@ class Shelf(QFrame):
         project = self._document.project
         keys = [footage.key for footage in project.footage]
         for key in [key for key in self.cards if key not in keys]:
-            self.cards.pop(key).deleteLater()
+            card = self.cards.pop(key)
+            card.hide()
+            card.deleteLater()
         for number, footage in enumerate(project.footage):
             if footage.key not in self.cards:
                 card = self.cards[footage.key] = FootageCard(self._document, footage)
