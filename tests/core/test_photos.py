@@ -4,6 +4,7 @@ import io
 import json
 import os
 import random
+from dataclasses import replace
 from datetime import timedelta
 from fractions import Fraction
 from itertools import pairwise
@@ -72,9 +73,7 @@ def shown(plan: Plan) -> list[int]:
 @pytest.mark.parametrize("rate", [24, 25, 30, 60])
 def test_photos_at_a_rate_last_exactly_their_number_by_it(tmp_path: Path, photo_rate: int, rate: int) -> None:
     source = opened(make_photos(tmp_path / "knot", range(48), size=(8, 8), interval=None))
-    plan = planned(
-        source, PhotoRun(**{**vars(source.run), "time": PhotoTime.at_rate(Fraction(photo_rate))}), rate
-    )
+    plan = planned(source, replace(source.run, time=PhotoTime.at_rate(Fraction(photo_rate))), rate)
     assert plan.project.result_length == Fraction(48, photo_rate)
     frames = shown(plan)
     assert frames == [min(k * photo_rate // rate, 47) for k in range(-(-48 * rate // photo_rate))]
@@ -233,6 +232,12 @@ def test_dates_that_are_wrong_are_found_and_stood_in_for() -> None:
     assert moved.steady
 
 
+def at_rate(project: Project, source: PhotoSource, rate: int) -> Project:
+    run = project.footage[0]
+    assert isinstance(run, PhotoRun)
+    return with_choices(project, source, replace(run, time=PhotoTime.at_rate(Fraction(rate))))
+
+
 @settings(max_examples=60, deadline=None)
 @given(st.data())
 def test_switching_the_clock_keeps_photos_and_lengths(
@@ -258,18 +263,12 @@ def test_switching_the_clock_keeps_photos_and_lengths(
     ):
         run = project.footage_named(key)
         assert isinstance(run, PhotoRun)
-        project = with_choices(project, source, PhotoRun(**{**vars(run), "time": time}))
+        project = with_choices(project, source, replace(run, time=time))
     assert [passage.recorded_length / passage.speed for passage in project.shots[0].passages] == lengths
     assert shown(make_plan(project, {key: source})) == before
     # Photos per second, changed, change how long it lasts.
-    at12 = with_choices(
-        project,
-        source,
-        PhotoRun(**{**vars(project.footage_named(key)), "time": PhotoTime.at_rate(Fraction(12))}),
-    )
-    at6 = with_choices(
-        at12, source, PhotoRun(**{**vars(at12.footage_named(key)), "time": PhotoTime.at_rate(Fraction(6))})
-    )
+    at12 = at_rate(project, source, 12)
+    at6 = at_rate(at12, source, 6)
     assert at6.result_length == 2 * at12.result_length
 
 

@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
-from itertools import pairwise
+from itertools import accumulate
+from typing import NamedTuple, overload
 
 import numpy as np
 
@@ -36,17 +37,8 @@ class PhotoFlaw:
         """Whether it is at a photo, and not at those that should come after it."""
         return self.kind not in (FlawKind.MISSING, FlawKind.GAP)
 
-    def at(self, places: Mapping[int, tuple[Fraction, Fraction]]) -> Fraction:
-        """The second at which it is, on a course of these places."""
-        before = [photo for photo in range(self.photo, -1, -1) if photo in places][:1]
-        if not before:
-            return Fraction(0)
-        begin, end = places[before[0]]
-        return begin if self.is_of_photo and before[0] == self.photo else end
 
-
-@dataclass(frozen=True)
-class Slot:
+class Slot(NamedTuple):
     """A place in the course.
 
     Attributes:
@@ -62,34 +54,69 @@ class Slot:
     lasting: Fraction
 
 
+class _EvenBegins(Sequence[Fraction]):
+    """Beginnings at one distance, worked out when they are asked for."""
+
+    def __init__(self, interval: Fraction, count: int) -> None:
+        self._interval, self._count = interval, count
+
+    def __len__(self) -> int:
+        return self._count
+
+    @overload
+    def __getitem__(self, place: int) -> Fraction: ...
+
+    @overload
+    def __getitem__(self, place: slice) -> Sequence[Fraction]: ...
+
+    def __getitem__(self, place: int | slice) -> Fraction | Sequence[Fraction]:
+        if isinstance(place, slice):
+            return [number * self._interval for number in range(*place.indices(self._count))]
+        return range(self._count)[place] * self._interval
+
+
 @dataclass(frozen=True, eq=False)
 class Course:
-    """Places, one after another; at least one."""
+    """Places, one after another; at least one.
+
+    Attributes:
+        slots: the places.
+        interval: seconds that each lasts, if all last as long.
+    """
 
     slots: tuple[Slot, ...]
+    interval: Fraction | None = None
 
     @cached_property
-    def begins(self) -> tuple[Fraction, ...]:
+    def begins(self) -> Sequence[Fraction]:
         """Seconds at which each place begins, and at which the last one ends."""
-        interval = self.slots[0].lasting
-        if all(slot.lasting == interval for slot in self.slots):
-            return tuple(number * interval for number in range(len(self.slots) + 1))
-        total, begins = Fraction(0), [Fraction(0)]
-        for slot in self.slots:
-            total += slot.lasting
-            begins.append(total)
-        return tuple(begins)
-
-    @cached_property
-    def places(self) -> dict[int, tuple[Fraction, Fraction]]:
-        """Of each photo that is not left out, the seconds at which its own place begins and ends."""
-        spans = zip(self.slots, pairwise(self.begins), strict=True)
-        return {slot.photo: span for slot, span in spans if slot.repeat == 0}
+        if self.interval is not None:
+            return _EvenBegins(self.interval, len(self.slots) + 1)
+        return tuple(accumulate((slot.lasting for slot in self.slots), initial=Fraction(0)))
 
     @cached_property
     def edges(self) -> Seconds:
         """The same, rounded; shape (slots + 1,)."""
+        if self.interval is not None:
+            top, bottom = self.interval.numerator, self.interval.denominator
+            return np.asarray(np.arange(len(self.slots) + 1) * float(top) / bottom, np.float64)
         return np.array([float(begin) for begin in self.begins])
+
+    @cached_property
+    def own_slots(self) -> dict[int, int]:
+        """Of each photo that is not left out, the number of its own place."""
+        return {slot.photo: number for number, slot in enumerate(self.slots) if slot.repeat == 0}
+
+    def span(self, flaw: "PhotoFlaw") -> tuple[Fraction, Fraction]:
+        """The seconds between which a flaw is; the same twice, for what is not there."""
+        own = self.own_slots
+        before = next((photo for photo in range(flaw.photo, -1, -1) if photo in own), None)
+        if before is None:
+            return Fraction(0), Fraction(0)
+        begin, end = self.begins[own[before]], self.begins[own[before] + 1]
+        if flaw.is_of_photo:
+            return (begin, end) if before == flaw.photo else (end, end)
+        return end, end
 
     def to(self, other: "Course") -> Callable[[Fraction], Fraction]:
         """Gives, for a moment of this course, the one at which another course shows the same.
@@ -155,19 +182,21 @@ def course_of(
     of_photo: defaultdict[int, list[PhotoFlaw]] = defaultdict(list)
     for flaw in flaws:
         of_photo[flaw.photo].append(flaw)
+    interval = run.time.interval
     lasting = _lasting(run, len(photos), times)
-    readable = [number for number, photo in enumerate(photos) if not photo.wrong]
-    shown = readable[0] if readable else 0
+    shown = next((number for number, photo in enumerate(photos) if not photo.wrong), 0)
     slots: list[Slot] = []
     for number, photo in enumerate(photos):
-        handlings = {flaw.kind: run.handles(flaw.kind, photo.name) for flaw in of_photo[number]}
-        of_place = {handlings[flaw.kind] for flaw in of_photo[number] if flaw.is_of_photo}
-        holes = [flaw for flaw in of_photo[number] if not flaw.is_of_photo]
-        whole = (
-            lasting[number] / (1 + sum(flaw.count for flaw in holes))
-            if run.time.interval is None
-            else lasting[number]
-        )
+        own = of_photo.get(number)
+        if own is None:
+            shown = number
+            slots.append(Slot(number, 0, number, lasting[number]))
+            continue
+        handlings = {flaw.kind: run.handles(flaw.kind, photo.name) for flaw in own}
+        of_place = {handlings[flaw.kind] for flaw in own if flaw.is_of_photo}
+        holes = [flaw for flaw in own if not flaw.is_of_photo]
+        parts = 1 if interval is not None else 1 + sum(flaw.count for flaw in holes)
+        whole = lasting[number] / parts
         if Handling.LEAVE_OUT not in of_place:
             if Handling.HOLD not in of_place and not photo.wrong:
                 shown = number
@@ -177,7 +206,14 @@ def course_of(
             if handlings[flaw.kind] is Handling.HOLD:
                 slots += [Slot(number, repeat + place, shown, whole) for place in range(1, flaw.count + 1)]
             repeat += flaw.count
-    return Course(tuple(slots) or (Slot(0, 0, shown, lasting[0]),))
+    even = interval if interval is not None else _evenly(slots)
+    return Course(tuple(slots) or (Slot(0, 0, shown, lasting[0]),), even)
+
+
+def _evenly(slots: Sequence[Slot]) -> Fraction | None:
+    """What all places last, if that is the same."""
+    lasting = {slot.lasting for slot in slots}
+    return lasting.pop() if len(lasting) == 1 else None
 
 
 def _lasting(run: PhotoRun, count: int, times: CaptureTimes | None) -> list[Fraction]:

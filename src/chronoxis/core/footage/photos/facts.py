@@ -1,7 +1,7 @@
 """What a photo run is, as far as its photos' headers tell."""
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from fractions import Fraction
@@ -27,6 +27,7 @@ from chronoxis.core.picture.colour import BT709, RGB, SRGB, Colour
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.timing.timecode import format_time
 
+_MOST_COURSES = 4  # that are kept: each edit of the choices makes another
 _LONGEST_INTERVAL = Fraction(
     3600
 )  # between photos whose dates tell recorded time of itself: speeds have a limit
@@ -100,17 +101,27 @@ class PhotoRunFacts:
 
     def measured(self, run: PhotoRun) -> PhotoRun:
         """A run with the rate and the length that its choices come to."""
-        course = self.course(run)
-        length = course.begins[-1]
+        length = self.course(run).begins[-1]
+        return replace(run, stored_rate=self.rate_of(run), stored_length=length, counted=True)
+
+    def rate_of(self, run: PhotoRun) -> Fraction:
+        """Photos per recorded second, by a run's choices."""
         if run.time.interval is not None:
-            rate = 1 / run.time.interval
-        else:
-            rate = 1 / self.times.interval if self.times else run.stored_rate
-        return replace(run, stored_rate=rate, stored_length=length, counted=True)
+            return 1 / run.time.interval
+        return 1 / self.times.interval if self.times else run.stored_rate
+
+    @cached_property
+    def _courses(self) -> dict[Hashable, Course]:
+        return {}
 
     def course(self, run: PhotoRun) -> Course:
         """Which photo is on display when, by a run's choices."""
-        return course_of(run, self.photos, self.flaws, self.times)
+        known = self._courses
+        if run.course not in known:
+            if len(known) >= _MOST_COURSES:
+                known.pop(next(iter(known)))
+            known[run.course] = course_of(run, self.photos, self.flaws, self.times)
+        return known[run.course]
 
     @property
     def length(self) -> Fraction:
@@ -195,7 +206,7 @@ class PhotoRunFacts:
 
     def as_json(self) -> dict[str, Any]:
         """All of it for a program to read; seconds, pixels, bytes."""
-        times, places = self.times, self.course(self.usual).places
+        times, course = self.times, self.course(self.usual)
         return {
             "kind": "photo run",
             "folder": str(self.origin.folder),
@@ -214,7 +225,7 @@ class PhotoRunFacts:
             "problems": [
                 {
                     "kind": str(flaw.kind),
-                    "at": float(flaw.at(places)),
+                    "at": float(course.span(flaw)[0]),
                     "file": self.photos[flaw.photo].name,
                     "count": flaw.count,
                     "words": self.in_words(flaw),

@@ -46,7 +46,7 @@ class PhotoSource:
 
     facts: PhotoRunFacts
     run: PhotoRun
-    _others: dict[PhotoRun, "PhotoSource"] = field(default_factory=dict)
+    _others: dict[Hashable, "PhotoSource"] = field(default_factory=dict)
 
     @cached_property
     def course(self) -> Course:
@@ -61,7 +61,7 @@ class PhotoSource:
     @property
     def rate(self) -> Fraction:
         """Photos per recorded second, as a rule."""
-        return self.facts.measured(self.run).stored_rate
+        return self.facts.rate_of(self.run)
 
     @property
     def length(self) -> Fraction:
@@ -81,15 +81,10 @@ class PhotoSource:
     @cached_property
     def flaws(self) -> tuple[Flaw, ...]:
         """What is wrong, and where."""
-        places = self.course.places
-        found = []
-        for flaw in self.facts.flaws:
-            begin = float(flaw.at(places))
-            own = flaw.is_of_photo and flaw.photo in places
-            found.append(
-                Flaw(begin, float(places[flaw.photo][1]) if own else begin, self.facts.in_words(flaw))
-            )
-        return tuple(found)
+        spans = ((flaw, self.course.span(flaw)) for flaw in self.facts.flaws)
+        return tuple(
+            Flaw(float(begin), float(end), self.facts.in_words(flaw)) for flaw, (begin, end) in spans
+        )
 
     def frame_at(self, seconds: float) -> int:
         """Number of the place on display."""
@@ -124,26 +119,12 @@ class PhotoSource:
 
     def chosen(self, run: PhotoRun) -> "PhotoSource":
         """The same photos as another value of the run has them."""
-        bare = _choices(run)
-        if bare == _choices(self.run):
+        if run.course == self.run.course:
             return self
-        if bare not in self._others:
+        if run.course not in self._others:
             self._others.clear()  # the newest one only: each edit makes another
-            self._others[bare] = PhotoSource(self.facts, run)
-        return self._others[bare]
-
-
-def _choices(run: PhotoRun) -> PhotoRun:
-    """What the course of a run hangs on, and nothing else."""
-    return PhotoRun(
-        key="",
-        photos=run.photos,
-        stored_rate=Fraction(1),
-        stored_length=Fraction(1),
-        time=run.time,
-        handling=run.handling,
-        apart=run.apart,
-    )
+            self._others[run.course] = PhotoSource(self.facts, run)
+        return self._others[run.course]
 
 
 class PhotoRunKind:
@@ -201,7 +182,9 @@ class PhotoRunKind:
         if all(header.wrong for header in headers):
             raise FootageError(f"{headers[0].name} {headers[0].wrong}, and so is every photo beside it.")
         read = PhotoRunFacts.of(facts.origin, headers)
-        return PhotoSource(read, read.usual)
+        source = PhotoSource(read, read.usual)
+        _ = source.edges, source.flaws, source.course.own_slots  # here, where nobody waits for it
+        return source
 
     def settled(self, project: Project, footage: Footage, source: PhotoSource) -> Project:
         """A project in which a run that was not counted is told by its dates, where they make sense."""
@@ -259,12 +242,14 @@ def with_choices(project: Project, source: PhotoSource, wish: PhotoRun) -> Proje
 def _settled(project: Project, source: PhotoSource, wish: PhotoRun) -> Project:
     """A project with a run that was not counted: until then, it was its files one after another."""
     old, new = project.footage_named(wish.key), source.facts.measured(wish)
-    places = source.chosen(new).course.places
+    course = source.chosen(new).course
+    own, begins = course.own_slots, course.begins
 
     def moved(at: Fraction) -> Fraction:
         photo, part = divmod(at * old.rate, 1)
-        later = (places[number] for number in range(int(photo), len(new.photos.names)) if number in places)
-        begin, end = next(later, (new.length, new.length))
-        return begin + part * (end - begin)
+        later = next(
+            (own[number] for number in range(int(photo), len(new.photos.names)) if number in own), None
+        )
+        return new.length if later is None else begins[later] + part * (begins[later + 1] - begins[later])
 
     return retime(project, new, moved, faster=old.rate / new.rate)
