@@ -35,6 +35,7 @@ _EXTRAS = {
     HEIF_ENDINGS: ("pillow_heif", "HEIF photos", "pillow-heif"),
     RAW_ENDINGS: ("rawpy", "camera raw photos", "rawpy"),
 }
+_SRGB_GAMMA = 2.4, 12.92  # power and slope at black (IEC 61966-2-1)
 _MOST_PIXELS = 16384 * 16384
 _LATTICE = 52  # nodes a side of a table of colours: every fifth code
 _STRIP = 128  # rows that are worked on at a time
@@ -337,9 +338,7 @@ def _deep_in_srgb(pixels: npt.NDArray[np.uint16], profile: bytes | None) -> npt.
 def _raw_header(path: Path, size: int) -> PhotoHeader:
     library = _import_extra(path)
     with library.imread(str(path)) as raw:
-        sizes = raw.sizes
-        wide = sizes.flip in (5, 6)
-        shape = (sizes.iheight, sizes.iwidth) if wide else (sizes.iwidth, sizes.iheight)
+        shape, turned = _raw_size(raw.sizes), raw.sizes.flip != 0
     exif = Image.Exif()
     with path.open("rb") as file:
         try:
@@ -347,22 +346,25 @@ def _raw_header(path: Path, size: int) -> PhotoHeader:
         except (SyntaxError, OSError):
             exif = Image.Exif()  # a raw format of another make than TIFF
     taken, offset = _date(exif)
-    return PhotoHeader(path.name, shape, "raw", True, sizes.flip != 0, False, taken, offset, size)
+    return PhotoHeader(path.name, shape, "raw", True, turned, False, taken, offset, size)
 
 
 def _raw_pixels(path: Path, reduction: int) -> Pixels:
     library = _import_extra(path)
     with library.imread(str(path)) as raw:
+        width, height = _raw_size(raw.sizes)  # before it is told to work at half the size
         full = raw.postprocess(
             use_camera_wb=True,
             no_auto_bright=True,
             output_bps=16,
             half_size=reduction > 1,
-            gamma=(2.4, 12.92),
+            gamma=_SRGB_GAMMA,
         )
-        sizes = raw.sizes
-        shape = (sizes.iheight, sizes.iwidth) if sizes.flip in (5, 6) else (sizes.iwidth, sizes.iheight)
-    smaller = -(-shape[0] // reduction), -(-shape[1] // reduction)
-    if full.shape[:2] == smaller[::-1]:
-        return np.asarray(full, np.uint16)
-    return np.asarray(cv2.resize(full, smaller, interpolation=cv2.INTER_AREA), np.uint16)
+    smaller = -(-width // reduction), -(-height // reduction)
+    return full if full.shape[:2] == smaller[::-1] else resized(full, smaller)
+
+
+def _raw_size(sizes: Any) -> Size:
+    """Width and height of a developed raw photo, upright."""
+    turned = sizes.flip in (5, 6)  # a quarter, one way or the other
+    return (sizes.iheight, sizes.iwidth) if turned else (sizes.iwidth, sizes.iheight)
