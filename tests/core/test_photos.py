@@ -170,6 +170,20 @@ def test_what_nobody_can_read_is_said_in_one_line(tmp_path: Path) -> None:
         reader.frame(1)
 
 
+def test_a_first_photo_whose_pixels_are_damaged_is_passed_over(tmp_path: Path) -> None:
+    folder = make_photos(tmp_path / "dawn", range(4), size=(200, 150))
+    content = bytearray((folder / "IMG_0000.png").read_bytes())
+    content[len(content) // 3 : -20] = bytes(len(content) - 20 - len(content) // 3)
+    (folder / "IMG_0000.png").write_bytes(content)
+    facts, frame = meet(folder)
+    assert facts.frame_count == 4
+    assert frame.to_ndarray().any()
+    plan = planned(opened(folder))
+    assert export(plan, tmp_path / "out.mkv").remark.startswith("One recorded frame could not be decoded")
+    frames = decode_all(tmp_path / "out.mkv", "rgb24")
+    assert np.array_equal(frames[0], frames[1])
+
+
 def test_names_are_sorted_as_people_count() -> None:
     names = ["b 10.JPG", "b 9.jpg", "b 1.jpg", "B 2.jpg", "ü 3.jpg", "cover.jpg"]
     assert sorted(names[:4], key=natural_key) == ["b 1.jpg", "B 2.jpg", "b 9.jpg", "b 10.JPG"]

@@ -1,6 +1,7 @@
 """The formats that a result can be exported in: one table, from which everything else about them is fed."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -88,28 +89,13 @@ H265 = ExportFormat(
     sound_bitrate=192_000,
 )
 
-H265_10 = ExportFormat(
+H265_10 = replace(
+    H265,
     key="h265-10",
     name="MP4 · H.265 10 bit",
-    ending=".mp4",
     purpose="The same in finer steps: skies and dawns show no bands",
     short_purpose="H.265 10 bit, no bands",
-    muxer="mp4",
-    codec="libx265",
     pixel_format="yuv420p10le",
-    even_sides=True,
-    least=(16, 16),
-    max_side=8192,
-    codec_options=_X265,
-    quality_options=_scale("crf", 33, 29, 25, 21, 17),
-    bitrate_options=_X265_BITRATE,
-    most_options=_X265_MOST,
-    muxer_options={"movflags": "+faststart"},
-    codec_tag="hvc1",
-    key_seconds=2,
-    sound_codec="aac",
-    sound_format="fltp",
-    sound_bitrate=192_000,
 )
 
 VP9 = ExportFormat(
@@ -133,26 +119,19 @@ VP9 = ExportFormat(
     sound_rates=frozenset({48_000}),
 )
 
-AV1 = ExportFormat(
+AV1 = replace(
+    VP9,
     key="av1",
     name="WebM · AV1",
-    ending=".webm",
     purpose="For web pages: the smallest files, in newer browsers",
     short_purpose="AV1, smallest",
-    muxer="webm",
     codec="libsvtav1",
     pixel_format="yuv420p10le",
-    even_sides=True,
     least=(64, 64),
     codec_options={"preset": "8", "svtav1-params": "lookahead=16"},
     quality_options=_scale("crf", 47, 41, 35, 28, 20),
     bitrate_options={"b": "{rate}", "svtav1-params": "rc=1"},
     most_options={"svtav1-params": "mbr={kilo}"},
-    key_seconds=2,
-    sound_codec="libopus",
-    sound_format="flt",
-    sound_bitrate=128_000,
-    sound_rates=frozenset({48_000}),
 )
 
 PRORES = ExportFormat(
@@ -175,25 +154,22 @@ PRORES = ExportFormat(
     sound_format="s16",
 )
 
-DNXHR = ExportFormat(
+DNXHR = replace(
+    PRORES,
     key="dnxhr",
     name="MOV · DNxHR",
-    ending=".mov",
     purpose="For editing elsewhere: every frame stands by itself, large files",
     short_purpose="DNxHR, for editing",
-    muxer="mov",
     codec="dnxhd",
     pixel_format="yuv422p",
-    even_sides=True,
     least=(256, 120),
+    codec_options={},
     quality_options={
         quality: {"profile": profile}
         for quality, profile in zip(
             Quality, ("dnxhr_lb", "dnxhr_lb", "dnxhr_sq", "dnxhr_hq", "dnxhr_hq"), strict=True
         )
     },
-    sound_codec="pcm_s16le",
-    sound_format="s16",
 )
 
 JPEG = ExportFormat(

@@ -154,13 +154,12 @@ class PhotoRunKind:
         header = PhotoHeader("")
         for path in photos.paths[:_TRIED]:
             header = read_header(path)
-            if not header.wrong:
-                facts = PhotoRunFacts.of(photos, [header])
-                reduction = largest_reduction(header.size, _GLIMPSED)
-                with PhotoReader(
-                    [path], [0], header.size, deep=facts.deep, reduction=reduction, threads=1
-                ) as reader:
-                    return facts, reader.frame(0)
+            if header.wrong:
+                continue
+            try:
+                return PhotoRunFacts.of(photos, [header]), _small(path, header)
+            except FootageError:
+                header = replace(header, wrong="is damaged")
         wanting = missing_extra(photos.paths[0])
         raise FootageError(
             f"{photos.folder.name} cannot be opened: {wanting}."
@@ -209,6 +208,13 @@ class PhotoRunKind:
         source = PhotoSource(facts, facts.usual)
         with source.reader(1, _GLIMPSED) as reader:
             yield lambda seconds: reader.frame(source.frame_at(seconds))
+
+
+def _small(path: Path, header: PhotoHeader) -> VideoFrame:
+    """One photo by itself, small. Raises FootageError."""
+    reduction = largest_reduction(header.size, _GLIMPSED)
+    with PhotoReader([path], [0], header.size, deep=header.deep, reduction=reduction, threads=1) as reader:
+        return reader.frame(0)
 
 
 def read_headers(paths: tuple[Path, ...], progress: Progress) -> list[PhotoHeader]:

@@ -241,6 +241,9 @@ def universal(header: PhotoHeader) -> datetime | None:
 
 
 def _plain_pixels(path: Path, reduction: int) -> Pixels:
+    if path.suffix.lower() == ".png":
+        with _opened(path) as image:
+            image.verify()  # against its check sums: decoding goes on without a word where data is damaged
     with _opened(path) as image:
         width, height = image.size
         smaller = -(-width // reduction), -(-height // reduction)
