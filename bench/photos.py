@@ -74,22 +74,20 @@ def make_frames(folder: Path) -> None:
 
 
 def make_photos(folder: Path, count: int) -> Path:
-    """Photos with as much detail as cameras give, of some megabytes each."""
+    """Photos from a tripod, of some megabytes each: a field that grows lighter, with a camera's grain."""
     folder.mkdir()
     random = np.random.default_rng(1)
-    coarse = cv2.resize(
-        random.integers(0, 255, (400, 600, 3), np.uint8), LARGE, interpolation=cv2.INTER_CUBIC
-    )
-    grain = random.integers(-2, 3, (*LARGE[::-1], 3), np.int16)
-    picture = np.clip(coarse + grain, 0, 255).astype(np.uint8)
+    field = cv2.resize(random.integers(0, 230, (400, 600, 3), np.uint8), LARGE)
+    grain = random.integers(0, 6, (*LARGE[::-1], 3), np.uint8)
     start = datetime(2026, 5, 9, 5)
 
     def write(number: int) -> None:
         exif = Image.Exif()
         date = start + timedelta(seconds=5 * number)
         exif.get_ifd(0x8769)[0x9003] = date.strftime("%Y:%m:%d %H:%M:%S")
-        moved = np.roll(picture, 16 * number, 1)
-        Image.fromarray(moved).save(folder / f"P{number:05d}.jpg", quality=88, exif=exif)
+        lighter = cv2.convertScaleAbs(field, alpha=0.8 + 0.2 * number / count)
+        photo = np.asarray(cv2.add(lighter, np.roll(grain, 997 * number, 1)), np.uint8)
+        Image.fromarray(photo).save(folder / f"P{number:05d}.jpg", quality=88, exif=exif)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         list(pool.map(write, range(count)))
