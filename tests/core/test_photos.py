@@ -23,7 +23,8 @@ from chronoxis.core.footage.kinds import as_chosen, count, footage_of, meet, ope
 from chronoxis.core.footage.photos.capture_times import capture_times
 from chronoxis.core.footage.photos.folders import photos_at, photos_of, runs_in
 from chronoxis.core.footage.photos.kind import PhotoSource, with_choices
-from chronoxis.core.footage.photos.photo_file import PhotoHeader, read_header, read_pixels
+from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
+from chronoxis.core.footage.photos.photo_pixels import read_pixels
 from chronoxis.core.footage.photos.run_names import natural_key, numbered, runs_among
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.export_formats import MKV

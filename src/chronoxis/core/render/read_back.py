@@ -7,7 +7,7 @@ import numpy.typing as npt
 from PIL import Image
 
 from chronoxis.core.errors import ExportError, FootageError
-from chronoxis.core.footage.photos.photo_file import read_header
+from chronoxis.core.footage.photos.photo_header import read_header
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.render.plan import Plan
 

@@ -8,7 +8,7 @@ from fractions import Fraction
 from itertools import pairwise
 from statistics import linear_regression, median
 
-from chronoxis.core.footage.photos.photo_file import PhotoHeader, universal
+from chronoxis.core.footage.photos.photo_header import PhotoHeader, universal
 
 _WHOLE_SECOND, _FINE = Fraction(1), Fraction(1, 20)
 _MOST_ASTRAY = 5  # one photo in so many may have a date that does not fit

@@ -12,7 +12,7 @@ from typing import NamedTuple, overload
 import numpy as np
 
 from chronoxis.core.footage.photos.capture_times import CaptureTimes
-from chronoxis.core.footage.photos.photo_file import PhotoHeader
+from chronoxis.core.footage.photos.photo_header import PhotoHeader
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.timing.pace import Seconds

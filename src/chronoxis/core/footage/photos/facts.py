@@ -11,7 +11,7 @@ from typing import Any
 
 from chronoxis.core.footage.photos.capture_times import CaptureTimes, capture_times
 from chronoxis.core.footage.photos.course import Course, PhotoFlaw, course_of, flaws_of
-from chronoxis.core.footage.photos.photo_file import PhotoHeader
+from chronoxis.core.footage.photos.photo_header import PhotoHeader
 from chronoxis.core.footage.photos.run_names import numbered
 from chronoxis.core.footage.source import SoundFacts
 from chronoxis.core.model.export_format import Size

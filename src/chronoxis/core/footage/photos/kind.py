@@ -17,13 +17,9 @@ from chronoxis.core.footage.apart import run_apart
 from chronoxis.core.footage.photos.course import Course
 from chronoxis.core.footage.photos.facts import PhotoRunFacts
 from chronoxis.core.footage.photos.folders import photos_at, photos_of, runs_in
-from chronoxis.core.footage.photos.photo_file import (
-    ENDINGS,
-    PhotoHeader,
-    largest_reduction,
-    missing_extra,
-    read_header,
-)
+from chronoxis.core.footage.photos.photo_file import ENDINGS, missing_extra
+from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
+from chronoxis.core.footage.photos.photo_pixels import largest_reduction
 from chronoxis.core.footage.photos.photo_reader import PhotoReader
 from chronoxis.core.footage.source import Flaw, Glimpse, Progress
 from chronoxis.core.model.arranging import retime

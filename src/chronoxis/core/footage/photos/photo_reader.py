@@ -13,7 +13,7 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.photos.photo_file import Pixels, read_pixels, resized
+from chronoxis.core.footage.photos.photo_pixels import Pixels, read_pixels, resized
 from chronoxis.core.model.export_format import Size
 
 _AHEAD_BYTES = 220_000_000  # that decoded photos may take while they wait

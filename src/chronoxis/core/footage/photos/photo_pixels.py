@@ -1,0 +1,188 @@
+"""A photo's pixels: decoded, upright, in sRGB."""
+
+import io
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from PIL import Image, ImageCms
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.photos.photo_file import (
+    exif_of,
+    import_extra,
+    is_deep,
+    is_raw,
+    opened,
+    orientation_of,
+    raw_size,
+)
+from chronoxis.core.model.export_format import Size
+
+Pixels = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
+"""R′G′B′ in sRGB, shape (height, width, 3), upright; uint8 or, where the photo is deeper, uint16."""
+
+_SRGB_GAMMA = 2.4, 12.92  # power and slope at black (IEC 61966-2-1)
+_LATTICE = 52  # nodes a side of a table of colours: every fifth code
+_STRIP = 128  # rows that are worked on at a time
+_REDUCTIONS = (8, 4, 2)
+_TRANSPOSED: dict[int, Callable[[Pixels], Pixels]] = {
+    2: lambda p: p[:, ::-1],
+    3: lambda p: p[::-1, ::-1],
+    4: lambda p: p[::-1],
+    5: lambda p: p.transpose(1, 0, 2),
+    6: lambda p: np.rot90(p, -1),
+    7: lambda p: p[::-1, ::-1].transpose(1, 0, 2),
+    8: lambda p: np.rot90(p, 1),
+}
+
+
+def read_pixels(path: Path, reduction: int = 1) -> Pixels:
+    """Decode a photo, turned upright and brought to sRGB.
+
+    Args:
+        path: where it lies.
+        reduction: 1, 2, 4 or 8: by how much each side may be smaller, rounded up. Formats that cannot
+            decode at a smaller size are reduced afterwards, so that all photos of a run come out alike.
+
+    Raises:
+        FootageError: it cannot be read; says why.
+    """
+    try:
+        return _raw_pixels(path, reduction) if is_raw(path) else _plain_pixels(path, reduction)
+    except FileNotFoundError:
+        raise FootageError(f"{path.name} is not there.") from None
+    except FootageError:
+        raise
+    except MemoryError:
+        raise FootageError(f"{path.name} does not fit into the memory.") from None
+    except Exception as error:  # as above
+        raise FootageError(f"{path.name} is damaged or cut off.") from error
+
+
+def resized(pixels: Pixels, size: Size) -> Pixels:
+    """Pixels at another, mostly smaller size."""
+    return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)  # type: ignore[return-value]
+
+
+def largest_reduction(photo: Size, needed: Size) -> int:
+    """By how much a photo may be smaller and still be at least so large."""
+    for reduction in _REDUCTIONS:
+        if photo[0] >= reduction * needed[0] and photo[1] >= reduction * needed[1]:
+            return reduction
+    return 1
+
+
+def _plain_pixels(path: Path, reduction: int) -> Pixels:
+    if path.suffix.lower() == ".png":
+        with opened(path) as image:
+            image.verify()  # against its check sums: decoding goes on without a word where data is damaged
+    with opened(path) as image:
+        width, height = image.size
+        smaller = -(-width // reduction), -(-height // reduction)
+        pixels: Pixels
+        turn = _TRANSPOSED.get(orientation_of(exif_of(image)))
+        profile = image.info.get("icc_profile")
+        if is_deep(image):
+            pixels = _deep_pixels(path, image, profile)
+        else:
+            if reduction > 1 and image.format == "JPEG":
+                image.draft("RGB" if image.mode == "RGB" else image.mode, smaller)
+            image.load()
+            pixels = np.asarray(_in_srgb(_flat(image), profile))
+    if pixels.shape[:2] != smaller[::-1]:
+        pixels = resized(pixels, smaller)
+    return pixels if turn is None else turn(pixels)
+
+
+def _flat(image: Image.Image) -> Image.Image:
+    """Without transparency, on black, and in a mode that colour profiles know."""
+    if image.mode in ("RGB", "L", "CMYK"):
+        return image
+    if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:
+        over = image.convert("RGBA")
+        flat = Image.new("RGB", image.size)
+        flat.paste(over, mask=over.getchannel("A"))
+        return flat
+    return image.convert("RGB")
+
+
+def _in_srgb(image: Image.Image, profile: bytes | None) -> Image.Image:
+    transform = _to_srgb(profile, image.mode) if profile else None
+    if transform is not None:
+        return ImageCms.applyTransform(image, transform) or image
+    return image.convert("RGB")
+
+
+@lru_cache(8)
+def _to_srgb(profile: bytes, mode: str) -> ImageCms.ImageCmsTransform | None:
+    """What brings colours of a profile to sRGB; None where that is not needed or not to be had."""
+    try:
+        known = ImageCms.ImageCmsProfile(io.BytesIO(profile))
+        if "srgb" in ImageCms.getProfileDescription(known).lower():
+            return None
+        return ImageCms.buildTransform(
+            known, ImageCms.createProfile("sRGB"), mode, "RGB", ImageCms.Intent.RELATIVE_COLORIMETRIC
+        )
+    except (ImageCms.PyCMSError, OSError):
+        return None  # a profile that is damaged, or of another kind of colour
+
+
+def _deep_pixels(path: Path, image: Image.Image, profile: bytes | None) -> Pixels:
+    """Samples of sixteen bits, which Pillow does not keep in colour."""
+    read = cv2.imread(str(path), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
+    if read is None:
+        image.load()
+        return np.asarray(_in_srgb(_flat(image), profile))
+    if read.dtype == np.float32:
+        read = np.rint(read.clip(0, 1) * 65535).astype(np.uint16)
+    deep = read.astype(np.uint16) * np.uint16(257) if read.dtype == np.uint8 else read.astype(np.uint16)
+    match deep.shape[2:]:
+        case ():
+            colour = np.repeat(deep[..., None], 3, -1)
+        case (4,):
+            over = deep[..., 3:].astype(np.uint32)
+            colour = (deep[..., 2::-1] * over // 65535).astype(np.uint16)
+        case _:
+            colour = deep[..., ::-1]
+    return _deep_in_srgb(np.ascontiguousarray(colour), profile)
+
+
+def _deep_in_srgb(pixels: npt.NDArray[np.uint16], profile: bytes | None) -> npt.NDArray[np.uint16]:
+    """Colours of a profile in sRGB: the change of eight-bit colours, laid over the finer samples."""
+    transform = _to_srgb(profile, "RGB") if profile else None
+    if transform is None:
+        return pixels
+    grid = np.rint(np.linspace(0, 255, _LATTICE)).astype(np.uint8)
+    nodes = np.stack(np.meshgrid(grid, grid, grid, indexing="ij"), -1).reshape(1, -1, 3)
+    seen = ImageCms.applyTransform(Image.fromarray(nodes, "RGB"), transform)
+    table = np.asarray(seen, np.float32).reshape(_LATTICE, _LATTICE, _LATTICE, 3) * 257
+    outcome = np.empty_like(pixels)
+    for top in range(0, len(pixels), _STRIP):
+        at = pixels[top : top + _STRIP].astype(np.float32) * ((_LATTICE - 1) / 65535)
+        low = np.minimum(at.astype(np.intp), _LATTICE - 2)
+        part, total = at - low, np.zeros(at.shape, np.float32)
+        for corner in np.ndindex(2, 2, 2):
+            place = low + np.array(corner)
+            weight = np.prod(np.where(np.array(corner), part, 1 - part), -1, keepdims=True)
+            total += weight * table[place[..., 0], place[..., 1], place[..., 2]]
+        outcome[top : top + _STRIP] = np.rint(total)
+    return outcome
+
+
+def _raw_pixels(path: Path, reduction: int) -> Pixels:
+    library = import_extra(path)
+    with library.imread(str(path)) as raw:
+        width, height = raw_size(raw.sizes)  # before it is told to work at half the size
+        full = raw.postprocess(
+            use_camera_wb=True,
+            no_auto_bright=True,
+            output_bps=16,
+            half_size=reduction > 1,
+            gamma=_SRGB_GAMMA,
+        )
+    smaller = -(-width // reduction), -(-height // reduction)
+    return full if full.shape[:2] == smaller[::-1] else resized(full, smaller)
