@@ -95,6 +95,16 @@ def run_names(window: MainWindow) -> tuple[str, ...]:
     return footage[-1].photos.names if footage and isinstance(footage[-1], PhotoRun) else ()
 
 
+def test_photos_larger_than_any_result_make_one_that_can_be_seen(
+    window: MainWindow, tmp_path: Path, qtbot: QtBot
+) -> None:
+    drop(window, make_photos(tmp_path / "vast", range(2), size=(9000, 400), interval=None, ending=".jpg"))
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=20_000)
+    assert window.document.plan is not None
+    assert window.document.plan.size == (3840, 170)
+    assert not window.document.plan_refusal
+
+
 def test_what_is_no_photo_is_said(window: MainWindow, tmp_path: Path, qtbot: QtBot) -> None:
     (tmp_path / "nothing").mkdir()
     drop(window, tmp_path / "nothing")

@@ -42,7 +42,9 @@ from tests.core.test_condense import chronoxis
 from tests.photo_makers import make_photos
 
 SIZE = (320, 192)
-RATES = [Fraction(25), Fraction(30000, 1001)]
+# Every format at a plain rate, and at one that clocks cannot tell exactly those that differ in their clocks.
+WRITTEN = [(each, Fraction(25)) for each in FORMATS]
+WRITTEN += [(each, Fraction(30000, 1001)) for each in FORMATS if each.key in ("mp4", "vp9", "webp", "gif")]
 
 
 @pytest.fixture(scope="module")
@@ -95,8 +97,7 @@ def read_loop(path: Path) -> tuple[list[npt.NDArray[np.uint8]], list[float]]:
     return frames, times
 
 
-@pytest.mark.parametrize("format_", FORMATS, ids=lambda each: each.key)
-@pytest.mark.parametrize("rate", RATES, ids=str)
+@pytest.mark.parametrize(("format_", "rate"), WRITTEN, ids=lambda each: getattr(each, "key", str(each)))
 def test_what_is_written_is_what_was_planned(
     photos: Path, tmp_path: Path, format_: ExportFormat, rate: Fraction
 ) -> None:

@@ -15,12 +15,14 @@ from chronoxis.core.footage.kinds import as_chosen, footage_of, settled
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
 from chronoxis.core.timing.schedule import result_frame_count
 
 Edit = Callable[[Project], Project]
 
+_PHOTO_SIDE = 3840  # pixels of a first result out of photos
 _EASE = 60  # milliseconds between what is said of a gesture beside the Weave
 _DRAWN = 20  # milliseconds in which an edit is drawn; planning starts no sooner
 _PLANNING_SHARE = 9  # how many times as long as a plan takes is left between two plans
@@ -442,8 +444,15 @@ class Document(QObject):
 
 
 def _with_canvas(project: Project, facts: Facts) -> Project:
-    """A project that has no canvas yet, with that of some footage."""
-    return project if project.canvas else arranging.set_canvas(project, facts.picture.canvas)
+    """A project that has no canvas yet, with that of some footage.
+
+    Photos are mostly far larger than what becomes of them; a larger result can be asked for.
+    """
+    if project.canvas:
+        return project
+    canvas = facts.picture.canvas
+    photos = isinstance(facts.origin, PhotoFiles)
+    return arranging.set_canvas(project, canvas.within(_PHOTO_SIDE) if photos else canvas)
 
 
 def _without(project: Project, key: str) -> Project:

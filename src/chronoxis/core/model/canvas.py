@@ -1,6 +1,6 @@
 """What a project's result looks like before anything is shown on it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from chronoxis.core.model.export_format import Size
 
@@ -29,3 +29,11 @@ class Canvas:
     def size(self) -> Size:
         """Width and height."""
         return self.width, self.height
+
+    def within(self, side: int) -> "Canvas":
+        """The same canvas, smaller if a side has more pixels than that; in whole pairs of pixels then."""
+        scale = side / max(self.size)
+        if scale >= 1:
+            return self
+        width, height = (max(2, round(each * scale / 2) * 2) for each in self.size)
+        return replace(self, width=width, height=height)
