@@ -37,7 +37,7 @@ class ExportPanel(QFrame):
 
     Signals:
         left: the person goes back to adjust.
-        busy: an export begins or has ended.
+        busy: an export or an estimate begins, or has ended.
     """
 
     left = Signal()
@@ -67,6 +67,7 @@ class ExportPanel(QFrame):
         layout.addStretch()
         self._estimates = Latest(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
+        self._estimates.failed.connect(self._show_no_estimate)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._ask_estimate)
         self._exported: Path | None = None
@@ -168,9 +169,15 @@ class ExportPanel(QFrame):
 
     def _ask_estimate(self) -> None:
         if self.isVisible() and not self.job.running and self._document.plan:
+            self.busy.emit(True)  # what else is made meanwhile would make it look slow
             self._estimates.ask(self._document.plan)
 
+    def _show_no_estimate(self, why: str) -> None:
+        self.busy.emit(self.job.running)
+        self.choices.expected.setText(f"Expected size and time are not known: {why}")
+
     def _show_estimate(self, plan: Plan, found: Estimate | None) -> None:
+        self.busy.emit(self.job.running)
         if found is not None and plan is self._document.plan:
             lasts = format_time(max(found.seconds, 1), 0)
             self.choices.expected.setText(f"Expected: about {_megabytes(found.size)}, ready in about {lasts}")
