@@ -114,7 +114,7 @@ def _in_srgb(image: Image.Image, profile: bytes | None) -> Image.Image:
     transform = _to_srgb(profile, image.mode) if profile else None
     if transform is not None:
         return ImageCms.applyTransform(image, transform) or image
-    return image.convert("RGB")
+    return image if image.mode == "RGB" else image.convert("RGB")
 
 
 @lru_cache(8)
