@@ -15,10 +15,10 @@ from types import TracebackType
 from typing import Any
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QSize, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
@@ -93,15 +93,21 @@ class Person:
         self.window.files.save(self.folder / f"saved-{self.rng.randrange(3)}.chronoxis")
 
     def drag(self) -> None:
-        weave, rng = self.window.weave, self.rng
-        at = QPoint(rng.randrange(max(weave.width(), 1)), rng.randrange(max(weave.height(), 1)))
-        QTest.mousePress(weave, Qt.MouseButton.LeftButton, pos=at)
+        weave = self.window.weave
+        self.press_and_drag(weave, QSize(80, 30), lambda: QTest.keyClick(weave, Qt.Key.Key_Escape))
+
+    def press_and_drag(self, widget: QWidget, furthest: QSize, disturb: Callable[[], object]) -> None:
+        """A drag of up to three moves; of five, one is disturbed before the button goes up."""
+        rng = self.rng
+        at = QPoint(rng.randrange(max(widget.width(), 1)), rng.randrange(max(widget.height(), 1)))
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=at)
         for _ in range(rng.randrange(4)):
-            at += QPoint(rng.randrange(-80, 80), rng.randrange(-30, 30))
-            QTest.mouseMove(weave, at)
+            x, y = furthest.toTuple()
+            at += QPoint(rng.randrange(-x, x), rng.randrange(-y, y))
+            QTest.mouseMove(widget, at)
         if rng.random() < 0.2:
-            QTest.keyClick(weave, Qt.Key.Key_Escape)
-        QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=at)
+            disturb()
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=at)
 
     def key(self) -> None:
         keys: list[Any] = QKeySequence.listFromString(
@@ -159,14 +165,7 @@ class Person:
             buttons = [*page.shapes.values(), *page.fits.values(), page.let_move, page.add, page.still]
             rng.choice([*buttons, *page.steps]).click()
             return
-        at = QPoint(rng.randrange(max(view.width(), 1)), rng.randrange(max(view.height(), 1)))
-        QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=at)
-        for _ in range(rng.randrange(4)):
-            at += QPoint(rng.randrange(-60, 60), rng.randrange(-60, 60))
-            QTest.mouseMove(view, at)
-        if rng.random() < 0.2:
-            self.window.document.undo()
-        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at)
+        self.press_and_drag(view, QSize(60, 60), self.window.document.undo)
 
     def choose(self) -> None:
         """Something about a run of photos."""

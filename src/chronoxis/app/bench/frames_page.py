@@ -97,12 +97,10 @@ class FramesPage(Page):
 
     def _show_cadence(self, project: Project, places: list[Place]) -> None:
         """Of photos that are shown one by one, which result frames show which."""
-        footage = {project.footage_of(project.shots[place.shot]) for place in places[:1]}
-        run = next((each for each in footage if isinstance(each, PhotoRun)), None)
-        passage = project.passage(places[0])
-        shown = run is not None and len(places) == 1 and not passage.each.gathers
+        run, passage = project.footage_of(project.shots[places[0].shot]), project.passage(places[0])
+        shown = isinstance(run, PhotoRun) and len(places) == 1 and not passage.each.gathers
         self.cadence.setVisible(shown)
-        if run is not None and shown:
+        if isinstance(run, PhotoRun) and shown:
             photos = passage.recorded_length * run.rate
             self.cadence.show_cadence(Cadence(passage.speed * run.rate, project.rate), photos)
 

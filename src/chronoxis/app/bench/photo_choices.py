@@ -179,7 +179,7 @@ class PhotoChoices(QWidget):
                     for passage in shot.passages
                 ]
                 time = PhotoTime.at_rate(min(shown, default=self._document.project.rate))
-        self._change(lambda run: _timed(run, time))
+        self._change(lambda run: replace(run, time=time))
 
     def _enter(self) -> None:
         text, run = self.value.take_text(), self._run
@@ -192,7 +192,7 @@ class PhotoChoices(QWidget):
             self.show_run(run)
             self.refused.emit(str(error))
             return
-        self._change(lambda run: _timed(run, time))
+        self._change(lambda run: replace(run, time=time))
 
     def _change(self, change: Callable[[PhotoRun], PhotoRun]) -> None:
         run, source = self._run, self._source()
@@ -200,7 +200,3 @@ class PhotoChoices(QWidget):
             return
         if not self._document.apply("Photos", lambda p: with_choices(p, source, change(run))):
             self.show_run(run)
-
-
-def _timed(run: PhotoRun, time: PhotoTime) -> PhotoRun:
-    return replace(run, time=time)

@@ -39,15 +39,7 @@ def keep_choices(name: str, settings: ResultSettings) -> None:
     cleaned = name.strip()
     if not cleaned or len(cleaned) > _LONGEST_NAME:
         raise PlanError(f"Choices need a name of up to {_LONGEST_NAME} letters.")
-    _write({**kept_choices(), cleaned: settings})
-
-
-def forget_choices(name: str) -> None:
-    """Forget what was kept under a name. Raises ExportError if that could not be written."""
-    _write({other: settings for other, settings in kept_choices().items() if other != name})
-
-
-def _write(choices: dict[str, ResultSettings]) -> None:
+    choices = {**kept_choices(), cleaned: settings}
     path = user_config_path("chronoxis") / "exports.json"
     path.parent.mkdir(parents=True, exist_ok=True)
     entries: dict[str, Any] = {name: settings_json(settings) for name, settings in choices.items()}

@@ -76,11 +76,6 @@ class View:
             height,
         )
 
-    def at_full_pixels(self) -> "View":
-        """This view with its edges on whole pixels, as near as that goes."""
-        left, top = round(self.left), round(self.top)
-        return View(Fraction(left), Fraction(top), Fraction(round(self.width)), Fraction(round(self.height)))
-
 
 @dataclass(frozen=True)
 class FramingStep:

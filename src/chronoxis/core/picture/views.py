@@ -37,11 +37,6 @@ class Views:
         return left, top, width, height
 
     @property
-    def moves(self) -> bool:
-        """Whether views differ."""
-        return len(self.rows) > 1
-
-    @property
     def smallest(self) -> tuple[float, float]:
         """The least width and height there are."""
         return float(self.rows[:, 2].min()), float(self.rows[:, 3].min())

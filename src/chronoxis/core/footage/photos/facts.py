@@ -28,9 +28,8 @@ from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.timing.timecode import format_time
 
 _MOST_COURSES = 4  # that are kept: each edit of the choices makes another
-_LONGEST_INTERVAL = Fraction(
-    3600
-)  # between photos whose dates tell recorded time of itself: speeds have a limit
+# Between photos whose dates tell recorded time of themselves: speeds have a limit.
+_LONGEST_INTERVAL = Fraction(3600)
 
 # Of each kind of flaw: one of it, several, and what is said of a single one.
 _WORDS = {
@@ -152,20 +151,17 @@ class PhotoRunFacts:
     @property
     def caution(self) -> str:
         """How much of what is wrong with it."""
-        return ", ".join(self._counted(kind) for kind in FlawKind if kind in self._counts) + (
-            "." if self._counts else ""
-        )
+        return f"{self._wrong}." if self._wrong else ""
 
     @cached_property
-    def _counts(self) -> Counter[FlawKind]:
+    def _wrong(self) -> str:
+        """The flaws, counted by kind."""
         counts: Counter[FlawKind] = Counter()
         for flaw in self.flaws:
             counts[flaw.kind] += flaw.count if flaw.kind is FlawKind.MISSING else 1
-        return counts
-
-    def _counted(self, kind: FlawKind) -> str:
-        count = self._counts[kind]
-        return f"{count} {_WORDS[kind][count > 1]}"
+        return ", ".join(
+            f"{counts[kind]} {_WORDS[kind][counts[kind] > 1]}" for kind in FlawKind if kind in counts
+        )
 
     def in_words(self, flaw: PhotoFlaw) -> str:
         """A flaw in a few words."""
@@ -200,8 +196,7 @@ class PhotoRunFacts:
             rows.append(("dates", "none that make sense"))
         if self.is_read:
             rows[2] = ("size", f"{rows[2][1]}, {sum(photo.bytes for photo in self.photos) / 1e6:.1f} MB")
-            wrong = ", ".join(self._counted(kind) for kind in FlawKind if kind in self._counts)
-            rows.append(("wrong", wrong or "nothing"))
+            rows.append(("wrong", self._wrong or "nothing"))
         return rows
 
     def as_json(self) -> dict[str, Any]:

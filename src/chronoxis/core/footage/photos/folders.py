@@ -18,9 +18,8 @@ def runs_in(folder: Path) -> list[PhotoFiles]:
         FootageError: it cannot be looked into.
     """
     runs = _runs_in(folder)
-    longer = [
-        run for run in runs if len(run.names) > 1
-    ] or runs  # beside a run, single photos are something else
+    # Beside a run, single photos are something else.
+    longer = [run for run in runs if len(run.names) > 1] or runs
     return [PhotoFiles(folder, run.names) for run in longer]
 
 

@@ -22,7 +22,6 @@ from chronoxis.core.model.export_format import Size
 _DETAILS = 0x8769
 _TAKEN, _DIGITISED, _CHANGED = 0x9003, 0x9004, 0x0132
 _OFFSET, _FRACTION = 0x9011, 0x9291
-_UPRIGHT = 1
 _QUARTER_TURNED = frozenset({5, 6, 7, 8})
 _ENDS = {"JPEG": (b"\xff\xd9", 2048), "PNG": (b"IEND", 64)}
 
@@ -36,8 +35,6 @@ class PhotoHeader:
         size: width and height, upright.
         form: such as ``JPEG``.
         deep: whether it has more than eight bits a sample.
-        turned: whether its tag turns or mirrors it.
-        profile: whether it carries a colour profile.
         taken: when, by the camera's clock; None if it does not say.
         offset: of that clock from universal time, if the photo says so.
         bytes: of its file.
@@ -48,8 +45,6 @@ class PhotoHeader:
     size: Size = (0, 0)
     form: str = ""
     deep: bool = False
-    turned: bool = False
-    profile: bool = False
     taken: datetime | None = None
     offset: timedelta | None = None
     bytes: int = 0
@@ -91,8 +86,6 @@ def _plain_header(path: Path, size: int) -> PhotoHeader:
             size=(height, width) if orientation in _QUARTER_TURNED else (width, height),
             form=image.format or "",
             deep=is_deep(image),
-            turned=orientation != _UPRIGHT,
-            profile=bool(image.info.get("icc_profile")),
             taken=taken,
             offset=offset,
             bytes=size,
@@ -103,7 +96,7 @@ def _plain_header(path: Path, size: int) -> PhotoHeader:
 def _raw_header(path: Path, size: int) -> PhotoHeader:
     library = import_extra(path)
     with library.imread(str(path)) as raw:
-        shape, turned = raw_size(raw.sizes), raw.sizes.flip != 0
+        shape = raw_size(raw.sizes)
     exif = Image.Exif()
     with path.open("rb") as file:
         try:
@@ -111,7 +104,7 @@ def _raw_header(path: Path, size: int) -> PhotoHeader:
         except (SyntaxError, OSError):
             exif = Image.Exif()  # a raw format of another make than TIFF
     taken, offset = _date(exif)
-    return PhotoHeader(path.name, shape, "raw", True, turned, False, taken, offset, size)
+    return PhotoHeader(path.name, shape, "raw", True, taken, offset, size)
 
 
 def _is_complete(path: Path, form: str | None, size: int) -> bool:
