@@ -1,6 +1,8 @@
 """A button that says what it does."""
 
-from PySide6.QtWidgets import QPushButton
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QButtonGroup, QPushButton
 
 
 def push_button(text: str, tip: str) -> QPushButton:
@@ -8,3 +10,13 @@ def push_button(text: str, tip: str) -> QPushButton:
     button = QPushButton(text)
     button.setToolTip(tip)
     return button
+
+
+def choice_chip(text: str, tip: str, group: QButtonGroup, choose: Callable[[], object]) -> QPushButton:
+    """A button of a group, of which one at a time is down."""
+    chip = push_button(text, tip)
+    chip.setCheckable(True)
+    chip.setProperty("choice", True)
+    chip.clicked.connect(lambda _: choose())
+    group.addButton(chip)
+    return chip

@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from chronoxis.app.empty_layout import empty_layout
 from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, RAISED, TEXT, font
 from chronoxis.core.timing.cadence import Cadence
@@ -52,11 +53,7 @@ class CadenceView(QWidget):
         self._shown = cadence, photos
         self._strip.show_cadence(cadence)
         self.words.setText(cadence.in_words())
-        while (item := self._offers.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty_layout(self._offers)
         self.offers = []
         if cadence.is_even:
             return

@@ -1,6 +1,7 @@
 """The page *Frames*: how one result frame is made."""
 
 from fractions import Fraction
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout
@@ -8,6 +9,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QS
 from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.page import Page, common, label_for
 from chronoxis.app.document import Document
+from chronoxis.app.push_button import choice_chip
 from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
@@ -37,12 +39,7 @@ class FramesPage(Page):
         chips.addWidget(title)
         chips.setSpacing(6)
         for way, text, tip in _WAYS:
-            chip = QPushButton(text)
-            chip.setCheckable(True)
-            chip.setProperty("choice", True)
-            chip.setToolTip(tip)
-            chip.clicked.connect(lambda _, way=way: self._choose(way))
-            group.addButton(chip)
+            chip = choice_chip(text, tip, group, partial(self._choose, way))
             chips.addWidget(chip)
             self.choices[way] = chip
         chips.addStretch()

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -19,7 +20,8 @@ from PySide6.QtWidgets import (
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
-from chronoxis.app.push_button import push_button
+from chronoxis.app.empty_layout import empty_layout
+from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.photos.course import PhotoFlaw
@@ -69,11 +71,7 @@ class PhotoChoices(QWidget):
         group, row = QButtonGroup(self), QHBoxLayout()
         row.setSpacing(4)
         for clock, text, tip in _CLOCKS:
-            chip = push_button(text, tip)
-            chip.setCheckable(True)
-            chip.setProperty("choice", True)
-            chip.clicked.connect(lambda _, clock=clock: self._choose(clock))
-            group.addButton(chip)
+            chip = choice_chip(text, tip, group, partial(self._choose, clock))
             row.addWidget(chip)
             self.clocks[clock] = chip
         row.addWidget(self.value)
@@ -122,11 +120,7 @@ class PhotoChoices(QWidget):
 
     def _list(self, source: PhotoSource | None, flaws: tuple[PhotoFlaw, ...]) -> None:
         self._listed = flaws
-        while (item := self._grid.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty_layout(self._grid)
         self.flaws = []
         several = {flaw.kind for flaw in flaws if sum(other.kind is flaw.kind for other in flaws) > 1}
         for row, flaw in enumerate(flaws):

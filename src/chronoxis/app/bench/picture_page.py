@@ -12,7 +12,7 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for
 from chronoxis.app.document import Document
 from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
-from chronoxis.app.push_button import push_button
+from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.composing import set_framings, shape_shots
@@ -73,7 +73,7 @@ class PicturePage(Page):
         group = QButtonGroup(self)
         for name in (_AS_IT_IS, *SHAPES):
             tip = "Show all of the picture" if name == _AS_IT_IS else f"Crop the whole shot to {name}"
-            self.shapes[name] = self._chip(name, tip, group, partial(self._choose_shape, name))
+            self.shapes[name] = choice_chip(name, tip, group, partial(self._choose_shape, name))
             (shapes if len(self.shapes) <= _IN_ROW else other).addWidget(self.shapes[name])
         other.addSpacing(8)
         other.addWidget(label_for("Anot&her", self.shape))
@@ -84,14 +84,14 @@ class PicturePage(Page):
         fits.addWidget(fit_label)
         group = QButtonGroup(self)
         for fit, text, tip in _FITS:
-            self.fits[fit] = self._chip(text, tip, group, partial(self._set_fit, fit))
+            self.fits[fit] = choice_chip(text, tip, group, partial(self._set_fit, fit))
             fits.addWidget(self.fits[fit])
         for button in (self.draw, self.let_move, self.add, self.still):
             deeds.addWidget(button)
         moves.addWidget(self._moves_label)
         group = QButtonGroup(self)
         for easing, text, tip in _EASINGS:
-            self.easings[easing] = self._chip(text, tip, group, partial(self._set_easing, easing))
+            self.easings[easing] = choice_chip(text, tip, group, partial(self._set_easing, easing))
             moves.addWidget(self.easings[easing])
         moves.addSpacing(10)
         moves.addLayout(self._step_row)
@@ -103,14 +103,6 @@ class PicturePage(Page):
             rows.addLayout(row)
         rows.addWidget(self._says)
         rows.addStretch()
-
-    def _chip(self, text: str, tip: str, group: QButtonGroup, act: Callable[[], object]) -> QPushButton:
-        chip = push_button(text, tip)
-        chip.setCheckable(True)
-        chip.setProperty("choice", True)
-        chip.clicked.connect(lambda _: act())
-        group.addButton(chip)
-        return chip
 
     def show_project(self) -> None:
         """Show the framing of the selected shots."""
