@@ -108,7 +108,7 @@ def test_photos_larger_than_any_result_make_one_that_can_be_seen(
 def test_what_is_no_photo_is_said(window: MainWindow, tmp_path: Path, qtbot: QtBot) -> None:
     (tmp_path / "nothing").mkdir()
     drop(window, tmp_path / "nothing")
-    qtbot.waitUntil(lambda: "holds neither photos nor recordings" in window.message_text, timeout=5000)
+    qtbot.waitUntil(lambda: "holds neither photos, recordings nor music" in window.message_text, timeout=5000)
     (tmp_path / "nothing" / "a.jpg").write_bytes(b"")
     drop(window, tmp_path / "nothing")
     qtbot.waitUntil(lambda: "a.jpg is empty" in window.message_text, timeout=5000)

@@ -361,20 +361,20 @@ def sounding(path: Path, codec: str, rate: int, layout: str, *, hole: tuple[floa
 
 
 @pytest.mark.parametrize(
-    ("name", "codec", "rate", "layout", "heard"),
+    ("name", "codec", "rate", "layout"),
     [
-        ("a.mkv", "aac", 48_000, "stereo", (48_000, 2)),
-        ("b.flv", "aac", 44_100, "mono", (44_100, 1)),
-        ("c.mkv", "pcm_s24le", 48_000, "stereo", (48_000, 2)),
-        ("d.mkv", "flac", 48_000, "6.1", (48_000, 2)),
-        ("e.mkv", "flac", 192_000, "stereo", (48_000, 2)),
-        ("f.mkv", "aac", 48_000, "5.1", (48_000, 6)),
-        ("g.mkv", "libmp3lame", 44_100, "stereo", (44_100, 2)),
+        ("a.mkv", "aac", 48_000, "stereo"),
+        ("b.flv", "aac", 44_100, "mono"),
+        ("c.mkv", "pcm_s24le", 48_000, "stereo"),
+        ("d.mkv", "flac", 48_000, "6.1"),
+        ("e.mkv", "flac", 192_000, "stereo"),
+        ("f.mkv", "aac", 48_000, "5.1"),
+        ("g.mkv", "libmp3lame", 44_100, "stereo"),
     ],
 )
 @pytest.mark.parametrize("form", [MKV, MP4])
 def test_kept_sound_of_every_kind_is_contiguous(
-    tmp_path: Path, name: str, codec: str, rate: int, layout: str, heard: tuple[int, int], form: ExportFormat
+    tmp_path: Path, name: str, codec: str, rate: int, layout: str, form: ExportFormat
 ) -> None:
     path = sounding(tmp_path / name, codec, rate, layout)
     source = open_source(path)
@@ -391,11 +391,10 @@ def test_kept_sound_of_every_kind_is_contiguous(
     samples = np.concatenate([b[0] if planar else b.reshape(-1, channels)[:, 0] for b in blocks]).astype(
         float
     )
-    assert (stream.rate, channels) == heard
+    assert (stream.rate, channels) == (48_000, 2)
     assert abs(len(samples) / stream.rate - 2) < (0.03 if form is MP4 else 0.0001)
-    if channels < 6:  # of more, the first may be silent
-        spectrum = np.abs(np.fft.rfft(samples[: 2 * stream.rate]))
-        assert abs(int(spectrum.argmax()) / 2 - 440) <= 1
+    spectrum = np.abs(np.fft.rfft(samples[: 2 * stream.rate]))
+    assert abs(int(spectrum.argmax()) / 2 - 440) <= 1
 
 
 def test_a_hole_in_the_sound_is_silence_of_its_length(tmp_path: Path) -> None:

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable, Hashable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -38,11 +38,8 @@ class PlanWish:
 
     def made(self, _still_wanted: Callable[[], bool]) -> Plan | str:
         """The plan, or why there is none."""
-        project = self.project
-        if project.settings.sound:  # whether it can be kept is for the export to say
-            project = replace(project, settings=replace(project.settings, sound=False))
         try:
-            return replace(make_plan(project, self.sources), project=self.project)
+            return make_plan(self.project, self.sources)
         except ChronoxisError as error:
             return str(error)
 

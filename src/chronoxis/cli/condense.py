@@ -6,9 +6,22 @@ from typing import Any
 import click
 
 from chronoxis.cli.exporting import write_result
-from chronoxis.cli.options import FILE, file_options, framing_options, pace_options, photo_options
+from chronoxis.cli.options import (
+    FILE,
+    file_options,
+    framing_options,
+    pace_options,
+    photo_options,
+    sound_options,
+)
 from chronoxis.cli.planning import plan_of_footage
 from chronoxis.core.model.project import Project
+from chronoxis.core.model.settings import ResultSettings
+
+
+def _silent() -> Project:
+    """Where nothing is said of sound, there is none."""
+    return Project(settings=ResultSettings(sound=False))
 
 
 @click.command()
@@ -16,9 +29,10 @@ from chronoxis.core.model.project import Project
 @pace_options
 @photo_options
 @framing_options
+@sound_options
 @file_options
 def condense(footage: Path, **options: Any) -> None:
     """Condense a recording, or the photos of a folder, into a file."""
     write_result(
-        footage, options, Project, lambda project: plan_of_footage(footage, project.settings, options)
+        footage, options, _silent, lambda project: plan_of_footage(footage, project.settings, options)
     )

@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from chronoxis.cli.reporting import reporting
+from chronoxis.cli.sound import is_asked_for
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_format import ExportFormat
@@ -43,9 +44,10 @@ def write_result(
             chosen,
             replace(wish, stretch=options["stretch"]) if wish is not None else saved.size,
             options["quality"] or saved.quality,
-            saved.sound if options["sound"] is None else options["sound"] == "keep",
+            is_asked_for(options) or (saved.sound and options["sound"] is None),
             options["bitrate"],
             options["at_most"],
+            options["credits"] or saved.credits,
         )
         settings.check()
         plan = planned(replace(project, settings=settings))
@@ -66,5 +68,5 @@ def _refuse_idle(options: dict[str, Any], chosen: ExportFormat) -> None:
         raise click.UsageError("--stretch fills a --size of width and height, such as 1280x720.")
     if options["quality"] is not None and chosen.lossless:
         raise click.UsageError(f"--quality has no effect on {chosen.name}: all is kept.")
-    if options["sound"] == "keep" and not chosen.sound_codec:
+    if is_asked_for(options) and not chosen.sound_codec:
         raise click.UsageError(f"{chosen.name} has no sound.")

@@ -12,9 +12,11 @@ from chronoxis.core.model.export_formats import FORMATS, endings_in_words
 from chronoxis.core.model.framing import parse_crop, parse_steps
 from chronoxis.core.model.photo_run import parse_interval, parse_photo_rate
 from chronoxis.core.model.settings import SizeWish, parse_bitrate, parse_megabytes
+from chronoxis.core.model.sound import parse_level, parse_loudness
 from chronoxis.core.timing.exact import parse_exact, shortened
 from chronoxis.core.timing.rates import parse_rate
 from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
+from chronoxis.core.timing.speed import parse_speed
 
 FILE = click.Path(path_type=Path)
 
@@ -106,6 +108,26 @@ def framing_options(command: Callable[..., None]) -> Callable[..., None]:
     return command
 
 
+def sound_options(command: Callable[..., None]) -> Callable[..., None]:
+    """What is heard."""
+    for option in reversed(
+        [
+            click.option("--sound", type=click.Choice(["none", "held", "follows"]),
+                         help="Recorded sound: none, its pitch held, or a pitch that follows the speed."),
+            click.option("--silent-above", type=Words("speed", parse_speed), metavar="S",
+                         help="The speed above which recorded sound is silent; 4× if not given."),
+            click.option("--music", multiple=True, metavar="FILE[@T]",
+                         help="Music under the result, perhaps from a result time on; can be given again."),
+            click.option("--music-level", type=Words("level", parse_level), metavar="DB",
+                         help="Level of the music of --music, such as -6."),
+            click.option("--loudness", type=Words("loudness", parse_loudness), metavar="LUFS",
+                         help="Bring the whole to a loudness, such as -14."),
+        ]
+    ):  # fmt: skip
+        command = option(command)
+    return command
+
+
 def file_options(command: Callable[..., None]) -> Callable[..., None]:
     """What the file should be like."""
     for option in reversed(
@@ -124,7 +146,8 @@ def file_options(command: Callable[..., None]) -> Callable[..., None]:
                          help="Bits per second of the picture, such as 8M, in place of a quality."),
             click.option("--at-most", type=Words("size", parse_megabytes), metavar="MB",
                          help="What the file may have; quality gives way."),
-            click.option("--sound", type=click.Choice(["none", "keep"]), help="Recorded sound, at 1× only."),
+            click.option("--credits", is_flag=True,
+                         help="Write whose music it is into a text beside OUT as well."),
             click.option("--overwrite", is_flag=True, help="Replace OUT if it is there."),
             click.option("--progress", type=click.Choice(["bar", "json", "none"]), default="bar",
                          show_default=True),

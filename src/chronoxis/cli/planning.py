@@ -8,6 +8,7 @@ from typing import Any
 
 import click
 
+from chronoxis.cli.sound import with_sound
 from chronoxis.core.errors import ChronoxisError, PlanError
 from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, settled
 from chronoxis.core.footage.photos.facts import PhotoRunFacts
@@ -30,13 +31,17 @@ from chronoxis.core.timing.timecode import format_time, parse_time
 _ONLY = Place(0, 0)
 
 
-def plan_of_project(project: Project, rate: Fraction | None = None) -> Plan:
-    """The plan of a loaded project, whose footage is opened and counted; perhaps at another rate.
+def plan_of_project(
+    project: Project, rate: Fraction | None = None, sound: dict[str, Any] | None = None
+) -> Plan:
+    """The plan of a loaded project, whose footage is opened and counted.
+
+    Perhaps at another rate, or with what options say about sound.
 
     Raises:
         ChronoxisError: footage is missing, damaged or not what it was, or the plan contradicts itself.
     """
-    used = {shot.footage for shot in project.shots}
+    used = {shot.footage for shot in project.shots} | {piece.footage for piece in project.music}
     sources = {}
     for footage in project.footage:
         if footage.key not in used:
@@ -48,7 +53,8 @@ def plan_of_project(project: Project, rate: Fraction | None = None) -> Plan:
             raise ChronoxisError(changed_on_disk(footage, *measured))
         if measured != (footage.stored_rate, footage.stored_length):
             project = settled(project, footage, source)
-    return make_plan(arranging.set_rate(project, rate or project.rate), sources)
+    project, music = with_sound(project, sound) if sound else (project, {})
+    return make_plan(arranging.set_rate(project, rate or project.rate), {**sources, **music})
 
 
 def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any]) -> Plan:
@@ -73,6 +79,9 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
     project = pacing.set_each_frame(project, [_ONLY], EachFrame(choices["each"]))
     project = pacing.set_shutter(project, [_ONLY], choices["shutter"])
+    if "sound" in choices:
+        project, music = with_sound(project, choices)
+        return make_plan(project, {project.footage[0].key: source, **music})
     return make_plan(project, {project.footage[0].key: source})
 
 

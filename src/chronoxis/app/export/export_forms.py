@@ -79,7 +79,9 @@ class ChoiceForm(QWidget):
         self.hold_value = _line("Bitrate, or size of the file", "Such as 8M, for megabits a second; or 25 MB")
         self.hold_value.editingFinished.connect(self._tell)
         self.stretch = _box("Give &up the aspect", "Fill width x height exactly")
-        self.sound = _box("Recorded &sound", "Possible at 1× only")
+        self.sound = _box(
+            "&Sound", "Recorded sound, music and effects, as the pages Sound and Music have them"
+        )
         for box in (self.stretch, self.sound):
             box.clicked.connect(self._tell)
         self.output = _line("File", "Where the result is written; for stills, a folder")
@@ -109,7 +111,7 @@ class ChoiceForm(QWidget):
             bitrate = parse_bitrate(text or _FIRST_BITRATE)
         elif hold == _AT_MOST and chosen.most_options:
             at_most = parse_megabytes(text or _FIRST_MEGABYTES)
-        sound = self.sound.isChecked() and bool(chosen.sound_codec)
+        sound = self.sound.isChecked()
         return ResultSettings(chosen, size, Quality(self.quality.value()), sound, bitrate, at_most)
 
     def choose_format(self, format_: ExportFormat) -> None:
@@ -117,7 +119,7 @@ class ChoiceForm(QWidget):
         self.format_box.setCurrentIndex(FORMATS.index(format_))
         self._tell()
 
-    def show_settings(self, settings: ResultSettings, *, can_keep_sound: bool) -> None:
+    def show_settings(self, settings: ResultSettings) -> None:
         """Show the document's choices."""
         self._set_quiet(True)
         format_ = settings.format
@@ -132,7 +134,7 @@ class ChoiceForm(QWidget):
         self.quality.setEnabled(not lossless and settings.bitrate is None)
         self.quality_word.setText("lossless" if lossless else _QUALITY_WORDS[settings.quality])
         self.sound.setChecked(settings.sound)
-        self.sound.setEnabled(bool(format_.sound_codec) and (can_keep_sound or settings.sound))
+        self.sound.setEnabled(bool(format_.sound_codec))
         self._set_quiet(False)
 
     def _show_hold(self, settings: ResultSettings) -> None:

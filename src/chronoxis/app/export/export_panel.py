@@ -24,7 +24,7 @@ from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.estimate import Estimate, estimate
 from chronoxis.core.render.export import protected_files
-from chronoxis.core.render.plan import Plan, keeps_pitch
+from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.result_place import result_place
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
@@ -138,11 +138,7 @@ class ExportPanel(QFrame):
         self.choices.setEnabled(plan is not None and plan.is_whole)
         if plan is None:
             return
-        single = len(project.shots) == 1 and project.footage_of(project.shots[0]).scale == 1
-        can_keep = single and keeps_pitch(project.shots[0]) and plan.sources[0].facts.sound is not None
-        self.choices.show_settings(project.settings, can_keep_sound=can_keep)
-        if project.settings.sound and not can_keep:
-            self.say("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
+        self.choices.show_settings(project.settings)
         self._suggest_name(plan)
         width, height = plan.size
         self.choices.facts.setText(

@@ -2,12 +2,14 @@
 
 import os
 from collections.abc import Callable
+from dataclasses import asdict
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.music import BeatChoices, Credit, Music
 from chronoxis.core.model.photo_run import Clock, FlawKind, Handling, PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.recording import Recording
 
@@ -107,7 +109,40 @@ def _read_photos(item: dict[str, Any], folder: Path, shared: dict[str, Any]) -> 
     )
 
 
+def _written_music(footage: Music, folder: Path) -> dict[str, Any]:
+    credit, beats = footage.credit, footage.beats
+    return {
+        "path": os.path.relpath(footage.path, folder.absolute()),
+        "absolute": str(footage.path),
+        "credit": asdict(credit),
+        "beats": {
+            "factor": str(beats.factor),
+            "shift": str(beats.shift),
+            "first": beats.first,
+            "taps": [str(tap) for tap in beats.taps],
+            "moved": [[str(found), str(to)] for found, to in beats.moved],
+        },
+    }
+
+
+def _read_music(item: dict[str, Any], folder: Path, shared: dict[str, Any]) -> Music:
+    beats = item.get("beats", {})
+    return Music(
+        path=_place(folder, item["path"], item.get("absolute")),
+        credit=Credit(**item.get("credit", {})),
+        beats=BeatChoices(
+            Fraction(beats.get("factor", 1)),
+            Fraction(beats.get("shift", 0)),
+            beats.get("first", 0),
+            tuple(Fraction(tap) for tap in beats.get("taps", [])),
+            tuple((Fraction(found), Fraction(to)) for found, to in beats.get("moved", [])),
+        ),
+        **shared,
+    )
+
+
 _ENTRIES = {
     RECORDING: _Entry(Recording, _written_recording, _read_recording),
     "photo-run": _Entry(PhotoRun, _written_photos, _read_photos),
+    "music": _Entry(Music, _written_music, _read_music),
 }

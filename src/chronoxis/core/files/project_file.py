@@ -21,6 +21,16 @@ from chronoxis.core.files.footage_entries import (
     markers_from,
     markers_json,
 )
+from chronoxis.core.files.sound_entries import (
+    effect_from,
+    effect_json,
+    mix_from,
+    mix_json,
+    passage_sound_from,
+    passage_sound_json,
+    piece_from,
+    piece_json,
+)
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, format_named
@@ -31,9 +41,9 @@ from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
-from chronoxis.core.timing.speed import checked_speed
+from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
-VERSION = 3
+VERSION = 4
 _MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _MOST_PIXELS = 10**6  # of any side of a picture
@@ -92,6 +102,8 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
         "shots": [_shot_json(shot) for shot in project.shots],
         "markers": markers_json(project.markers),
         "canvas": asdict(project.canvas) if project.canvas else None,
+        "music": [piece_json(piece) for piece in project.music],
+        "mix": mix_json(project.mix),
         "settings": settings_json(project.settings),
     }
 
@@ -106,6 +118,7 @@ def settings_json(settings: ResultSettings) -> dict[str, Any]:
         "sound": settings.sound,
         "bitrate": settings.bitrate,
         "at_most": settings.at_most,
+        "credits": settings.credits,
     }
 
 
@@ -120,7 +133,7 @@ def from_json(data: Any, path: Path) -> Project:
             f"{VERSION}). It was left as it is; open it with the newer program."
         )
     try:
-        _validator(version if version in (1, 2, VERSION) else VERSION)(data)
+        _validator(version if version in (1, 2, 3, VERSION) else VERSION)(data)
     except fastjsonschema.JsonSchemaValueException as error:
         raise ProjectFileError(
             f"{path.name} is damaged: {_in_words(error)}. It was left as it is."
@@ -129,16 +142,30 @@ def from_json(data: Any, path: Path) -> Project:
         data = _from_version_1(data)
     if version in (1, 2):
         data = _from_version_2(data)
-    project = Project(
+    project = _read(data, path)
+    _check(project, path)
+    return project
+
+
+def _read(data: dict[str, Any], path: Path) -> Project:
+    """The project of JSON values of the newest version that the schema allows. Raises ProjectFileError."""
+    try:
+        return _project(data, path)
+    except PlanError as error:
+        raise ProjectFileError(f"{path.name} is damaged: {error} It was left as it is.") from error
+
+
+def _project(data: dict[str, Any], path: Path) -> Project:
+    return Project(
         footage=tuple(footage_from(item, path.parent) for item in data["footage"]),
         shots=tuple(_shot(item) for item in data["shots"]),
         rate=Fraction(data["rate"]),
         markers=markers_from(data["markers"]),
         settings=settings_from(data["settings"], path),
         canvas=Canvas(**data["canvas"]) if data.get("canvas") else None,
+        music=tuple(piece_from(item) for item in data.get("music", [])),
+        mix=mix_from(data.get("mix", {})),
     )
-    _check(project, path)
-    return project
 
 
 def _in_words(error: fastjsonschema.JsonSchemaValueException) -> str:
@@ -238,6 +265,8 @@ def _passage_json(passage: Passage) -> dict[str, Any]:
         "each": str(passage.each),
         "shutter": passage.shutter,
         "held": sorted(passage.held),
+        "sound": passage_sound_json(passage.sound),
+        "effect": effect_json(passage.effect) if passage.effect else None,
     }
 
 
@@ -250,6 +279,8 @@ def _passage(item: dict[str, Any]) -> Passage:
         each=EachFrame(item.get("each", "one")),
         shutter=float(item.get("shutter", 360.0)),
         held=frozenset(Quantity(name) for name in item.get("held", [])),
+        sound=passage_sound_from(item.get("sound", {})),
+        effect=effect_from(item["effect"]) if item.get("effect") else None,
     )
 
 
@@ -267,7 +298,13 @@ def settings_from(item: dict[str, Any], path: Path) -> ResultSettings:
             f"{path.name} is damaged: settings.format is none of {known}. It was left as it is."
         ) from None
     return ResultSettings(
-        chosen, size, Quality.parse(item["quality"]), item["sound"], item.get("bitrate"), item.get("at_most")
+        chosen,
+        size,
+        Quality.parse(item["quality"]),
+        item["sound"],
+        item.get("bitrate"),
+        item.get("at_most"),
+        item.get("credits", False),
     )
 
 
@@ -290,10 +327,13 @@ def _check(project: Project, path: Path) -> None:
             and footage.rate > 0
         ):
             refuse(f"footage[{number}]", "has a rate or length out of range")
+    _check_music(project, keys, refuse)
     for number, shot in enumerate(project.shots):
         if shot.footage not in keys:
             refuse(f"shots[{number}].footage", f"names “{shot.footage}”, which is not there")
         owner = project.footage_named(shot.footage)
+        if not owner.is_seen:
+            refuse(f"shots[{number}].footage", "names music")
         if (
             not all(p.recorded_length <= _MOST_SECONDS for p in shot.passages)
             or shot.in_point > _MOST_SECONDS
@@ -306,6 +346,17 @@ def _check(project: Project, path: Path) -> None:
         for place, passage in enumerate(shot.passages):
             if wrong := _wrong_passage(passage):
                 refuse(f"shots[{number}].passages[{place}]{wrong[0]}", wrong[1])
+
+
+def _check_music(project: Project, keys: list[str], refuse: Callable[[str, str], None]) -> None:
+    for number, piece in enumerate(project.music):
+        if piece.footage not in keys:
+            refuse(f"music[{number}].footage", f"names “{piece.footage}”, which is not there")
+        times = (piece.at, piece.in_point, piece.out_point or Fraction(0), piece.fade_in, piece.fade_out)
+        if any(abs(time) > _MOST_SECONDS for time in times):
+            refuse(f"music[{number}]", "has a time out of range")
+    if not 0 < project.mix.silent_above <= MAX_SPEED:
+        refuse("mix.silent_above", "is out of range")
 
 
 def _wrong_framing(framing: Framing) -> str:
@@ -327,6 +378,8 @@ def _wrong_passage(passage: Passage) -> tuple[str, str] | None:
         return ".recorded", "is zero"
     if passage.ramp.length > _MOST_SECONDS:
         return ".ramp.length", "is out of range"
+    if max(passage.sound.fade_in, passage.sound.fade_out) > _MOST_SECONDS:
+        return ".sound", "has a fade out of range"
     if not isfinite(passage.shutter):
         return ".shutter", "is not a number"
     try:

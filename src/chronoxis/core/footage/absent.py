@@ -1,6 +1,6 @@
 """Footage that is not there: dark frames at the right times, so that what is there can be worked on."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from fractions import Fraction
@@ -19,7 +19,7 @@ from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat
-from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
 
 _MOST_FRAMES = 20_000_000
@@ -122,7 +122,12 @@ class AbsentSource:
         return DarkReader()
 
     def sound_between(
-        self, _begin: Fraction, _end: Fraction, _rate: int, _layout: str
+        self,
+        _begin: Fraction,
+        _end: Fraction,
+        _rate: int,
+        _layout: str,
+        _broken: Callable[[Fraction], None] | None = None,
     ) -> AbstractContextManager[Iterator[Samples]]:
         """Raises FootageError: there is none."""
         raise FootageError(f"{self.footage.label} is not there.")

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.music.kind import MusicKind
 from chronoxis.core.footage.photos.kind import PhotoRunKind
 from chronoxis.core.footage.recording.kind import RecordingKind
 from chronoxis.core.footage.source import Facts, Glimpse, Progress, Source
@@ -51,7 +52,8 @@ class Kind(Protocol):
         """Open it for quick pictures that need not be exact. Raises FootageError."""
 
 
-KINDS: tuple[Kind, ...] = (PhotoRunKind(), RecordingKind())
+_PHOTOS, _MUSIC, _RECORDING = PhotoRunKind(), MusicKind(), RecordingKind()
+KINDS: tuple[Kind, ...] = (_PHOTOS, _MUSIC, _RECORDING)
 
 
 def origins_at(paths: Sequence[Path]) -> list[Hashable]:
@@ -61,24 +63,25 @@ def origins_at(paths: Sequence[Path]) -> list[Hashable]:
         FootageError: there is nothing that could be footage, or a folder cannot be looked into.
     """
     found: list[Hashable] = []
-    left = [*paths, *_recordings_in(path for path in paths if path.is_dir())]
+    left = [*paths, *_single_files_in(path for path in paths if path.is_dir())]
     for kind in KINDS:
         own = [path for path in left if kind.claims(path)]
         left = [path for path in left if path not in own]
         found += kind.origins(own)
     if not found:
         named = ", ".join(path.name for path in paths[:3])
-        raise FootageError(f"{named} holds neither photos nor recordings; choose another folder.")
+        raise FootageError(f"{named} holds neither photos, recordings nor music; choose another folder.")
     return found
 
 
-def _recordings_in(folders: Iterable[Path]) -> list[Path]:
-    """Files in folders that end like recordings. Raises FootageError if one cannot be looked into."""
+def _single_files_in(folders: Iterable[Path]) -> list[Path]:
+    """Files in folders that end like recordings or music. Raises FootageError for a closed folder."""
     try:
         files = [file for folder in folders for file in sorted(folder.iterdir())]
     except OSError as error:
         raise FootageError(f"{error.filename} cannot be looked into: {error.strerror}.") from None
-    return [file for file in files if file.suffix.lower() in RecordingKind.endings and file.is_file()]
+    endings = (*_MUSIC.endings, *_RECORDING.endings)
+    return [file for file in files if file.suffix.lower() in endings and file.is_file()]
 
 
 def meet(origin: Hashable) -> tuple[Facts, VideoFrame]:

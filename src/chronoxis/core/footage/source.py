@@ -12,7 +12,7 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.picture_format import PictureFormat
-from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
 
 Progress = Callable[[float], None]
@@ -163,9 +163,16 @@ class Source(Protocol):
         """
 
     def sound_between(
-        self, begin: Fraction, end: Fraction, rate: int, layout: str
+        self,
+        begin: Fraction,
+        end: Fraction,
+        rate: int,
+        layout: str,
+        broken: Callable[[Fraction], None] | None = None,
     ) -> AbstractContextManager[Iterator[Samples]]:
         """Its main sound between two stored seconds: blocks that follow one another without gaps.
+
+        ``broken`` is told on which second of the file's own clock a piece cannot be decoded.
 
         Raises:
             FootageError: it has none, or it cannot be decoded.

@@ -9,6 +9,7 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.timing.ramps import ABRUPT
@@ -27,8 +28,13 @@ def bring_in(project: Project, footage: Footage) -> Project:
 
 
 def begin_with(project: Project, footage: Footage) -> Project:
-    """Bring in footage and put all of it at the end; the first one also gives the result's rate."""
+    """Bring in footage and put all of it at the end; the first one also gives the result's rate.
+
+    Music is laid under the result, behind what music there is.
+    """
     grown = bring_in(project, footage)
+    if not footage.is_seen:
+        return lay_music(grown, grown.footage[-1].key)
     if not project.shots:
         grown = replace(grown, rate=footage.result_rate)
     return add_shot(grown, grown.footage[-1].key)
@@ -40,11 +46,28 @@ def set_canvas(project: Project, canvas: Canvas) -> Project:
 
 
 def add_shot(project: Project, key: str, at: int | None = None) -> Project:
-    """Put all of some footage into the result, before shot ``at`` or at the end, at a first speed."""
+    """Put all of some footage into the result, before shot ``at`` or at the end, at a first speed.
+
+    Raises:
+        PlanError: it has no pictures.
+    """
     footage = project.footage_named(key)
+    if not footage.is_seen:
+        raise PlanError(f"{footage.label} is music; lay it under the result instead.")
     shot = Shot(key, Fraction(0), (Passage(footage.length, footage.first_speed(project.rate)),))
     at = len(project.shots) if at is None else at
     return replace(project, shots=(*project.shots[:at], shot, *project.shots[at:]))
+
+
+def lay_music(project: Project, key: str, at: Fraction | None = None) -> Project:
+    """Lay the sound of footage under the result, at a result second or behind the last music."""
+    if at is None:
+        ends = [
+            piece.at + piece.end_in(project.footage_named(piece.footage).stored_length) - piece.in_point
+            for piece in project.music
+        ]
+        at = max((end for end in ends if end < project.result_length), default=Fraction(0))
+    return replace(project, music=(*project.music, MusicPiece(key, at)))
 
 
 def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Project:
@@ -130,6 +153,7 @@ def drop_footage(project: Project, key: str) -> Project:
         project,
         footage=tuple(footage for footage in project.footage if footage.key != key),
         shots=tuple(shot for shot in project.shots if shot.footage != key),
+        music=tuple(piece for piece in project.music if piece.footage != key),
     )
 
 
@@ -168,21 +192,31 @@ def cut_shot(project: Project, number: int, covered: Fraction) -> Project:
     middle = shot.recorded_time(covered)
     halves = _trimmed(shot, shot.in_point, middle), _trimmed(shot, middle, shot.out_point)
     pair = halves[::-1] if shot.backwards else halves
+    pair = _with_sound(pair[0], -1, 0), _with_sound(pair[1], 0, 1)
     share = Fraction(float(pair[0].pace.result_length / shot.pace.result_length)).limit_denominator(10**6)
     first, second = shot.framing.cut(share) if 0 < share < 1 else (shot.framing, shot.framing)
     pair = replace(pair[0], framing=first), replace(pair[1], framing=second)
     return replace(project, shots=(*project.shots[:number], *pair, *project.shots[number + 1 :]))
 
 
+def _with_sound(shot: Shot, place: int, half: int) -> Shot:
+    """One side of a cut: no fade where there was none."""
+    passages = list(shot.passages)
+    passages[place] = replace(passages[place], sound=passages[place].sound.divided()[half])
+    return replace(shot, passages=tuple(passages))
+
+
 def reverse(project: Project, numbers: Iterable[int]) -> Project:
     """Play shots the other way; every bit of footage keeps its speed."""
     for number in numbers:
         shot = project.shots[number]
-        ramps = [passage.ramp for passage in shot.passages[:-1]]
-        mirrored = [replace(ramp, shape=ramp.shape.mirrored) for ramp in reversed(ramps)]
+        ramps = [(passage.ramp, passage.effect) for passage in shot.passages[:-1]]
+        mirrored = [(replace(ramp, shape=ramp.shape.mirrored), effect) for ramp, effect in reversed(ramps)]
         passages = tuple(
-            replace(passage, ramp=ramp)
-            for passage, ramp in zip(reversed(shot.passages), [*mirrored, ABRUPT], strict=True)
+            replace(passage, ramp=ramp, effect=effect, sound=passage.sound.reversed())
+            for passage, (ramp, effect) in zip(
+                reversed(shot.passages), [*mirrored, (ABRUPT, None)], strict=True
+            )
         )
         project = project.with_shot(
             number,

@@ -78,8 +78,6 @@ class ExportFormat:
         sound_codec: FFmpeg's name of the sound's encoder; nothing if there is no sound.
         sound_format: FFmpeg's name of the samples' format.
         sound_bitrate: bits per second; None if that is not for us to say.
-        sound_rates: samples per second that are kept; others become 48,000.
-        sound_layouts: of channels, that are kept; others become stereo.
     """
 
     key: str
@@ -109,8 +107,6 @@ class ExportFormat:
     sound_codec: str = ""
     sound_format: str = ""
     sound_bitrate: int | None = None
-    sound_rates: frozenset[int] = frozenset({32_000, 44_100, 48_000, 96_000})
-    sound_layouts: frozenset[str] = frozenset({"mono", "stereo", "5.1"})
 
     @property
     def lossless(self) -> bool:
@@ -149,14 +145,6 @@ class ExportFormat:
             several = name.endswith("-params") and name in joined
             joined[name] = f"{joined[name]}:{value}" if several else value
         return joined if self.is_folder else {**joined, "g": str(self.key_interval(rate))}
-
-    def sound_terms(self, rate: int, layout: str) -> tuple[int, str]:
-        """Samples per second and layout in which sound of these is written."""
-        plain = layout.removesuffix("(side)")
-        return (
-            rate if rate in self.sound_rates else 48_000,
-            plain if plain in self.sound_layouts else "stereo",
-        )
 
     def check(self, size: Size, rate: Fraction) -> None:
         """Refuse a size or a rate that the format cannot take.

@@ -116,7 +116,6 @@ VP9 = ExportFormat(
     sound_codec="libopus",
     sound_format="flt",
     sound_bitrate=128_000,
-    sound_rates=frozenset({48_000}),
 )
 
 AV1 = replace(

@@ -58,6 +58,11 @@ class Footage(ABC):
     def name(self) -> str:
         """What it is called in the window."""
 
+    @property
+    def is_seen(self) -> bool:
+        """Whether it has pictures, so that shots can be made of it."""
+        return True
+
     @abstractmethod
     def moved(self, place: Path) -> "Footage":
         """The same footage, read from another place."""

@@ -32,8 +32,10 @@ def divide(project: Project, number: int, covered: Fraction) -> Project:
         raise PlanError("There is nothing to divide here; move the playhead into a passage.")
     place = max(n for n, joint in enumerate(shot.joints) if joint < covered)
     passage = shot.passages[place]
-    first = replace(passage, recorded_length=covered - shot.joints[place], ramp=ABRUPT)
-    second = replace(passage, recorded_length=shot.joints[place + 1] - covered)
+    before, after = passage.sound.divided()
+    length = covered - shot.joints[place]
+    first = replace(passage, recorded_length=length, ramp=ABRUPT, effect=None, sound=before)
+    second = replace(passage, recorded_length=shot.joints[place + 1] - covered, sound=after)
     passages = (*shot.passages[:place], first, second, *shot.passages[place + 1 :])
     return project.with_shot(number, replace(shot, passages=passages))
 
@@ -55,7 +57,11 @@ def merge(project: Project, places: Iterable[Place]) -> Project:
     speed = _in_range(recorded / lasting)
     if all(passage.speed == group[0].speed for passage in group):
         speed = group[0].speed
-    merged = replace(group[0], recorded_length=recorded, speed=speed, ramp=group[-1].ramp)
+    sound = replace(group[0].sound, fade_out=group[-1].sound.fade_out)
+    last = group[-1]
+    merged = replace(
+        group[0], recorded_length=recorded, speed=speed, ramp=last.ramp, effect=last.effect, sound=sound
+    )
     passages = (*shot.passages[: numbers[0]], merged, *shot.passages[numbers[-1] + 1 :])
     return project.with_shot(chosen[0].shot, replace(shot, passages=passages))
 
@@ -95,7 +101,7 @@ def slide_joint(project: Project, place: Place, result_length: Fraction) -> Proj
 def set_speed(project: Project, places: Iterable[Place], speed: Fraction) -> Project:
     """Give passages a speed; footage stays, lengths follow. Raises PlanError if it is out of range."""
     checked_speed(speed)
-    return _changed(project, places, lambda passage: replace(passage, speed=speed))
+    return changed(project, places, lambda passage: replace(passage, speed=speed))
 
 
 def set_result_length(project: Project, place: Place, wish: Fraction) -> Project:
@@ -146,19 +152,19 @@ def set_ramps(
         return replace(passage, ramp=ramp)
 
     inner = [place for place in places if place.passage + 1 < len(project.shots[place.shot].passages)]
-    return _changed(project, inner, ramped)
+    return changed(project, inner, ramped)
 
 
 def set_each_frame(project: Project, places: Iterable[Place], each: EachFrame) -> Project:
     """Choose how one result frame is made."""
-    return _changed(project, places, lambda passage: replace(passage, each=each))
+    return changed(project, places, lambda passage: replace(passage, each=each))
 
 
 def set_shutter(project: Project, places: Iterable[Place], degrees: float) -> Project:
     """Set the shutter angle. Raises PlanError if it lies outside 0° to 720°."""
     if not 0 <= degrees <= MAX_SHUTTER:
         raise PlanError(f"A shutter of {degrees:g}° is out of range; it lies between 0° and {MAX_SHUTTER}°.")
-    return _changed(project, places, lambda passage: replace(passage, shutter=degrees))
+    return changed(project, places, lambda passage: replace(passage, shutter=degrees))
 
 
 def set_held(project: Project, places: Iterable[Place], quantity: Quantity, held: bool) -> Project:
@@ -168,13 +174,13 @@ def set_held(project: Project, places: Iterable[Place], quantity: Quantity, held
         PlanError: two are held already; a third would leave nothing to follow.
     """
 
-    def changed(passage: Passage) -> Passage:
+    def with_held(passage: Passage) -> Passage:
         if held and quantity not in passage.held and len(passage.held) >= _MAX_HELD:
             names = " and ".join(sorted(passage.held))
             raise PlanError(f"{names.capitalize()} are held already; let go of one of them first.")
         return replace(passage, held=passage.held | {quantity} if held else passage.held - {quantity})
 
-    return _changed(project, places, changed)
+    return changed(project, places, with_held)
 
 
 def change_quantity(project: Project, place: Place, quantity: Quantity, value: Fraction) -> Project:
@@ -221,6 +227,18 @@ def fit_to_length(project: Project, wish: Fraction) -> Project:
         for shot, row in zip(project.shots, speeds, strict=True)
     )
     return replace(project, shots=tuple(shots))
+
+
+def changed(project: Project, places: Iterable[Place], change: Callable[[Passage], Passage]) -> Project:
+    """A project with some passages changed, wherever they are."""
+    chosen: dict[int, set[int]] = {}
+    for place in places:
+        chosen.setdefault(place.shot, set()).add(place.passage)
+    for number, numbers in chosen.items():
+        shot = project.shots[number]
+        passages = tuple(change(p) if n in numbers else p for n, p in enumerate(shot.passages))
+        project = project.with_shot(number, replace(shot, passages=passages))
+    return project
 
 
 @dataclass(frozen=True)
@@ -284,17 +302,6 @@ def _pace_wish(shot: Shot) -> PaceWish:
         [passage.ramp for passage in shot.passages[:-1]],
         [Quantity.SPEED in passage.held for passage in shot.passages],
     )
-
-
-def _changed(project: Project, places: Iterable[Place], change: Callable[[Passage], Passage]) -> Project:
-    chosen: dict[int, set[int]] = {}
-    for place in places:
-        chosen.setdefault(place.shot, set()).add(place.passage)
-    for number, numbers in chosen.items():
-        shot = project.shots[number]
-        passages = tuple(change(p) if n in numbers else p for n, p in enumerate(shot.passages))
-        project = project.with_shot(number, replace(shot, passages=passages))
-    return project
 
 
 def _in_range(speed: Fraction) -> Fraction:

@@ -13,8 +13,10 @@ from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Framing
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.model.sound import Effect, Mix, PassageSound
 from chronoxis.core.timing.pace import PacePiece, PaceProfile, RunningSums, off_grid, total
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, lengths_of
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
@@ -40,6 +42,8 @@ class Passage:
         shutter: shutter angle in degrees, for the accumulating ways.
         held: the quantities that stay when another one is changed; a held speed also stays when the
             whole result is fitted to a length.
+        sound: how its recorded sound plays.
+        effect: heard with the ramp to the next passage.
     """
 
     recorded_length: Fraction
@@ -48,6 +52,8 @@ class Passage:
     each: EachFrame = EachFrame.ONE
     shutter: float = 360.0
     held: frozenset[Quantity] = frozenset()
+    sound: PassageSound = PassageSound()  # noqa: RUF009 - a frozen value
+    effect: Effect | None = None
 
     @cached_property
     def piece(self) -> PacePiece:
@@ -147,6 +153,8 @@ class Project:
         markers: named moments in result time, ascending.
         settings: the choices of an export.
         canvas: size and colour of the result; None until footage was opened.
+        music: laid under the result, in that order.
+        mix: how all sound goes together.
     """
 
     footage: tuple[Footage, ...] = ()
@@ -155,6 +163,8 @@ class Project:
     markers: tuple[Marker, ...] = ()
     settings: ResultSettings = field(default_factory=ResultSettings)
     canvas: Canvas | None = None
+    music: tuple[MusicPiece, ...] = ()
+    mix: Mix = Mix()  # noqa: RUF009 - a frozen value
 
     @cached_property
     def starts(self) -> RunningSums:

@@ -77,17 +77,19 @@ class ResultSettings:
         format: the kind of file.
         size: the size wished.
         quality: of no effect where the format keeps everything.
-        sound: whether recorded sound is kept, which needs a speed of 1×.
+        sound: whether it has sound, where the format takes it.
         bitrate: bits per second of the picture, in place of a quality.
+        credits: whether a text beside it says whose music it has.
         at_most: bytes that the file may have; what quality would need beyond them is given up.
     """
 
     format: ExportFormat = MP4
     size: SizeWish = SizeWish()
     quality: Quality = Quality.GOOD
-    sound: bool = False
+    sound: bool = True
     bitrate: int | None = None
     at_most: int | None = None
+    credits: bool = False
 
     def check(self) -> None:
         """Refuse a bitrate or a limit where the format has none.

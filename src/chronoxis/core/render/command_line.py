@@ -16,6 +16,7 @@ def render_command(
     command += [] if settings.format.lossless else ["--quality", str(int(settings.quality))]
     command += ["--bitrate", str(settings.bitrate)] if settings.bitrate is not None else []
     command += ["--at-most", str(settings.at_most / 1e6)] if settings.at_most is not None else []
-    command += ["--sound", "keep" if settings.sound else "none", "--progress", "json"]
+    command += [] if settings.sound else ["--sound", "none"]
+    command += ["--progress", "json"]
     command += ["--stretch"] if settings.size.stretch else []
     return [*command, "--overwrite"] if overwrite else command

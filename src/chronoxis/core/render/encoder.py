@@ -16,7 +16,7 @@ from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.render.writing import Writing
-from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
 
 _SOUND_CHUNK = 4096
 os.environ.setdefault("SVT_LOG", "1")  # that encoder else tells of itself on the error output
@@ -52,11 +52,11 @@ class Encoder:
             context.codec_tag = format_.codec_tag
         self._video = video
         self._count = 0
-        self._audio = self._add_sound(writing.sound) if writing.sound else None
+        self._audio = self._add_sound() if writing.sound else None
+        self._container.metadata.update(writing.metadata)
         self._fifo = AudioFifo()
         self._samples = self._encoded = 0
-        if writing.sound:
-            self._converter = AudioResampler(format_.sound_format, writing.sound[1], writing.sound[0])
+        self._converter = AudioResampler(format_.sound_format, LAYOUT, RATE) if writing.sound else None
 
     def __enter__(self) -> Self:
         return self
@@ -90,9 +90,9 @@ class Encoder:
         return Fraction(self._samples, self._audio.rate)
 
     def write_sound(self, samples: Samples) -> None:
-        """Write the next samples, in the rate and layout that were said at the beginning."""
-        assert self._audio is not None
-        frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples), "fltp", self._audio.layout.name)
+        """Write the next samples."""
+        assert self._audio is not None and self._converter is not None
+        frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples), "fltp", LAYOUT)
         frame.sample_rate = self._audio.rate
         self._samples += samples.shape[1]
         for converted in self._converter.resample(frame):
@@ -114,13 +114,12 @@ class Encoder:
             self._encoded += frame.samples
             self._container.mux(self._audio.encode(frame))
 
-    def _add_sound(self, sound: tuple[int, str]) -> AudioStream:
-        rate, layout = sound
-        stream = self._container.add_stream(self._format.sound_codec, rate=rate)
+    def _add_sound(self) -> AudioStream:
+        stream = self._container.add_stream(self._format.sound_codec, rate=RATE)
         assert isinstance(stream, AudioStream)
-        stream.layout = layout
+        stream.layout = LAYOUT
         stream.format = self._format.sound_format
-        stream.time_base = Fraction(1, rate)
+        stream.time_base = Fraction(1, RATE)
         if self._format.sound_bitrate:
             stream.bit_rate = self._format.sound_bitrate
         return stream

@@ -73,7 +73,7 @@ def estimate(plan: Plan, still_wanted: Callable[[], bool] = lambda: True) -> Est
         size = settings.bitrate / 8 * length
     elif most is not None:
         size = min(size, most / 8 * length)
-    sound = length * _SOUND_BYTES_PER_SECOND if settings.sound else 0.0
+    sound = length * _SOUND_BYTES_PER_SECOND if plan.has_sound else 0.0
     return Estimate(round(size + sound), len(schedule) * float(np.mean([each.seconds for each in bursts])))
 
 
@@ -85,7 +85,7 @@ def _burst(plan: Plan, start: int, stop: int) -> _Burst:
         if format_.is_folder:
             path.mkdir()
         # At its quality: what a bitrate would give so few frames says nothing.
-        writing = replace(writing_of(plan, target), bitrate=None, most=None)
+        writing = replace(writing_of(plan, target), bitrate=None, most=None, sound=False)
         count = 0
         with (
             open_writer(path, writing, sample_frames(plan, target)) as writer,

@@ -12,11 +12,18 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import ExportError
-from chronoxis.core.files.atomic import publish, publish_folder, temporary_beside, why_not_written
+from chronoxis.core.files.atomic import (
+    publish,
+    publish_folder,
+    temporary_beside,
+    why_not_written,
+    write_whole,
+)
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.credits import credits_beside, credits_text, metadata_of
 from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.read_back import bytes_of, compare_with_plan
@@ -24,7 +31,8 @@ from chronoxis.core.render.result_place import ResultPlace, result_place
 from chronoxis.core.render.target import Target, export_target
 from chronoxis.core.render.writer import interleave, open_writer
 from chronoxis.core.render.writing import Writing
-from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.sound.mixing import measured, mixed
+from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.timecode import format_time
 
 _MOST_LISTED = 5
@@ -57,6 +65,8 @@ class Finished:
 
     Attributes:
         held: where recorded frames could not be decoded, so that their neighbours stand there.
+        silenced: where sound could not be decoded, so that it is silent there.
+        credits: the file that says whose music it is, if one was written.
     """
 
     path: Path
@@ -65,11 +75,16 @@ class Finished:
     length: Fraction
     size: int
     held: tuple[str, ...] = ()
+    silenced: tuple[str, ...] = ()
+    credits: Path | None = None
 
     @property
     def remark(self) -> str:
         """What a person should know of it, or nothing."""
-        return held_remark(self.held)
+        sound = ""
+        if self.silenced:
+            sound = f"Sound could not be decoded and is silent there: {_listed(self.silenced)}."
+        return " ".join(filter(None, (held_remark(self.held), sound)))
 
 
 def held_places(plan: Plan, held: Mapping[int, set[int]]) -> tuple[str, ...]:
@@ -86,9 +101,12 @@ def held_remark(places: Sequence[str]) -> str:
     """What to say of recorded frames that could not be decoded, or nothing."""
     if not places:
         return ""
-    listed = ", ".join(places[:_MOST_LISTED]) + (" …" if len(places) > _MOST_LISTED else "")
     many = f"{len(places)} recorded frames" if len(places) > 1 else "One recorded frame"
-    return f"{many} could not be decoded; the one before stands there: {listed}."
+    return f"{many} could not be decoded; the one before stands there: {_listed(places)}."
+
+
+def _listed(places: Sequence[str]) -> str:
+    return ", ".join(places[:_MOST_LISTED]) + (" …" if len(places) > _MOST_LISTED else "")
 
 
 def protected_files(project: Project, sources: Iterable[Source] = ()) -> set[Path]:
@@ -126,16 +144,22 @@ def export(
         overwrite=overwrite,
         folder=place.is_folder,
     )
+    credits_ = credits_beside(place.path) if plan.settings.credits and plan.sound.music else None
+    if credits_ is not None:
+        check_output(credits_, protects=protected_files(plan.project, plan.sources), overwrite=overwrite)
     return_large_blocks()
     with temporary_beside(place.path, folder=place.is_folder) as temporary:
         try:
-            held = _written_within(plan, temporary, place, progress, check)
+            held, silenced = _written_within(plan, temporary, place, progress, check)
         except (av.FFmpegError, OSError) as error:
             raise ExportError(why_not_written(place.path, error)) from error
         compare_with_plan(plan, temporary, place.path.name)
         size = bytes_of(temporary)
         (publish_folder if place.is_folder else publish)(temporary, place.path, overwrite=overwrite)
-    return Finished(place.path, len(plan.schedule), plan.schedule.rate, plan.schedule.length, size, held)
+    if credits_ is not None:
+        write_whole(credits_, credits_text(plan.project).encode())
+    wish = plan.schedule
+    return Finished(place.path, len(wish), wish.rate, wish.length, size, held, silenced, credits_)
 
 
 def _written_within(
@@ -144,15 +168,16 @@ def _written_within(
     place: ResultPlace,
     progress: Callable[[ExportProgress], None] | None,
     check: Callable[[], None],
-) -> tuple[str, ...]:
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Write all of it; once more, where it comes out larger than it may be."""
     limit = plan.settings.at_most
     most = most_bitrate(plan)
+    loudness = _loudness_gain(plan)
     for _ in range(_MOST_TRIES):
-        held = _write(plan, path, place.name, most, progress, check)
+        lost = _write(plan, path, place.name, most, loudness, progress, check)
         size = bytes_of(path)
         if limit is None or most is None or size <= limit:
-            return held
+            return lost
         most = round(most * limit / size * _CLOSER)
     wish = f"{(limit or 0) / 1e6:.6g} MB"
     raise ExportError(f"{place.path.name} cannot be held to {wish}; choose a smaller picture.")
@@ -163,22 +188,35 @@ def _write(
     path: Path,
     name: str,
     most: int | None,
+    loudness: float,
     progress: Callable[[ExportProgress], None] | None,
     check: Callable[[], None],
-) -> tuple[str, ...]:
-    """Write all of it, and return where recorded frames could not be decoded."""
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Write all of it, and return where recorded frames, and sound, could not be decoded."""
     held: dict[int, set[int]] = {}
+    silenced: set[tuple[str, float]] = set()
     target = export_target(plan)
     with ExitStack() as stack:
-        layout, sound = _sound(plan, stack)
-        writing = replace(writing_of(plan, target), sound=layout, name=name, most=most)
+        sound: Iterator[Samples] = iter(())
+        if plan.has_sound:
+            sounds = plan.sounds(lambda key, at: silenced.add((key, round(float(at), 1))))
+            sound = stack.enter_context(closing(mixed(plan.sound, sounds, loudness)))
+        writing = replace(writing_of(plan, target), name=name, most=most)
         writer = stack.enter_context(open_writer(path, writing, sample_frames(plan, target)))
         frames = stack.enter_context(closing(result_frames(plan, target, check=check, held=held)))
         pace = _Pace(len(plan.schedule))
         for done in interleave(frames, sound, writer):
             if progress:
                 progress(pace.after(done))
-    return held_places(plan, held)
+    places = (f"{plan.project.footage_named(key).label} {format_time(at, 1)}" for key, at in sorted(silenced))
+    return held_places(plan, held), tuple(places)
+
+
+def _loudness_gain(plan: Plan) -> float:
+    """What brings the mix to the loudness that is asked for."""
+    if not plan.has_sound or plan.project.mix.loudness is None:
+        return 1.0
+    return measured(plan.sound, plan.sounds()).gain
 
 
 def writing_of(plan: Plan, target: Target) -> Writing:
@@ -193,6 +231,8 @@ def writing_of(plan: Plan, target: Target) -> Writing:
         target.colour,
         bitrate=settings.bitrate,
         most=most_bitrate(plan),
+        sound=plan.has_sound,
+        metadata=metadata_of(plan.project),
     )
 
 
@@ -200,7 +240,7 @@ def most_bitrate(plan: Plan) -> int | None:
     """Bits per second that the picture may have for the file to be as large as it may be at most."""
     if plan.settings.at_most is None:
         return None
-    sound = plan.settings.format.sound_bitrate or 0 if plan.settings.sound else 0
+    sound = plan.settings.format.sound_bitrate or 0 if plan.has_sound else 0
     # Encoders spend up to a second's worth beyond the average.
     seconds = float(plan.schedule.length) + 1
     return max(1000, round(plan.settings.at_most * 8 * _FOR_FRAMES / seconds) - sound)
@@ -210,16 +250,6 @@ def sample_frames(plan: Plan, target: Target) -> Iterator[VideoFrame]:
     """Result frames from all over the result."""
     for number in np.unique(np.linspace(0, len(plan.schedule) - 1, _SAMPLES).astype(int)).tolist():
         yield from result_frames(plan, target, number, number + 1)
-
-
-def _sound(plan: Plan, stack: ExitStack) -> tuple[tuple[int, str] | None, Iterator[Samples]]:
-    """Sample rate, layout and samples of the kept sound; neither where there is none."""
-    sound = plan.sources[0].facts.sound
-    if not plan.settings.sound or sound is None or not plan.settings.format.sound_codec:
-        return None, iter(())
-    shot, terms = plan.project.shots[0], plan.settings.format.sound_terms(sound.sample_rate, sound.layout)
-    samples = plan.sources[0].sound_between(shot.in_point, shot.out_point, *terms)
-    return terms, stack.enter_context(samples)
 
 
 class _Pace:

@@ -1,8 +1,9 @@
 """A project's choices turned into all that is needed to make its result."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import check_views
-from chronoxis.core.model.project import Project, Shot
+from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.accent import Accent
 from chronoxis.core.picture.colour import Colour
@@ -23,13 +24,15 @@ from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.picture.views import Views, views_of
+from chronoxis.core.sound.covered_sound import SoundBetween
+from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.schedule import SAME_TIME, Schedule, ShotTiming, make_schedule
 from chronoxis.core.timing.timecode import format_time
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, kw_only=True)
 class Plan:
     """Decided, checked, nothing made yet.
 
@@ -42,6 +45,7 @@ class Plan:
         colour: how the result's code values stand for light.
         views: for each shot, which part of its pictures it shows; None where it is all of them.
         corrections: for each shot, what is done to its recorded frames first.
+        music_sources: the opened footage that music is made of, by key.
         accents: looks on result frames.
     """
 
@@ -54,6 +58,7 @@ class Plan:
     views: tuple[Views | None, ...]
     corrections: tuple[tuple[Correction, ...], ...]
     accents: tuple[Accent, ...] = ()
+    music_sources: Mapping[str, Source]
 
     @property
     def settings(self) -> ResultSettings:
@@ -73,7 +78,32 @@ class Plan:
     @property
     def is_whole(self) -> bool:
         """Whether all of its footage is there."""
-        return not any(isinstance(source, AbsentSource) for source in self.sources)
+        used = (*self.sources, *self.music_sources.values())
+        return not any(isinstance(source, AbsentSource) for source in used)
+
+    @property
+    def has_sound(self) -> bool:
+        """Whether its export has sound: it is wished, the format takes it, and there is some."""
+        return self.settings.sound and bool(self.settings.format.sound_codec) and self.sound.is_heard
+
+    @cached_property
+    def sound(self) -> SoundPlan:
+        """What is heard. It is worked out when somebody wants it, for that may take longer than all else."""
+        return make_sound_plan(
+            self.project,
+            self.schedule.length,
+            lambda key: self._by_key[key].facts.sound is not None,
+            {key: source.length for key, source in self.music_sources.items()},
+        )
+
+    @property
+    def _by_key(self) -> dict[str, Source]:
+        shots = zip(self.project.shots, self.sources, strict=True)
+        return {**{shot.footage: source for shot, source in shots}, **self.music_sources}
+
+    def sounds(self, broken: Callable[[str, Fraction], None] | None = None) -> dict[str, SoundBetween]:
+        """What gives the sound of its footage, by key; ``broken`` is told where that cannot be decoded."""
+        return {key: _told(source, key, broken) for key, source in self._by_key.items()}
 
     @property
     def remark(self) -> str:
@@ -105,17 +135,15 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
     """
     if not project.shots:
         raise PlanError("There is no shot yet; open a recording first.")
-    for shot in project.shots:
-        if shot.footage not in sources:
-            raise PlanError(_not_there(project.footage_of(shot)))
+    for key in (*(shot.footage for shot in project.shots), *(piece.footage for piece in project.music)):
+        if key not in sources:
+            raise PlanError(_not_there(project.footage_named(key)))
     sources = {
         footage.key: as_chosen(sources[footage.key], footage)
         for footage in project.footage
         if footage.key in sources
     }
     of_shots = tuple(sources[shot.footage] for shot in project.shots)
-    if project.settings.sound:
-        _check_sound(project, of_shots[0])
     of_footage = {
         key: _recorded_edges(project.footage_named(key), sources[key])
         for key in {shot.footage for shot in project.shots}
@@ -128,8 +156,23 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
     project.settings.format.check(size, project.rate)
     project.settings.check()
     views = _views(project, of_shots, schedule, size)
-    idle = ((),) * len(of_shots)
-    return Plan(project, of_shots, edges, schedule, size, Colour.on(canvas), views, corrections=idle)
+    return Plan(
+        project=project,
+        sources=of_shots,
+        edges=edges,
+        schedule=schedule,
+        size=size,
+        colour=Colour.on(canvas),
+        views=views,
+        corrections=((),) * len(of_shots),
+        music_sources={piece.footage: sources[piece.footage] for piece in project.music},
+    )
+
+
+def _told(source: Source, key: str, broken: Callable[[str, Fraction], None] | None) -> SoundBetween:
+    if broken is None:
+        return source.sound_between
+    return partial(source.sound_between, broken=partial(broken, key))
 
 
 def _views(
@@ -165,11 +208,6 @@ def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:
     )
 
 
-def keeps_pitch(shot: Shot) -> bool:
-    """Whether the shot runs as it sounded: forwards at 1× throughout."""
-    return not shot.backwards and all(passage.speed == 1 for passage in shot.passages)
-
-
 def _not_there(footage: Footage) -> str:
     where = f" (it was in {footage.files[0].parent})" if footage.files else ""
     return f"{footage.label} is not there{where}; say where it is."
@@ -189,13 +227,3 @@ def _timing(project: Project, number: int, edges: Seconds) -> ShotTiming:
             f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
         )
     return ShotTiming(shot.pace, edges, shot.in_point, shot.ways, shot.shutters, shot.backwards)
-
-
-def _check_sound(project: Project, source: Source) -> None:
-    if len(project.shots) > 1 or not keeps_pitch(project.shots[0]):
-        raise PlanError("Sound is kept for a single shot at 1× only; choose no sound, or a speed of 1×.")
-    footage = project.footage_of(project.shots[0])
-    if source.facts.sound is None:
-        raise PlanError(f"{footage.label} has no sound to keep.")
-    if footage.scale != 1:
-        raise PlanError("Sound cannot be kept with a capture rate; choose no sound.")

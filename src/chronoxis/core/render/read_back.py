@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import av
 import numpy as np
 import numpy.typing as npt
 from PIL import Image
@@ -11,6 +12,7 @@ from chronoxis.core.footage.photos.photo_header import read_header
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.render.plan import Plan
 
+_SOUND_SLACK = 0.15  # seconds: codecs write whole blocks
 _LOOP_TICK = 0.0025  # seconds by which whole milliseconds, summed, may be off
 
 
@@ -39,6 +41,21 @@ def compare_with_plan(plan: Plan, written: Path, name: str) -> None:
     off = np.abs(times - times[0] - planned).max()
     if off > tick + 1e-9:
         raise ExportError(f"{name} came out with frames {off:.3f} s off; it was discarded.")
+    if plan.has_sound and abs((length := _sound_length(written)) - float(wish.length)) > _SOUND_SLACK:
+        raise ExportError(f"{name} came out with {length:.2f} s of sound; it was discarded.")
+
+
+def _sound_length(path: Path) -> float:
+    """Seconds from the beginning of a file's first sound to the end of its last."""
+    with av.open(f"file:{path}") as container:
+        if not container.streams.audio:
+            return 0.0
+        ends = [
+            (packet.pts + (packet.duration or 0)) * float(packet.time_base)
+            for packet in container.demux(container.streams.audio[0])
+            if packet.pts is not None and packet.time_base is not None
+        ]
+    return max(ends, default=0.0)
 
 
 def bytes_of(path: Path) -> int:

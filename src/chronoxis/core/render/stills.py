@@ -17,7 +17,7 @@ from av.video.frame import VideoFrame
 from PIL import Image
 
 from chronoxis.core.model.export_format import ExportFormat
-from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.sound.samples import Samples
 
 _DEFLATE = 8  # TIFF's compression by Adobe's deflate (TIFF 6.0, technical note 2)
 _STRIP = 64  # rows that are packed together

@@ -13,7 +13,7 @@ from chronoxis.core.render.encoder import Encoder
 from chronoxis.core.render.palette import PalettedEncoder
 from chronoxis.core.render.stills import StillsWriter
 from chronoxis.core.render.writing import Writing
-from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.sound.samples import Samples
 
 
 class Writer(AbstractContextManager["Writer"], Protocol):

@@ -1,6 +1,7 @@
 """What is to be written, and how."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from fractions import Fraction
 
 from chronoxis.core.model.export_format import ExportFormat, Quality, Size
@@ -20,7 +21,8 @@ class Writing:
         colour: the tags to write.
         bitrate: bits per second of the picture, in place of a quality.
         most: bits per second of the picture that quality may not exceed.
-        sound: sample rate and channel layout, if there will be sound.
+        sound: whether there will be sound.
+        metadata: what the file says of itself.
         name: what numbered stills are called, with a place for their number.
     """
 
@@ -32,7 +34,8 @@ class Writing:
     colour: Colour
     bitrate: int | None = None
     most: int | None = None
-    sound: tuple[int, str] | None = None
+    sound: bool = False
+    metadata: Mapping[str, str] = field(default_factory=dict)
     name: str = "%05d"
 
     @property

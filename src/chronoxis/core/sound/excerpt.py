@@ -1,20 +1,18 @@
 """Recorded sound of a stretch, without gaps and cut to the sample."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
-import numpy.typing as npt
 from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
+from av.audio.stream import AudioStream
 from av.container import InputContainer
 
 from chronoxis.core.errors import FootageError
-
-Samples = npt.NDArray[np.float32]
-"""Shape (channels, samples), -1 to 1."""
+from chronoxis.core.sound.samples import Samples
 
 # Files round stamps to their tick; what is further off than this is a hole, or sound that comes twice.
 _TOLERANCE = Fraction(1, 25)
@@ -22,7 +20,13 @@ _SILENCE = 48_000  # samples of silence given out at a time
 
 
 def excerpt(
-    container: InputContainer, path: Path, begin: Fraction, end: Fraction, rate: int, layout: str
+    container: InputContainer,
+    path: Path,
+    begin: Fraction,
+    end: Fraction,
+    rate: int,
+    layout: str,
+    broken: Callable[[Fraction], None] | None = None,
 ) -> Iterator[Samples]:
     """Decode the main sound between two times on the file's own clock, in seconds.
 
@@ -36,13 +40,14 @@ def excerpt(
         end: where the last one ends.
         rate: samples per second to be had.
         layout: of the channels to be had, as FFmpeg names it.
+        broken: told where a piece cannot be decoded; silence stands there.
 
     Raises:
-        FootageError: the sound cannot be decoded.
+        FootageError: none of the sound can be decoded.
     """
     total, given = round((end - begin) * rate), 0
     channels = len(av.AudioLayout(layout).channels)
-    for at, block in _placed(container, path, begin, rate, layout):
+    for at, block in _placed(container, path, begin, rate, layout, broken):
         if at >= total:
             break
         for silence in _silences(channels, at - given):
@@ -62,7 +67,12 @@ def _silences(channels: int, samples: int) -> Iterator[Samples]:
 
 
 def _placed(
-    container: InputContainer, path: Path, begin: Fraction, rate: int, layout: str
+    container: InputContainer,
+    path: Path,
+    begin: Fraction,
+    rate: int,
+    layout: str,
+    broken: Callable[[Fraction], None] | None,
 ) -> Iterator[tuple[int, Samples]]:
     """Blocks, each with the number of its first sample, counted from ``begin``."""
     stream = container.streams.audio[0]
@@ -70,7 +80,7 @@ def _placed(
         container.seek(int(max(begin - 1, Fraction(0)) / stream.time_base), stream=stream, backward=True)
     run: _Run | None = None
     try:
-        for decoded in container.decode(stream):
+        for decoded in _decoded(container, stream, broken):
             if decoded.pts is None or decoded.time_base is None or not decoded.samples:
                 continue
             time = decoded.pts * decoded.time_base
@@ -83,6 +93,25 @@ def _placed(
             yield from run.take(None)
     except (av.FFmpegError, ValueError) as error:
         raise FootageError(f"The sound of {path.name} cannot be decoded: {error}.") from error
+
+
+def _decoded(
+    container: InputContainer, stream: AudioStream, broken: Callable[[Fraction], None] | None
+) -> Iterator[AudioFrame]:
+    """What can be decoded from here on. Raises av.FFmpegError if that is nothing."""
+    whole, lost = 0, None
+    for packet in container.demux(stream):
+        try:
+            decoded = packet.decode()
+        except av.InvalidDataError as error:
+            lost = error
+            if broken is not None and packet.pts is not None and packet.time_base is not None:
+                broken(packet.pts * packet.time_base)
+            continue
+        whole += len(decoded)
+        yield from decoded
+    if lost is not None and not whole:
+        raise lost
 
 
 class _Run:

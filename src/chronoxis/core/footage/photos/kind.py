@@ -1,7 +1,7 @@
 """Photo runs as a kind of footage."""
 
 import os
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field, replace
@@ -27,7 +27,7 @@ from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.photo_run import Clock, PhotoFiles, PhotoRun
 from chronoxis.core.model.project import Project
-from chronoxis.core.sound.excerpt import Samples
+from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
 
 _MANY = 400  # headers from which a process of their own is worth its start
@@ -108,7 +108,12 @@ class PhotoSource:
         )
 
     def sound_between(
-        self, _begin: Fraction, _end: Fraction, _rate: int, _layout: str
+        self,
+        _begin: Fraction,
+        _end: Fraction,
+        _rate: int,
+        _layout: str,
+        _broken: Callable[[Fraction], None] | None = None,
     ) -> AbstractContextManager[Iterator[Samples]]:
         """Raises FootageError: photos have no sound."""
         raise FootageError(f"{self.run.label} has no sound: it is a run of photos.")

@@ -1,6 +1,6 @@
 """Recordings as a kind of footage."""
 
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
@@ -22,7 +22,8 @@ from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.recording import Recording
-from chronoxis.core.sound.excerpt import Samples, excerpt
+from chronoxis.core.sound.excerpt import excerpt
+from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
 
 _MANY = 20_000  # frames to count from which a process of their own is worth its start
@@ -90,14 +91,19 @@ class RecordingSource:
 
     @contextmanager
     def sound_between(
-        self, begin: Fraction, end: Fraction, rate: int, layout: str
+        self,
+        begin: Fraction,
+        end: Fraction,
+        rate: int,
+        layout: str,
+        broken: Callable[[Fraction], None] | None = None,
     ) -> Iterator[Iterator[Samples]]:
         """Its main sound between two seconds of the file. Raises FootageError if there is none."""
         path, start = self.facts.path, self.index.start
         if self.facts.sound is None:
             raise FootageError(f"{path.name} has no sound.")
         with open_container(path) as container:
-            yield excerpt(container, path, start + begin, start + end, rate, layout)
+            yield excerpt(container, path, start + begin, start + end, rate, layout, broken)
 
 
 class RecordingKind:

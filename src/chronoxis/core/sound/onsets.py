@@ -1,0 +1,45 @@
+"""Where sound begins abruptly, to a fraction of a millisecond."""
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.sound.samples import Samples
+
+_HOP = 64
+_BEFORE = 32  # hops whose mean an onset stands out from
+_STANDS_OUT = 16.0
+_LEAST = 1e-6  # mean square of differences: what is quieter is no onset
+APART = 2400
+"""Samples between two onsets, at least; of nearer ones the first counts."""
+
+MARGIN = _HOP * (_BEFORE + 2)
+"""Samples that must be known before a place to tell whether there is an onset."""
+
+
+def onsets(sound: Samples, first: int) -> npt.NDArray[np.int64]:
+    """Sample numbers of the onsets in a stretch, ascending, at least `APART` from one another.
+
+    The energy of the difference signal in a hop is compared with its mean in the 43 ms before. It does not
+    depend on where the stretch begins, except in its first `MARGIN` samples, of which nothing is said.
+
+    Args:
+        sound: the stretch.
+        first: number of its first sample; the hops lie on whole multiples of their length.
+    """
+    skip = -first % _HOP
+    mono = sound[:, skip:].sum(axis=0, dtype=np.float64)
+    steps = np.diff(mono, prepend=mono[:1])
+    count = len(steps) // _HOP
+    if count <= _BEFORE:
+        return np.empty(0, np.int64)
+    energy = (steps[: count * _HOP].reshape(count, _HOP) ** 2).mean(axis=1)
+    summed = np.concatenate(([0.0], np.cumsum(energy)))
+    usual = (summed[_BEFORE:-1] - summed[: -_BEFORE - 1]) / _BEFORE
+    there = np.flatnonzero(energy[_BEFORE:] > _STANDS_OUT * np.maximum(usual, _LEAST / _STANDS_OUT)) + _BEFORE
+    found: list[int] = []
+    for hop in there.tolist():
+        inside = steps[hop * _HOP : (hop + 1) * _HOP]
+        place = first + skip + hop * _HOP + int(np.argmax(np.abs(inside)))
+        if not found or place - found[-1] >= APART:
+            found.append(place)
+    return np.array(found, np.int64)
