@@ -11,6 +11,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from chronoxis.core.model.beats import turns
 from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.sound import AUDIBLE, Effect, EffectKind, Manner
@@ -121,7 +122,7 @@ def make_sound_plan(
         stretch
         for place, piece in enumerate(project.music)
         if piece.footage in lengths and has_sound(piece.footage)
-        for stretch in _of_music(piece, place, lengths[piece.footage], float(length))
+        for stretch in _of_music(piece, place, lengths[piece.footage], length)
     ]
     events = [
         event
@@ -203,21 +204,10 @@ def _crossing(pace: PaceProfile, low: float, high: float, bound: float) -> list[
     return [(low + high) / 2]
 
 
-def _of_music(piece: MusicPiece, place: int, available: Fraction, length: float) -> Iterator[Stretch]:
+def _of_music(piece: MusicPiece, place: int, available: Fraction, length: Fraction) -> Iterator[Stretch]:
     """Each time that music plays, in the order of the result."""
-    begin, end = float(piece.in_point), float(piece.end_in(available))
-    at = float(piece.at)
-    if at < 0:
-        begin, at = begin - at, 0.0
-    while begin < end and at < length:
-        lasting = min(end - begin, length - at)
-        yield Stretch(at, at + lasting, piece.footage, begin, begin + lasting, None, piece.level, place)
-        if not piece.loops:
-            return
-        at += lasting
-        begin = float(piece.in_point)
-        if end - begin < 0.1:
-            return
+    for begin, end, source in turns(piece, available, length):
+        yield Stretch(begin, end, piece.footage, source, source + end - begin, None, piece.level, place)
 
 
 def _events(project: Project, number: int, shot: Shot, start: float) -> Iterator[EffectEvent]:

@@ -174,7 +174,7 @@ def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[Ram
     halves = np.zeros((len(wished), 2))
     real = np.flatnonzero((wished > 0) & (speeds[1:] != speeds[:-1]))
     values = speeds_at_points(speeds[real], speeds[real + 1], [shapes[joint] for joint in real.tolist()])
-    halves[real] = values @ _TO_HALVES * wished[real, None]
+    halves[real] = _halves(values, wished[real])
     asked = np.zeros(len(recorded))
     asked[:-1] += halves[:, 0]
     asked[1:] += halves[:, 1]
@@ -184,6 +184,22 @@ def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[Ram
     values, real = values[lengths[real] > 0], real[lengths[real] > 0]
     before, after = halves.T * least
     return FittedRamps(lengths, before, after, real, values, [shapes[joint] for joint in real.tolist()])
+
+
+def ramp_halves(speeds: Floats, lengths: Floats, shapes: list[RampShape]) -> Floats:
+    """Recorded seconds that ramps take before their joints and after them; shape (ramps, 2).
+
+    Args:
+        speeds: of the passages that they stand between, shape (ramps + 1,).
+        lengths: result seconds, as they really are.
+        shapes: of each.
+    """
+    return _halves(speeds_at_points(speeds[:-1], speeds[1:], shapes), lengths)
+
+
+def _halves(values: Floats, lengths: Floats) -> Floats:
+    """The same from the speeds at the Chebyshev points."""
+    return np.asarray(values @ _TO_HALVES * lengths[:, None])
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,0 +1,365 @@
+"""Shaping shots to beats: pulses, alternation, settling, cutting; each from one project to the next.
+
+What a beat is meant for lies on it to far less than a result frame: joints are laid at the times of beats
+and the footage of each passage follows.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from fractions import Fraction
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model.arranging import cut_shot
+from chronoxis.core.model.beats import ResultBeats
+from chronoxis.core.model.project import Passage, Place, Project, Shot
+from chronoxis.core.timing.laying import Laid, covering, scaled_to
+from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
+from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.speed import checked_speed
+
+_LEAST_FRAMES = 2  # that a passage lasts
+_FINE = 10**9  # parts of a second that recorded lengths and speeds are kept in
+_REACH = 3  # beats on either side that a joint may go to
+
+
+class Which(StrEnum):
+    """Which beats an act takes."""
+
+    EVERY = "every beat"
+    SECOND = "every second"
+    BARS = "the first of each bar"
+
+
+def beats_of(beats: ResultBeats, which: Which, begin: float, end: float) -> Seconds:
+    """Result seconds of the beats in a stretch that an act takes."""
+    times = beats.times[beats.bars] if which is Which.BARS else beats.times
+    inside = times[(times > begin + 1e-6) & (times < end - 1e-6)]
+    if which is Which.SECOND:
+        # Those that bars begin with are among them, wherever the stretch begins.
+        firsts = np.flatnonzero(np.isin(inside, beats.times[beats.bars]))
+        inside = inside[(firsts[0] % 2 if len(firsts) else 0) :: 2]
+    return inside
+
+
+@dataclass(frozen=True)
+class Pulse:
+    """A burst of speed on beats.
+
+    Attributes:
+        speed: of the burst.
+        length: result seconds of it, from the beat on.
+        ramp: result seconds of the ramp into it and out of it.
+        shape: of these.
+    """
+
+    speed: Fraction
+    length: Fraction
+    ramp: Fraction = Fraction(0)
+    shape: RampShape = RampShape.SMOOTH
+
+
+def pulse(project: Project, shots: Sequence[int], times: Seconds, wish: Pulse, *, keep: bool) -> Project:
+    """Put a burst of speed on each of some beats of shots.
+
+    The burst begins on the beat: the ramp into it has its middle there. With ``keep`` shots last as long as
+    before, and what is not held goes as much slower; else they end sooner.
+
+    Raises:
+        PlanError: there is no beat, bursts would meet, or there is not enough footage.
+    """
+    checked_speed(wish.speed)
+
+    def laid(shot: Shot, own: Seconds) -> tuple[Laid, list[Passage]]:
+        length = float(wish.length)
+        gaps = np.diff(own)
+        if length <= 0 or (len(gaps) and length > gaps.min() - _LEAST_FRAMES / float(project.rate)):
+            raise PlanError("A pulse must end before the next one begins; choose a shorter one.")
+        return _with_bursts(shot, own, wish, 1 / float(project.rate))
+
+    return _on_shots(project, shots, times, laid, keep=keep, burst=wish.speed)
+
+
+def alternate(
+    project: Project,
+    shots: Sequence[int],
+    times: Seconds,
+    speeds: tuple[Fraction, Fraction],
+    ramp: Ramp = ABRUPT,
+    *,
+    keep: bool,
+) -> Project:
+    """Let shots change between two speeds from beat to beat.
+
+    With ``keep`` they last as long as before, at speeds of the same ratio.
+
+    Raises:
+        PlanError: there is no beat, or a speed is out of range.
+    """
+    for speed in speeds:
+        checked_speed(speed)
+
+    def laid(shot: Shot, own: Seconds) -> tuple[Laid, list[Passage]]:
+        joints = np.concatenate(([0.0], own, [float(shot.pace.result_length)]))
+        count = len(joints) - 1
+        sequence = np.array([float(speeds[number % 2]) for number in range(count)])
+        template = replace(shot.passages[0], held=frozenset(), effect=None)
+        made = Laid(joints, sequence, np.full(count - 1, float(ramp.length)), [ramp.shape] * (count - 1))
+        return made.with_ramps_that_fit(), [template] * count
+
+    return _on_shots(project, shots, times, laid, keep=keep)
+
+
+def set_pulse_speed(project: Project, place: Place, speed: Fraction) -> Project:
+    """Change how strong one pulse is; every joint of its shot stays where it is in the result.
+
+    Raises:
+        PlanError: the speed is out of range, or there is not enough footage.
+    """
+    checked_speed(speed)
+    shot = project.shots[place.shot]
+    speeds = shot.rows.speeds.copy()
+    speeds[place.passage] = float(speed)
+    made = replace(_laid(shot), speeds=speeds)
+    free = _free(shot.passages)
+    free[place.passage] = False
+    made = scaled_to(made, float(shot.recorded_length), free)
+    return project.with_shot(place.shot, _with_passages(shot, made, list(shot.passages)))
+
+
+def settle(project: Project, shots: Sequence[int], beats: Seconds) -> Project:
+    """Move the joints and cuts of neighbouring shots to beats, by changing speeds as little as possible.
+
+    All of them together last as long as before. Held speeds stay; there footage changes hands.
+
+    Raises:
+        PlanError: shots are not neighbours, or there are too few beats.
+    """
+    chosen = sorted(set(shots))
+    if not chosen or chosen[-1] - chosen[0] != len(chosen) - 1:
+        raise PlanError("Select neighbouring shots to settle them on beats.")
+    begins = project.shot_rows.begins
+    joints = [begins[number] + project.shots[number].pace.joints for number in chosen]
+    whole = np.concatenate([joints[0][:1], *(part[1:] for part in joints)])
+    to = _settled(whole, beats, 1 / float(project.rate))
+    at = 0
+    for number in chosen:
+        shot = project.shots[number]
+        count = len(shot.passages)
+        project = project.with_shot(number, _relaid(shot, to[at : at + count + 1] - to[at]))
+        at += count
+    return project
+
+
+def cut_on_beats(project: Project, shots: Sequence[int], beats: ResultBeats, every: int) -> Project:
+    """Divide shots into shots of so many beats; where a ramp goes over a beat, there is no cut.
+
+    Raises:
+        PlanError: there is no beat to cut at.
+    """
+    if every < 1:
+        raise PlanError("A shot lasts one beat or more.")
+    cuts = 0
+    for number in sorted(set(shots), reverse=True):
+        shot, start = project.shots[number], float(project.shot_rows.begins[number])
+        inside = beats_of(beats, Which.EVERY, start, start + float(shot.pace.result_length))
+        firsts = np.flatnonzero(np.isin(inside, beats.times[beats.bars]))
+        first = int(firsts[0]) % every if len(firsts) else 0
+        for at in reversed((inside[first::every] - start).tolist()):
+            covered = _on_grid(float(project.shots[number].pace.recorded_at(at)))
+            if _is_on_ramp(shot, at) or not 0 < covered < project.shots[number].recorded_length:
+                continue
+            project = cut_shot(project, number, covered)
+            cuts += 1
+    if not cuts:
+        raise PlanError("There is no beat to cut at in the selected shots.")
+    return project
+
+
+def _on_shots(
+    project: Project,
+    shots: Sequence[int],
+    times: Seconds,
+    laid: Callable[[Shot, Seconds], tuple[Laid, list[Passage]]],
+    *,
+    keep: bool,
+    burst: Fraction | None = None,
+) -> Project:
+    if not shots:
+        raise PlanError("Select the shots that should follow the beats.")
+    # From the last shot on, so that those before stay where their beats are.
+    touched = 0
+    for number in sorted(set(shots), reverse=True):
+        shot, start = project.shots[number], float(project.shot_rows.begins[number])
+        least = _LEAST_FRAMES / float(project.rate)
+        own = times - start
+        own = own[(own > least) & (own < float(shot.pace.result_length) - least)]
+        if not len(own):
+            continue
+        touched += len(own)
+        made, passages = laid(shot, own)
+        if keep:
+            made = scaled_to(made, float(shot.recorded_length), _free(passages))
+        project = project.with_shot(number, _with_passages(shot, made, passages, burst))
+    if not touched:
+        raise PlanError("There is no beat in the selected shots; lay music under them, or tap beats along.")
+    return project
+
+
+def _with_bursts(shot: Shot, own: Seconds, wish: Pulse, frame: float) -> tuple[Laid, list[Passage]]:
+    """A shot's passages in result time, with bursts over them."""
+    joints, count = shot.pace.joints, len(shot.passages)
+    end = float(joints[-1])
+    base = [
+        (float(joints[n]), float(joints[n + 1]), shot.passages[n], float(shot.pace.ramp_lengths[n]), n)
+        if n + 1 < count
+        else (float(joints[n]), float(joints[n + 1]), shot.passages[n], 0.0, n)
+        for n in range(count)
+    ]
+    bursts = [(at, min(at + float(wish.length), end)) for at in own.tolist()]
+    ramp = Ramp(wish.ramp, wish.shape)
+    parts: list[tuple[float, Passage, float, RampShape]] = []  # begin, passage, ramp at its end
+    taken = 0.0
+    for at, until in [*bursts, (end, end)]:
+        for begin, stop, passage, length, number in base:
+            low, high = max(begin, taken), min(stop, at)
+            if high - low < (frame if low > 0 or high < end else 0):
+                continue
+            is_end = abs(high - stop) < 1e-9 and high < at - 1e-9 and number + 1 < count
+            after = (length, passage.ramp.shape) if is_end else (float(wish.ramp), wish.shape)
+            kept = passage.effect if is_end else None
+            parts.append((low, replace(passage, effect=kept), *after))
+        if until > at:
+            burst = _passage_at(shot, at)
+            speeding = replace(burst, speed=wish.speed, effect=None, held=frozenset({Quantity.SPEED}))
+            parts.append((at, replace(speeding, ramp=ramp), float(wish.ramp), wish.shape))
+        taken = until
+    begins = np.array([0.0, *(part[0] for part in parts[1:]), end])
+    made = Laid(
+        begins,
+        np.array([float(part[1].speed) for part in parts]),
+        np.array([part[2] for part in parts[:-1]]),
+        [part[3] for part in parts[:-1]],
+    )
+    return made.with_ramps_that_fit(), [part[1] for part in parts]
+
+
+def _passage_at(shot: Shot, at: float) -> Passage:
+    place = int(np.searchsorted(shot.pace.joints, at, "right")) - 1
+    return shot.passages[min(max(place, 0), len(shot.passages) - 1)]
+
+
+def _laid(shot: Shot) -> Laid:
+    shapes = [passage.ramp.shape for passage in shot.passages[:-1]]
+    return Laid(shot.pace.joints, shot.rows.speeds, shot.pace.ramp_lengths, shapes)
+
+
+def _free(passages: Sequence[Passage]) -> npt.NDArray[np.bool_]:
+    return np.array([Quantity.SPEED not in passage.held for passage in passages])
+
+
+def _relaid(shot: Shot, joints: Seconds) -> Shot:
+    """A shot with its joints at other result times; free passages cover what they covered."""
+    made = replace(_laid(shot), joints=joints).with_ramps_that_fit()
+    recorded = np.array([float(passage.recorded_length) for passage in shot.passages])
+    free, total = _free(shot.passages), float(shot.recorded_length)
+    if not free.any():
+        raise PlanError("Every speed here is held; let go of one to settle its joints on beats.")
+    for _ in range(8):
+        held = made.recorded()[~free].sum()
+        share = recorded * ((total - held) / recorded[free].sum())
+        if total <= held:
+            raise PlanError("The held speeds leave no footage for the others; let go of one.")
+        made = covering(made, share, free)
+        if not (~free).any():
+            break
+    return _with_passages(shot, made, list(shot.passages))
+
+
+def _with_passages(shot: Shot, made: Laid, passages: list[Passage], burst: Fraction | None = None) -> Shot:
+    """The shot with passages as they were laid, as far as its footage goes; no burst is the last one."""
+    left, fitted = shot.recorded_length, []
+    lengths = [_on_grid(value) for value in made.recorded().tolist()]
+    for number, (passage, length) in enumerate(zip(passages, lengths, strict=True)):
+        is_last = number + 1 == len(passages)
+        ramp = ABRUPT
+        if not is_last and made.ramps[number] > 0:
+            ramp = Ramp(_on_grid(made.ramps[number]), made.shapes[number])
+        taken = left if is_last else min(length, left)
+        same = abs(float(passage.speed) - made.speeds[number]) <= 1e-12 * made.speeds[number]
+        speed = passage.speed if same else _on_grid(made.speeds[number])
+        fitted.append(replace(passage, recorded_length=taken, speed=speed, ramp=ramp))
+        left -= taken
+        if left <= 0:
+            break
+    rest = Fraction(0)
+    # What is left of a passage may be too short for its ramps, and no burst may be the last one, and longer.
+    while 1 < len(fitted) < len(passages) and _is_no_end(fitted, lengths, burst):
+        rest += fitted.pop().recorded_length
+        lengths = [*lengths[: len(fitted) - 1], Fraction(0)]
+    fitted[-1] = replace(fitted[-1], recorded_length=fitted[-1].recorded_length + rest)
+    fitted[-1] = replace(fitted[-1], ramp=ABRUPT)
+    return replace(shot, passages=tuple(fitted))
+
+
+def _is_no_end(fitted: list[Passage], lengths: list[Fraction], burst: Fraction | None) -> bool:
+    """Whether the last passage is a burst, or has less than half of what it should have."""
+    return fitted[-1].speed == burst or fitted[-1].recorded_length < lengths[len(fitted) - 1] / 2
+
+
+def _on_grid(value: float) -> Fraction:
+    """In parts that all have in common, so that their sums stay exact."""
+    return Fraction(round(float(value) * _FINE), _FINE)
+
+
+def _is_on_ramp(shot: Shot, at: float) -> bool:
+    inner = shot.pace.joints[1:-1]
+    return bool((np.abs(inner - at) < shot.pace.ramp_lengths / 2).any())
+
+
+def _settled(joints: Seconds, beats: Seconds, frame: float) -> Seconds:
+    """Where each joint goes; the first and the last one stay.
+
+    Dynamic programming over joints and the beats near each: what counts is the square of the octaves by
+    which each passage's length changes.
+    """
+    inner = joints[1:-1]
+    if not len(inner):
+        raise PlanError("There is no joint and no cut between the selected shots to settle on a beat.")
+    beats = beats[(beats > joints[0] + frame) & (beats < joints[-1] - frame)]
+    if len(beats) < len(inner):
+        raise PlanError(f"There are {len(inner)} joints and cuts, and only {len(beats)} beats for them.")
+    old = np.diff(joints)
+    reach = max(_REACH, len(inner))
+    score = np.zeros(1)
+    at = joints[:1]
+    back: list[npt.NDArray[np.int64]] = []
+    places: list[Seconds] = []
+    for number, joint in enumerate(inner.tolist()):
+        nearest = int(np.searchsorted(beats, joint))
+        near = beats[max(0, nearest - reach) : nearest + reach]
+        cost = score[:, None] + _change(at, near, old[number], frame)
+        back.append(cost.argmin(axis=0))
+        score, at = cost.min(axis=0), near
+        places.append(near)
+    score = score + _change(at, joints[-1:], old[-1], frame)[:, 0]
+    if not np.isfinite(score.min()):
+        raise PlanError("The joints here lie too close together for the beats; merge some passages first.")
+    place = int(score.argmin())
+    to = [joints[-1]]
+    for near, step in zip(reversed(places), reversed(back), strict=True):
+        to.append(near[place])
+        place = int(step[place])
+    return np.array([*to, joints[0]][::-1])
+
+
+def _change(before: Seconds, after: Seconds, old: float, frame: float) -> npt.NDArray[np.float64]:
+    """What it costs to have a passage between two times, by the square of the octaves of its change."""
+    lengths = after[None] - before[:, None]
+    possible = lengths >= _LEAST_FRAMES * frame
+    octaves = np.log2(np.where(possible, lengths, 1.0) / old)
+    return np.where(possible, octaves**2, np.inf)
