@@ -1,0 +1,128 @@
+"""What is measured of the sound of footage, in one pass in the background: levels, and beats of music."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.music.kind import MusicSource
+from chronoxis.core.footage.recording.kind import RecordingSource
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model.beats import NONE, Beats
+from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
+from chronoxis.core.traces.beats import BeatListener
+from chronoxis.core.traces.levels import PER_SECOND, LevelListener, Levels, glance
+from chronoxis.core.traces.store import TraceStore, fingerprint
+
+_NAME = "sound"
+_LONG = 240  # seconds from which a first glance comes before the rest
+_TOGETHER = 4 * RATE
+_SHOWN = 20 * RATE  # samples between two looks at how far it is
+
+
+@dataclass(frozen=True, eq=False)
+class SoundTrace:
+    """What is known of some sound.
+
+    Attributes:
+        levels: peaks, `PER_SECOND` of them a second, from the footage's beginning.
+        beats: what was found.
+        is_whole: whether all of it was listened to.
+    """
+
+    levels: Levels
+    beats: Beats = NONE
+    is_whole: bool = False
+
+    def peaks(self, seconds: npt.NDArray[np.float64]) -> npt.NDArray[np.float32]:
+        """The greatest level between each two of some ascending seconds of the footage."""
+        if not len(self.levels):
+            return np.zeros(max(0, len(seconds) - 1), np.float32)
+        edges = np.clip(np.rint(seconds * PER_SECOND).astype(np.int64), 0, len(self.levels) - 1)
+        least, most = np.minimum(edges[:-1], edges[1:]), np.maximum(edges[:-1], edges[1:]) + 1
+        runs = np.stack([least, most], axis=1).ravel()
+        padded = np.append(self.levels, np.float16(0)).astype(np.float32)
+        return np.asarray(np.maximum.reduceat(padded, runs)[::2])
+
+
+NOTHING = SoundTrace(np.zeros(0, np.float16))
+
+
+def listen(
+    source: Source,
+    store: TraceStore,
+    shown: Callable[[SoundTrace, float], None] = lambda _trace, _share: None,
+) -> SoundTrace:
+    """Measure the sound of footage, unless that was done before.
+
+    Args:
+        source: opened and counted, with sound.
+        store: where it is kept.
+        shown: called with what is known so far, and the share done; it may raise `Cancelled` to stop.
+
+    Raises:
+        FootageError: the sound cannot be read.
+        Cancelled: ``shown`` raised it.
+    """
+    try:
+        mark = fingerprint(source.files)
+    except OSError as error:
+        raise FootageError(f"{error.filename} cannot be read: {error.strerror}.") from error
+    kept = store.kept(mark, _NAME)
+    if kept is not None and {"levels", "times", "bar"} <= set(kept):
+        bar, first = kept["bar"].astype(int).tolist()
+        times = tuple(kept["times"].astype(float).tolist())
+        return SoundTrace(kept["levels"].astype(np.float16), Beats(times, bar, first), is_whole=True)
+    early = NOTHING
+    if source.length > _LONG:
+        path = source.files[0]
+        early = SoundTrace(glance(path, _start(source), source.length, lambda: shown(NOTHING, 0.0)))
+        shown(early, 0.0)
+    trace = _whole(source, early, shown)
+    beats = trace.beats
+    columns: dict[str, npt.NDArray[Any]] = {
+        "levels": trace.levels,
+        "times": np.array(beats.times, np.float64),
+        "bar": np.array([beats.bar, beats.first]),
+    }
+    store.keep(mark, _NAME, columns)
+    return trace
+
+
+def _start(source: Source) -> Fraction:
+    if isinstance(source, RecordingSource):
+        return source.index.start
+    return source.facts.start if isinstance(source, MusicSource) else Fraction(0)
+
+
+def _together(blocks: Iterator[Samples]) -> Iterator[Samples]:
+    """Blocks of some seconds: many small ones would cost more than what they hold."""
+    waiting: list[Samples] = []
+    for block in blocks:
+        waiting.append(block)
+        if sum(part.shape[1] for part in waiting) >= _TOGETHER:
+            yield np.concatenate(waiting, axis=1)
+            waiting = []
+    if waiting:
+        yield np.concatenate(waiting, axis=1)
+
+
+def _whole(source: Source, early: SoundTrace, shown: Callable[[SoundTrace, float], None]) -> SoundTrace:
+    levels, beats = LevelListener(), BeatListener()
+    heard = due = 0
+    total = max(1, round(source.length * RATE))
+    with source.sound_between(Fraction(0), source.length, RATE, LAYOUT) as blocks:
+        for block in _together(blocks):
+            levels.hear(block)
+            if isinstance(source, MusicSource):
+                beats.hear(block)
+            heard += block.shape[1]
+            if heard >= due:
+                due = heard + _SHOWN
+                known = levels.levels()
+                shown(SoundTrace(np.append(known, early.levels[len(known) :])), heard / total)
+    return SoundTrace(levels.levels(), beats.beats(), is_whole=True)
