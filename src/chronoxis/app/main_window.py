@@ -33,6 +33,10 @@ from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.remembered import remembered
 from chronoxis.app.shortcuts_page import ShortcutsPage
+from chronoxis.app.sound.devices import open_device
+from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.sound.player import Player
+from chronoxis.app.sound.sound_ahead import SoundAhead
 from chronoxis.app.theme.theme import icon, scaled
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts
@@ -54,7 +58,10 @@ class MainWindow(QMainWindow):
         self.files = ProjectFiles(self.document)
         self.preview = Preview()
         self.commands = Commands(self.document)
-        self.transport = Transport(self.document, self.preview)
+        self.sound = SoundAhead()
+        self.player = Player(self.sound, open_device)
+        self.hearing = Hearing(self.document)
+        self.transport = Transport(self.document, self.preview, self.sound, self.player)
         self.weave = Weave(self.document, self.preview.made)
         self.shelf = Shelf(self.document)
         self.loading = Loading(self.document, self.shelf, self.weave)
@@ -162,7 +169,7 @@ class MainWindow(QMainWindow):
             return
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
-        for part in (self.loading, self.preview, self.files):
+        for part in (self.loading, self.preview, self.files, self.player, self.sound, self.hearing):
             part.close()
         for owner in (self.document, self.weave, self.pictures, self.export_panel):
             owner.close_workers()
@@ -229,7 +236,9 @@ class MainWindow(QMainWindow):
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
         self.preview.ready.connect(self.weave.show_made)
-        self.preview.failed.connect(self._say)
+        for part in (self.preview, self.sound, self.hearing):
+            part.failed.connect(self._say)
+        self.player.said.connect(self._say)
         self.weave.scrubbed.connect(self.transport.scrub)
         self.weave.menu_wanted.connect(self.menus.show_at_pointer)
         self.export_panel.left.connect(self.show_bench)
@@ -266,6 +275,7 @@ class MainWindow(QMainWindow):
         self._followed = plan
         if not same:
             self.preview.follow(plan)
+        self.sound.follow(plan)
 
     def _show(self) -> None:
         page = 1 if self.document.project.footage else 0

@@ -314,6 +314,8 @@ class Pictures(QWidget):
         if not transport.playing:
             self._state.setText("at rest")
             self._follow()
+        elif transport.waits_for_sound:
+            self._state.setText(transport.sound_wait)
         elif transport.waiting:
             self._state.setText("making the next frames…")
         else:

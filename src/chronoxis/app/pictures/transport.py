@@ -7,16 +7,23 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from chronoxis.app.document import Document
 from chronoxis.app.pictures.preview import Preview
+from chronoxis.app.sound.player import Player
+from chronoxis.app.sound.sound_ahead import SoundAhead
 
 _TICK = 8  # milliseconds
+_LEAD = 0.5  # result seconds of sound that are made before it begins
+_LEAST_LEAD = 0.05
 _SHUTTLES = (1, 2, 4, 8)
 
 
 class Transport(QObject):
     """Moves the playhead at the result's true rate.
 
-    When the next frame is not made yet, the clock waits for it: what plays is always every frame that
-    the screen can show, never a guess.
+    Where there is sound, its device tells the time. When the next frame or its sound is not made yet, both
+    wait for it: what plays is always every frame that the screen can show, never a guess.
+
+    Attributes:
+        waits_for_sound: whether it is sound that is waited for.
 
     Signals:
         changed: playing, direction, loop or waiting is another.
@@ -24,14 +31,18 @@ class Transport(QObject):
 
     changed = Signal()
 
-    def __init__(self, document: Document, preview: Preview) -> None:
+    def __init__(self, document: Document, preview: Preview, ahead: SoundAhead, player: Player) -> None:
         super().__init__()
         self._document = document
         self._preview = preview
+        self._ahead, self._player = ahead, player
+        self._sounds = False
+        self.waits_for_sound = False
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK)
         self._timer.timeout.connect(self._tick)
         self._clock = 0.0
+        self._begun = False
         self._from = 0
         self.shuttle = 0
         self.loop = True
@@ -42,6 +53,12 @@ class Transport(QObject):
     def playing(self) -> bool:
         """Whether the result plays, in whatever direction."""
         return self.shuttle != 0
+
+    @property
+    def sound_wait(self) -> str:
+        """What to say while sound is waited for, and how long that takes."""
+        left = self._ahead.seconds_left(float(self._document.playhead) + _LEAD)
+        return f"making the sound… {left:.0f} s left" if left >= 1 else "making the sound…"
 
     def toggle(self) -> None:
         """Play, or pause."""
@@ -66,7 +83,8 @@ class Transport(QObject):
             self._timer.start()
         else:
             self._timer.stop()
-            self.waiting = False
+            self._player.stop()
+            self.waiting = self.waits_for_sound = False
         self.changed.emit()
 
     def step(self, frames: int) -> None:
@@ -81,6 +99,7 @@ class Transport(QObject):
         if self.playing:
             self.set_shuttle(0)
         self._document.move_playhead(result_seconds)
+        self._player.scrub_over(float(self._document.playhead))
 
     def step_seconds(self, seconds: int) -> None:
         """Rest, and move by whole seconds of the result."""
@@ -103,7 +122,35 @@ class Transport(QObject):
         self.changed.emit()
 
     def _restart(self) -> None:
-        self._clock, self._from = time.monotonic(), self._document.result_frame
+        """Count from here on, as soon as the picture and its sound are there."""
+        self._from, self._begun = self._document.result_frame, False
+        self._player.stop()
+
+    def _begin(self) -> None:
+        """Begin to count, unless something must be waited for."""
+        frame, at = self._document.result_frame, float(self._document.playhead)
+        if not self._preview.has(frame):
+            self._preview.want(frame)
+            self._say_waiting(True)
+            return
+        if not self._ahead.is_silent:
+            self._player.look_for_device()
+            if self._player.is_opening or not self._ahead.has(at, at + _LEAD):
+                self._say_waiting(True, for_sound=True)
+                return
+        self._clock, self._begun = time.monotonic(), True
+        self._sounds = self._player.start(at, self.shuttle)
+        self._say_waiting(False)
+
+    def _passed(self) -> float:
+        """Seconds since the beginning, by the device that plays, else by the clock."""
+        if self._sounds:
+            heard = self._player.passed()
+            if heard is not None:
+                self._clock = time.monotonic() - heard
+                return heard
+            self._sounds = False  # the device is gone: the clock goes on from where it was
+        return time.monotonic() - self._clock
 
     def _bounds(self, count: int) -> tuple[int, int]:
         """The result frames that play: the part that is looped as far as it is there still, or all."""
@@ -114,10 +161,22 @@ class Transport(QObject):
     def _tick(self) -> None:
         if self._document.plan is None:
             self.set_shuttle(0)
-            return
+        elif not self._begun:
+            self._begin()
+        elif self._lacks_sound():
+            self._restart()
+        else:
+            self._go_on()
+
+    def _lacks_sound(self) -> bool:
+        at = float(self._document.playhead)
+        return self._sounds and not self._ahead.has(at, at + _LEAST_LEAD)
+
+    def _go_on(self) -> None:
+        """Show the frame that is due, or wait for it."""
         rate = self._document.project.rate
         first, stop = self._bounds(self._document.frame_count)
-        passed = int((time.monotonic() - self._clock) * float(rate) * self.shuttle)
+        passed = int(self._passed() * float(rate) * self.shuttle)
         due = self._from + passed
         if not first <= due < stop:
             if not (self.loop or self.span):
@@ -125,15 +184,18 @@ class Transport(QObject):
                 self.set_shuttle(0)
                 return
             due = first + (due - first) % (stop - first)
-            self._from, self._clock = due, time.monotonic()
+            self._document.move_playhead(due / rate)
+            self._restart()
+            return
         if due == self._document.result_frame:
             return
-        waiting = not self._preview.has(due)
-        if waiting:
-            self._preview.want(due)
-            self._from, self._clock = self._document.result_frame, time.monotonic()
-        else:
+        if self._preview.has(due):
             self._document.move_playhead(due / rate)
-        if waiting != self.waiting:
-            self.waiting = waiting
+        else:
+            self._preview.want(due)
+            self._restart()
+
+    def _say_waiting(self, waiting: bool, *, for_sound: bool = False) -> None:
+        if (waiting, for_sound) != (self.waiting, self.waits_for_sound):
+            self.waiting, self.waits_for_sound = waiting, for_sound
             self.changed.emit()

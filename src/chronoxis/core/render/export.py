@@ -172,7 +172,7 @@ def _written_within(
     """Write all of it; once more, where it comes out larger than it may be."""
     limit = plan.settings.at_most
     most = most_bitrate(plan)
-    loudness = _loudness_gain(plan)
+    loudness = _loudness_gain(plan, check)
     for _ in range(_MOST_TRIES):
         lost = _write(plan, path, place.name, most, loudness, progress, check)
         size = bytes_of(path)
@@ -212,11 +212,11 @@ def _write(
     return held_places(plan, held), tuple(places)
 
 
-def _loudness_gain(plan: Plan) -> float:
+def _loudness_gain(plan: Plan, check: Callable[[], None]) -> float:
     """What brings the mix to the loudness that is asked for."""
     if not plan.has_sound or plan.project.mix.loudness is None:
         return 1.0
-    return measured(plan.sound, plan.sounds()).gain
+    return measured(plan.sound, plan.sounds(), check).gain
 
 
 def writing_of(plan: Plan, target: Target) -> Writing:

@@ -1,6 +1,6 @@
 """The sound of a result, made block after block from its plan: recorded sound, music, effects, limiter."""
 
-from collections.abc import Generator, Iterator, Mapping
+from collections.abc import Callable, Generator, Iterator, Mapping
 from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from fractions import Fraction
@@ -81,26 +81,33 @@ def mixed(plan: SoundPlan, sounds: Mapping[str, SoundBetween], gain: float = 1.0
                 yield given
 
 
-def measured(plan: SoundPlan, sounds: Mapping[str, SoundBetween]) -> Loudness:
+def measured(
+    plan: SoundPlan, sounds: Mapping[str, SoundBetween], check: Callable[[], None] = lambda: None
+) -> Loudness:
     """How loud a mix is, and the gain that brings it to the loudness that its project asks for.
+
+    ``check`` is called after each block and may raise to stop.
 
     Raises:
         FootageError: sound cannot be decoded.
     """
     wish, gain = plan.project.mix.loudness, 1.0
-    found = _loudness(plan, sounds, gain)
+    found = _loudness(plan, sounds, gain, check)
     for _ in range(_LOUDNESS_ROUNDS):
         if wish is None or found <= SILENT or abs(found - wish) < _LOUD_ENOUGH:
             break
         gain *= gain_of(wish - found)
-        found = _loudness(plan, sounds, gain)
+        found = _loudness(plan, sounds, gain, check)
     return Loudness(found, gain)
 
 
-def _loudness(plan: SoundPlan, sounds: Mapping[str, SoundBetween], gain: float) -> float:
+def _loudness(
+    plan: SoundPlan, sounds: Mapping[str, SoundBetween], gain: float, check: Callable[[], None]
+) -> float:
     meter = LoudnessMeter()
     with closing(mixed(plan, sounds, gain)) as blocks:
         for block in blocks:
+            check()
             meter.hear(block)
     return meter.loudness()
 
