@@ -1,6 +1,7 @@
 """The window with sound: played in step, seen on its lane, shaped to beats."""
 
 import time
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -8,6 +9,7 @@ from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.sound.devices import SimulatedDevice
+from chronoxis.core.model import pacing
 from chronoxis.core.sound.mixing import as_int16, mixed
 from chronoxis.core.sound.samples import RATE
 from tests.app.driving import ONLY, planned

@@ -15,6 +15,7 @@ from chronoxis.core.footage.kinds import as_chosen, footage_of, settled
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
@@ -149,9 +150,10 @@ class Document(QObject):
 
     def _shows_first(self, origin: Hashable) -> bool:
         """Whether the first shot, or without one the first footage, is of that origin."""
-        shots, footage = self.project.shots, self.project.footage
-        first = self.project.footage_of(shots[0]) if shots else footage[0]
-        return first.origin == origin
+        shots = self.project.shots
+        seen = [footage for footage in self.project.footage if footage.is_seen]
+        first = self.project.footage_of(shots[0]) if shots else seen[0] if seen else None
+        return first is not None and first.origin == origin
 
     def uses(self, origin: Hashable) -> bool:
         """Whether any footage of the project is opened from there."""
@@ -267,7 +269,12 @@ class Document(QObject):
 
     def _plan_wish(self) -> PlanWish | None:
         used = {shot.footage for shot in self.project.shots}
+        laid = {piece.footage for piece in self.project.music} - used
         known = {f.key: self._source_of(f) for f in self.project.footage if f.key in used}
+        # Pictures do not wait for music; until it is there, it is silent.
+        known |= {
+            f.key: self._source_of(f) or self._stand_in(f) for f in self.project.footage if f.key in laid
+        }
         sources = {key: source for key, source in known.items() if source is not None}
         if not used or len(sources) < len(known):
             return None
@@ -278,6 +285,9 @@ class Document(QObject):
         source, origin = self.sources.get(footage.origin), footage.origin
         if source is not None or not footage.counted or (origin in self.facts and origin not in self.missing):
             return source
+        return self._stand_in(footage)
+
+    def _stand_in(self, footage: Footage) -> AbsentSource:
         absent = self._absent.get(footage.key)
         if absent is None or (absent.footage, absent.canvas) != (footage, self.project.canvas):
             absent = self._absent[footage.key] = AbsentSource(footage, self.project.canvas)
@@ -445,7 +455,7 @@ def _with_canvas(project: Project, facts: Facts) -> Project:
 
     Photos are mostly far larger than what becomes of them; a larger result can be asked for.
     """
-    if project.canvas:
+    if project.canvas or isinstance(facts.origin, MusicFile):
         return project
     canvas = facts.picture.canvas
     photos = isinstance(facts.origin, PhotoFiles)

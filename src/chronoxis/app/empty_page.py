@@ -8,10 +8,11 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font
-from chronoxis.demo.larkfield import PHOTO_PROJECT_NAME, PROJECT_NAME
+from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, PROJECT_NAME
 
 _DEMOS = (
     ("&Recordings", PROJECT_NAME, "A finished piece out of two recordings"),
+    ("&Beats", BEAT_PROJECT_NAME, "A walk with a burst of speed on the beats of a tune"),
     ("P&hotos", PHOTO_PROJECT_NAME, "A dawn out of 240 photos, and a knot that is tied picture by picture"),
 )
 

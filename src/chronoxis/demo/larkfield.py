@@ -19,29 +19,37 @@ from platformdirs import user_cache_path
 from chronoxis.core.errors import ChronoxisError, ExportError
 from chronoxis.core.files.atomic import publish, temporary_beside, why_not_written, write_whole
 from chronoxis.core.files.project_file import save_project
+from chronoxis.core.model.music import MusicFile
 from chronoxis.core.render.ahead import ahead
+from chronoxis.core.sound.mixing import as_int16
+from chronoxis.core.sound.samples import RATE
 from chronoxis.demo import (
     first_light_picture,
     first_light_truth,
     knot_picture,
     tower_picture,
     tower_truth,
+    tune_truth,
     walk_picture,
     walk_truth,
 )
+from chronoxis.demo.beat_piece import beat_piece, music_in_demo
 from chronoxis.demo.finished_piece import finished_piece
 from chronoxis.demo.photo_piece import KNOT_RATE, first_light_files, knot_files, photo_piece
 from chronoxis.demo.photo_writing import PhotoToDraw, write_photos
 from chronoxis.demo.tower_sound import SAMPLE_RATE, field_sound
+from chronoxis.demo.tune_sound import tune
 
 FIELD_NAME = "Field-from-the-tower.mp4"
 WALK_NAME = "Walk-down-the-line.mp4"
 LIGHT_NAME = "First-light"
 KNOT_NAME = "The-knot"
+TUNE_NAME = "Morning-tune.flac"
 PROJECT_NAME = "larkfield.chronoxis"
+BEAT_PROJECT_NAME = "larkfield-beats.chronoxis"
 PHOTO_PROJECT_NAME = "larkfield-photos.chronoxis"
 
-_FOLDER = "larkfield-5"  # counts up when the drawing changes
+_FOLDER = "larkfield-6"  # counts up when the drawing changes
 _SOUND_CHUNK = 1024
 _BT709, _BT601 = 1, 6
 
@@ -112,7 +120,11 @@ def demo_project(folder: Path | None = None) -> Path:
         raise ChronoxisError(f"The demo data cannot be kept in {folder}: {error.strerror}.") from error
     project, photos = folder / PROJECT_NAME, folder / PHOTO_PROJECT_NAME
     if not project.exists():
-        save_project(finished_piece(folder / FIELD_NAME, folder / WALK_NAME), project)
+        tune = music_in_demo(folder / TUNE_NAME)
+        save_project(finished_piece(folder / FIELD_NAME, folder / WALK_NAME, tune), project)
+    if not (folder / BEAT_PROJECT_NAME).exists():
+        beats = beat_piece(folder / WALK_NAME, folder / TUNE_NAME)
+        save_project(beats, folder / BEAT_PROJECT_NAME)
     if not photos.exists():
         save_project(photo_piece(folder), photos)
     return project
@@ -188,6 +200,28 @@ def draw_knot(path: Path, *, on_frame: Callable[[], object] = lambda: None) -> N
     write_photos(path, photos, on_frame)
 
 
+def draw_tune(path: Path, *, on_frame: Callable[[], object] = lambda: None) -> None:
+    """Play *Morning tune* into a file, whose tags say whose it is."""
+    credit = music_in_demo(path).credit
+    with temporary_beside(path) as temporary:
+        try:
+            with av.open(str(temporary), "w", format="flac") as container:
+                container.metadata.update(
+                    title=credit.title, artist=credit.author, license=credit.licence, url=credit.link
+                )
+                stream = container.add_stream("flac", rate=RATE, layout="stereo")
+                for first in range(0, (samples := as_int16(tune()).T).shape[1], RATE):
+                    block = np.ascontiguousarray(samples[:, first : first + RATE].T.reshape(1, -1))
+                    frame = AudioFrame.from_ndarray(block, "s16", "stereo")
+                    frame.sample_rate, frame.pts, frame.time_base = RATE, first, Fraction(1, RATE)
+                    container.mux(stream.encode(frame))
+                    on_frame()
+                container.mux(stream.encode(None))
+        except (av.FFmpegError, OSError) as error:
+            raise ExportError(why_not_written(path, error)) from error
+        publish(temporary, path, overwrite=True)
+
+
 def _knot_truth() -> str:
     return json.dumps({"count": knot_picture.COUNT, "photos_per_second": int(KNOT_RATE)})
 
@@ -195,6 +229,13 @@ def _knot_truth() -> str:
 PARTS = (
     Part(FIELD_NAME, tower_truth.SECONDS * tower_truth.RATE, tower_truth.truth_json, draw_field),
     Part(WALK_NAME, walk_truth.SECONDS * walk_truth.RATE, walk_truth.truth_json, draw_walk),
+    Part(
+        TUNE_NAME,
+        tune_truth.SECONDS,
+        tune_truth.truth_json,
+        draw_tune,
+        lambda folder: MusicFile(folder / TUNE_NAME),
+    ),
     Part(
         LIGHT_NAME,
         len(first_light_truth.there()),

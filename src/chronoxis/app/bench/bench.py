@@ -14,13 +14,16 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from chronoxis.app.bench.beats_page import BeatsPage
 from chronoxis.app.bench.footage_page import FootagePage
 from chronoxis.app.bench.frames_page import FramesPage
 from chronoxis.app.bench.pace_page import PacePage
 from chronoxis.app.bench.page import Page
 from chronoxis.app.bench.picture_page import PicturePage
+from chronoxis.app.bench.sound_page import SoundPage
 from chronoxis.app.document import Document
 from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
@@ -37,7 +40,7 @@ class Bench(QFrame):
 
     Attributes:
         pages: in their order.
-        pace, frames, picture, footage: the pages of these names.
+        pace, frames, picture, sound, beats, footage: the pages of these names.
         caution: what is wrong with an entry or with what is selected.
 
     Signals:
@@ -46,7 +49,7 @@ class Bench(QFrame):
 
     page_shown = Signal()
 
-    def __init__(self, document: Document, shelf: Shelf) -> None:
+    def __init__(self, document: Document, shelf: Shelf, hearing: Hearing) -> None:
         super().__init__()
         self._document = document
         self.setProperty("panel", True)
@@ -54,11 +57,14 @@ class Bench(QFrame):
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
         self.pace, self.frames = PacePage(document), FramesPage(document)
-        self.picture, self.footage = PicturePage(document), FootagePage(document, shelf)
+        self.picture, self.sound = PicturePage(document), SoundPage(document)
+        self.beats, self.footage = BeatsPage(document, hearing), FootagePage(document, shelf, hearing)
         self.pages: tuple[tuple[str, Page], ...] = (
             ("Pace", self.pace),
             ("Frames", self.frames),
             ("Picture", self.picture),
+            ("Sound", self.sound),
+            ("Beats", self.beats),
             ("Footage", self.footage),
         )
         self._passage_page: Page = self.pace  # which page to go back to from that of footage

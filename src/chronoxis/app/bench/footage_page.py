@@ -5,6 +5,7 @@ from fractions import Fraction
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
+from chronoxis.app.bench.music_choices import MusicChoices
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.bench.photo_choices import PhotoChoices
@@ -13,10 +14,12 @@ from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.footage_card import Thumbnail
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.push_button import push_button
+from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.music import Music
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.timing.rates import format_rate, parse_rate
@@ -28,7 +31,7 @@ class FootagePage(Page):
 
     locate_wanted = Signal(str)
 
-    def __init__(self, document: Document, shelf: Shelf) -> None:
+    def __init__(self, document: Document, shelf: Shelf, hearing: Hearing) -> None:
         super().__init__(document)
         self._shelf = shelf
         self._picture = Thumbnail(QSize(85, 48))
@@ -49,6 +52,9 @@ class FootagePage(Page):
         self.photos = PhotoChoices(document)
         self.photos.refused.connect(self.refused)
         self.photos.hide()
+        self.music = MusicChoices(document, hearing)
+        self.music.refused.connect(self.refused)
+        self.music.hide()
         self.use = push_button("Add s&hot", "Put all of this footage at the end of the result, as a new shot")
         self.use.clicked.connect(self._add_shot)
         self.locate = push_button("&Locate…", "Say where this footage is now")
@@ -89,6 +95,7 @@ class FootagePage(Page):
         layout.addWidget(line())
         layout.addLayout(rate)
         layout.addWidget(self.photos, 1)
+        layout.addWidget(self.music)
         layout.addLayout(deeds)
         layout.addStretch()
 
@@ -118,6 +125,12 @@ class FootagePage(Page):
         self.photos.setVisible(isinstance(footage, PhotoRun))
         if isinstance(footage, PhotoRun):
             self.photos.show_run(footage)
+        is_music = isinstance(footage, Music)
+        self.music.setVisible(is_music)
+        if isinstance(footage, Music):
+            self.music.show_music(footage)
+        self.use.setText("Lay under t&he result" if is_music else "Add s&hot")
+        self.canvas.setVisible(not is_music)
         self.use.setEnabled(facts is not None)
         canvas = self._document.project.canvas
         self.canvas.setEnabled(facts is not None and facts.picture.canvas != canvas)
@@ -125,7 +138,10 @@ class FootagePage(Page):
     def _add_shot(self) -> None:
         footage = self.footage
         if footage is not None:
-            self._apply("Add shot", lambda p: arranging.add_shot(p, footage.key))
+            if footage.is_seen:
+                self._apply("Add shot", lambda p: arranging.add_shot(p, footage.key))
+            else:
+                self._apply("Lay music", lambda p: arranging.lay_music(p, footage.key))
 
     def _set_canvas(self) -> None:
         footage = self.footage

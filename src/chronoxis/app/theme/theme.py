@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 GROUND, PANEL, RAISED, LINE = QColor("#16181B"), QColor("#1E2125"), QColor("#282C31"), QColor("#353A40")
 TEXT, DIM, LIVE = QColor("#ECE8DF"), QColor("#9B9D97"), QColor("#7AD3BE")
+SOUND, SOUND_GROUND = QColor("#B9A7F0"), QColor("#3E5753")
 CAUTION, CAUTION_GROUND = QColor("#F0C987"), QColor("#33291B")
 
 _SPEED_COLOURS = (

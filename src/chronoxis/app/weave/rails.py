@@ -18,6 +18,7 @@ _RULER = 18
 _LEAST_CURVE, _MOST_CURVE = 58, 150
 _CURVE_SHARE = 0.42  # of the height that rails and rulers leave: the pace curve's, at least
 _GAP = 2
+_BEATS = 11  # pixels of the sound lane that its beats have
 _MIN_THREADS = 32
 _SQUEEZED = 46  # pixels of the pace curve in the least height that the Weave can have
 _HANDLE_SHARE = 0.12  # of an excerpt: how much of what lies beyond its points is shown, with several shots
@@ -132,6 +133,7 @@ class Rails:
         recorded_view: what is visible of the recorded rail.
         result_view: what is visible of the result rail.
         speeds: the axis of the pace curve.
+        lane: pixels that the sound lane is high; 0 where there is none.
     """
 
     width: int
@@ -140,6 +142,7 @@ class Rails:
     recorded_view: View
     result_view: View
     speeds: SpeedAxis
+    lane: int = 0
 
     @cached_property
     def recorded_ruler(self) -> QRectF:
@@ -155,12 +158,12 @@ class Rails:
     def threads(self) -> QRectF:
         """Where the threads run."""
         top = _RULER + STRIP + _GAP
-        below = _GAP + STRIP + self._curve_height + _RULER + _GAP
+        below = _GAP + STRIP + self._curve_height + self.lane + _RULER + _GAP
         return self._row(top, max(_MIN_THREADS, self.height - top - below))
 
     @cached_property
     def _curve_height(self) -> float:
-        free = self.height - 2 * (_RULER + STRIP) - 3 * _GAP
+        free = self.height - 2 * (_RULER + STRIP) - 3 * _GAP - self.lane
         return min(max(_LEAST_CURVE, free * _CURVE_SHARE), _MOST_CURVE, max(_SQUEEZED, free - _MIN_THREADS))
 
     @cached_property
@@ -176,7 +179,17 @@ class Rails:
     @cached_property
     def result_ruler(self) -> QRectF:
         """Marks of result time."""
-        return self._row(self.curve.bottom(), _RULER)
+        return self._row(self.sound.bottom(), _RULER)
+
+    @cached_property
+    def sound(self) -> QRectF:
+        """The sound lane."""
+        return self._row(self.curve.bottom(), self.lane)
+
+    @cached_property
+    def beats(self) -> QRectF:
+        """Where beats stand on the sound lane."""
+        return QRectF(self.sound.left(), self.sound.top(), self.sound.width(), min(_BEATS, self.lane))
 
     @cached_property
     def recorded_scale(self) -> float:

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from chronoxis.app.background import note_activity
 from chronoxis.app.document import Document
+from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import DIM, GROUND, font
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
@@ -28,6 +29,7 @@ from chronoxis.app.weave.rails import Rails, SpeedAxis, Stretch, View, stretches
 from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
 from chronoxis.app.weave.result_rail import draw_ready, draw_result
 from chronoxis.app.weave.rulers import draw_result_ruler
+from chronoxis.app.weave.sound_lane import draw_sound, lane_height
 from chronoxis.app.weave.threads import draw_threads, shows_single_threads
 from chronoxis.app.weave.tiles import Tiles, result_tiles
 from chronoxis.core.model.playing import place_at, played_at, result_span
@@ -55,9 +57,11 @@ class Weave(QWidget):
     scrubbed = Signal(object)
     menu_wanted = Signal(object)
 
-    def __init__(self, document: Document, ready_frames: Callable[[], list[int]]) -> None:
+    def __init__(self, document: Document, ready_frames: Callable[[], list[int]], hearing: Hearing) -> None:
         super().__init__()
         self._document = document
+        self._hearing = hearing
+        self.lane_is_folded = False
         self._ready_frames = ready_frames
         self.strips = Filmstrips()
         self._drag: Drag | None = None
@@ -90,6 +94,8 @@ class Weave(QWidget):
         self._wish.timeout.connect(self._wish_pictures)
         for signal in (document.changed, document.selection_changed, document.footage_changed):
             signal.connect(self.redraw)
+        document.footage_chosen.connect(self.redraw)
+        hearing.heard.connect(self._redraw_soon)
         document.playhead_moved.connect(lambda _: self.update())
         document.pending_changed.connect(self._redraw_soon)
         document.planned.connect(self._show_plan)
@@ -121,7 +127,8 @@ class Weave(QWidget):
         return QSize(1280, 330)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(600, 214)
+        lane = 0 if self.lane_is_folded else lane_height(self._document.project, self._hearing)
+        return QSize(600, 214 + lane)
 
     def rails(self) -> Rails | None:
         """The present geometry, or None while there is nothing to show."""
@@ -138,7 +145,8 @@ class Weave(QWidget):
             view.within(whole) if view else View(0.0, whole)
             for view, whole in zip(self._views, wholes, strict=True)
         )
-        return Rails(self.width(), self.height(), stretches, recorded, result, self._stretches[2])
+        lane = 0 if self.lane_is_folded else lane_height(project, self._hearing)
+        return Rails(self.width(), self.height(), stretches, recorded, result, self._stretches[2], lane)
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
         """Show ``factor`` times as much of both rails about the playhead, or of one about a point."""
@@ -241,11 +249,23 @@ class Weave(QWidget):
             draw_result(painter, rails, project, laid, self.strips, below)
             draw_result_ruler(painter, rails, project)
             draw_curve(painter, rails, project, laid)
+            draw_sound(painter, rails, project, self._hearing, self._chosen_music())
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
         self._tiles = above, below
         if not self._wish.isActive():
             self._wish.start()
+
+    def fold_lane(self) -> None:
+        """Fold the sound lane away, or open it."""
+        self.lane_is_folded = not self.lane_is_folded
+        self.redraw()
+
+    def _chosen_music(self) -> int | None:
+        """Number of the music whose footage is chosen, the first of it."""
+        key = self._document.chosen_footage
+        pieces = enumerate(self._document.project.music)
+        return next((number for number, piece in pieces if piece.footage == key), None)
 
     def show_made(self, _result_frame: int) -> None:
         """Show that another frame of the preview is made."""

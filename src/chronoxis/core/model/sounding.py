@@ -5,7 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.music import Credit, Music, MusicPiece
+from chronoxis.core.model.music import BeatChoices, Credit, Music, MusicPiece
 from chronoxis.core.model.pacing import changed
 from chronoxis.core.model.project import Passage, Place, Project
 from chronoxis.core.model.sound import Effect, Manner, Mix, PassageSound
@@ -68,6 +68,11 @@ def delete_music(project: Project, number: int) -> Project:
 def set_credit(project: Project, key: str, credit: Credit) -> Project:
     """Say whose music it is. Raises PlanError if the footage is no music."""
     return project.with_footage(replace(_music(project, key), credit=credit))
+
+
+def set_beats(project: Project, key: str, beats: BeatChoices) -> Project:
+    """Say something of the beats of music. Raises PlanError if the footage is no music."""
+    return project.with_footage(replace(_music(project, key), beats=beats))
 
 
 def _music(project: Project, key: str) -> Music:

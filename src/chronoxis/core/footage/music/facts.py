@@ -84,7 +84,6 @@ class MusicFacts:
             ("length", format_time(self.length, 2)),
             ("sound", f"{sound.codec}, {sound.sample_rate} Hz, {sound.channels} ch"),
             ("file size", f"{self.size / 1e6:.1f} MB"),
-            ("credit", self.credit.line or "none"),
         ]
 
     def as_json(self) -> dict[str, Any]:

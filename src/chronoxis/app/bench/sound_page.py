@@ -1,0 +1,292 @@
+"""The page *Sound*: how recorded sound follows the pace, effects, and the mix of all."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSlider,
+    QVBoxLayout,
+)
+
+from chronoxis.app.bench.number_field import NumberField
+from chronoxis.app.bench.page import Page, common, label_for, line
+from chronoxis.app.document import Document
+from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.theme.theme import font, scaled
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model import sounding
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.sound import (
+    MAX_LEVEL,
+    Effect,
+    EffectKind,
+    EffectRule,
+    Manner,
+    parse_loudness,
+)
+from chronoxis.core.timing.speed import format_speed, parse_speed
+from chronoxis.core.timing.timecode import parse_time
+
+_MANNERS = (
+    (Manner.HELD, "Pitch &held", "At every speed the sound keeps its own pitch"),
+    (Manner.FOLLOWS, "Pitch f&ollows", "The pitch rises and falls with the speed, as on tape"),
+    (Manner.SILENT, "S&ilent", "No recorded sound here"),
+)
+_EFFECTS = (
+    (EffectKind.RUSH, "Rush", "Noise and a tone that climb and fall with each ramp to a high speed"),
+    (EffectKind.BURNER, "Burner", "A gas burner that roars with each ramp to a high speed"),
+    (EffectKind.WHIRR, "Whirr", "A tape that spins, in fast and in reversed stretches"),
+    (EffectKind.TICK, "Tick", "A tick on each pulse"),
+)
+_LEAST_SHOWN = -40  # dB on the slider
+
+
+class SoundPage(Page):
+    """Shows and changes the sound of the selected passages, and of the whole."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.manners: dict[Manner, QPushButton] = {}
+        self.ramp_effects: dict[EffectKind | None, QPushButton] = {}
+        self.rules: dict[EffectKind, QPushButton] = {}
+        self.level = QSlider(Qt.Orientation.Horizontal)
+        self.level.setRange(_LEAST_SHOWN, round(MAX_LEVEL))
+        self.level.setPageStep(3)
+        self.level.setToolTip("How loud the recorded sound is, dB")
+        self.level.setAccessibleName("Level")
+        self.level.sliderPressed.connect(lambda: document.begin_gesture("Level"))
+        self.level.sliderReleased.connect(document.end_gesture)
+        self.level.valueChanged.connect(self._set_level)
+        self._decibels, self._means, self.measured = QLabel(), QLabel(), QLabel()
+        self.fades = {
+            side: self._field(f"Fade {side}", f"Result seconds in which the sound fades {side}")
+            for side in ("in", "out")
+        }
+        self.above = self._field("Silent above", "The speed above which recorded sound is silent: 4×")
+        self.loudness = self._field(
+            "Loudness", "LUFS that the whole is brought to, such as −14; empty leaves it"
+        )
+        self.effects_above = self._field("Effects from", "The speed from which these effects sound: 4×")
+        for side, field in self.fades.items():
+            field.editingFinished.connect(partial(self._enter_fade, side))
+        self.above.editingFinished.connect(self._enter_above)
+        self.loudness.editingFinished.connect(self._enter_loudness)
+        self.effects_above.editingFinished.connect(self._enter_effects_above)
+        self._lay_out()
+
+    @staticmethod
+    def _field(name: str, tip: str) -> NumberField:
+        field = NumberField(name, tip)
+        field.setFixedWidth(scaled(66))
+        return field
+
+    def _lay_out(self) -> None:
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 4, 0, 0)
+        rows.setSpacing(7)
+        chips, group = QHBoxLayout(), QButtonGroup(self)
+        chips.setSpacing(6)
+        for manner, text, tip in _MANNERS:
+            chip = choice_chip(text, tip, group, partial(self._choose, manner))
+            chips.addWidget(chip)
+            self.manners[manner] = chip
+        chips.addStretch()
+        level = QHBoxLayout()
+        level.addWidget(label_for("&Level", self.level))
+        level.addWidget(self.level, 1)
+        level.addWidget(self._decibels)
+        self._decibels.setMinimumWidth(scaled(58))
+        self._decibels.setAlignment(Qt.AlignmentFlag.AlignRight)
+        fades = QHBoxLayout()
+        for side, text in (("in", "Fade i&n"), ("out", "ou&t")):
+            fades.addWidget(label_for(text, self.fades[side]))
+            fades.addWidget(self.fades[side])
+        fades.addStretch()
+        self._means.setProperty("dim", True)
+        self._means.setFont(font(9))
+        self._means.setWordWrap(True)
+        rows.addLayout(chips)
+        rows.addLayout(level)
+        rows.addLayout(fades)
+        rows.addLayout(self._ramp_row())
+        rows.addWidget(self._means)
+        rows.addWidget(line())
+        rows.addLayout(self._whole())
+        rows.addStretch()
+
+    def _ramp_row(self) -> QHBoxLayout:
+        row, group = QHBoxLayout(), QButtonGroup(self)
+        row.setSpacing(6)
+        title = QLabel("Ramp out")
+        title.setProperty("dim", True)
+        row.addWidget(title)
+        for kind, text, tip in (
+            (None, "as the whole", "What is chosen below for all ramps"),
+            (EffectKind.RUSH, "rush", "A rush with this very ramp"),
+            (EffectKind.BURNER, "burner", "A burner with this very ramp"),
+        ):
+            chip = choice_chip(text, tip, group, partial(self._choose_effect, kind))
+            row.addWidget(chip)
+            self.ramp_effects[kind] = chip
+        row.addStretch()
+        return row
+
+    def _whole(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(6)
+        title = QLabel("The whole result")
+        title.setFont(font(9.5, 600))
+        grid.addWidget(title, 0, 0, 1, 2)
+        self.measured.setProperty("dim", True)
+        self.measured.setAlignment(Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(self.measured, 0, 2, 1, 2)
+        grid.addWidget(label_for("Silent a&bove", self.above), 1, 0)
+        grid.addWidget(self.above, 1, 1)
+        grid.addWidget(label_for("Lo&udness", self.loudness), 1, 2)
+        grid.addWidget(self.loudness, 1, 3)
+        chips = QHBoxLayout()
+        chips.setSpacing(6)
+        for kind, text, tip in _EFFECTS:
+            chip = push_button(text, tip)
+            chip.setCheckable(True)
+            chip.setProperty("choice", True)
+            chip.clicked.connect(partial(self._toggle_rule, kind))
+            chips.addWidget(chip)
+            self.rules[kind] = chip
+        chips.addStretch()
+        chips.addWidget(label_for("f&rom", self.effects_above))
+        chips.addWidget(self.effects_above)
+        grid.addLayout(chips, 2, 0, 1, 4)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
+        return grid
+
+    def show_project(self) -> None:
+        """Show the values of the selected passages."""
+        project, places = self._document.project, self._places
+        self._show_whole(project)
+        if not places or not project.shots:
+            return
+        sounds = [project.passage(place).sound for place in places]
+        manners = {sound.manner for sound in sounds}
+        for manner, chip in self.manners.items():
+            chip.group().setExclusive(len(manners) == 1)
+            chip.setChecked(manners == {manner})
+        kinds = {effect.kind if (effect := project.passage(place).effect) else None for place in places}
+        for kind, chip in self.ramp_effects.items():
+            chip.group().setExclusive(len(kinds) == 1)
+            chip.setChecked(kinds == {kind})
+            chip.setEnabled(any(project.is_ramped(place) for place in places))
+        if not self.level.isSliderDown():
+            self.level.blockSignals(True)
+            self.level.setValue(round(sounds[0].level))
+            self.level.blockSignals(False)
+        self._decibels.setText(common(f"{sound.level:+.0f} dB" for sound in sounds))
+        for side, field in self.fades.items():
+            field.show_number(common(f"{float(getattr(sound, f'fade_{side}')):g} s" for sound in sounds))
+        self._means.setText(self._meaning(project))
+
+    def _show_whole(self, project: Project) -> None:
+        mix = project.mix
+        self.above.show_number(format_speed(mix.silent_above))
+        self.loudness.show_number("" if mix.loudness is None else f"{mix.loudness:g}".replace("-", "−"))
+        for kind, chip in self.rules.items():
+            chip.setChecked(mix.rule(kind) is not None)
+        self.effects_above.show_number(
+            common(format_speed(rule.above) for rule in mix.rules) if mix.rules else "4×"
+        )
+
+    def show_measured(self, lufs: float) -> None:
+        """Show how loud the whole is."""
+        self.measured.setText(f"measured {lufs:.1f} LUFS".replace("-", "−"))
+
+    def _meaning(self, project: Project) -> str:
+        """What is heard of the first selected passage, in words."""
+        place = self._places[0]
+        passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
+        facts = self._document.facts.get(footage.origin)
+        if facts is not None and facts.sound is None:
+            return f"{footage.name} has no sound."
+        if passage.sound.manner is Manner.SILENT:
+            return "No recorded sound here."
+        speed = passage.speed
+        if speed > project.mix.silent_above:
+            above = format_speed(project.mix.silent_above)
+            return f"At {format_speed(speed)} it is silent: that is above {above}. Ramps fade it in and out."
+        if not passage.sound.manner.can_play(speed / footage.scale):
+            return f"At {format_speed(speed)} nothing could be told of it; it is silent."
+        return ""
+
+    def _choose(self, manner: Manner) -> None:
+        self._apply("Sound", lambda p: sounding.set_manner(p, self._places, manner))
+
+    def _choose_effect(self, kind: EffectKind | None) -> None:
+        effect = Effect(kind) if kind else None
+        self._apply("Effect", lambda p: sounding.set_effect(p, self._places, effect))
+
+    def _set_level(self, level: int) -> None:
+        self._apply("Level", lambda p: sounding.set_level(p, self._places, float(level)))
+
+    def _toggle_rule(self, kind: EffectKind, on: bool) -> None:
+        mix = self._document.project.mix
+        above = mix.rules[0].above if mix.rules else Fraction(4)
+        rule = EffectRule(Effect(kind), above) if on else None
+        self._apply("Effect", lambda p: sounding.set_mix(p, p.mix.with_rule(kind, rule)))
+
+    def _enter_fade(self, side: str) -> None:
+        self._enter(
+            self.fades[side],
+            "Fade",
+            lambda text: parse_time(text.removesuffix("s").strip() or "0"),
+            lambda p, seconds: sounding.set_fades(p, self._places, **{f"fade_{side}": seconds}),
+        )
+
+    def _enter_above(self) -> None:
+        self._enter(
+            self.above,
+            "Silent above",
+            parse_speed,
+            lambda p, speed: sounding.set_mix(p, replace(p.mix, silent_above=speed)),
+        )
+
+    def _enter_loudness(self) -> None:
+        self._enter(
+            self.loudness,
+            "Loudness",
+            lambda text: parse_loudness(text) if text.strip() else None,
+            lambda p, lufs: sounding.set_mix(p, replace(p.mix, loudness=lufs)),
+        )
+
+    def _enter_effects_above(self) -> None:
+        def changed(project: Project, speed: Fraction) -> Project:
+            rules = tuple(replace(rule, above=speed) for rule in project.mix.rules)
+            return sounding.set_mix(project, replace(project.mix, rules=rules))
+
+        self._enter(self.effects_above, "Effects from", parse_speed, changed)
+
+    def _enter(
+        self,
+        field: NumberField,
+        label: str,
+        read: Callable[[str], Any],
+        edit: Callable[[Project, Any], Project],
+    ) -> None:
+        text = field.take_text()
+        if text is None:
+            return
+        try:
+            value = read(text)
+        except PlanError as error:
+            self.refused.emit(str(error))
+        else:
+            self._apply(label, lambda p: edit(p, value))
+        self.show_project()

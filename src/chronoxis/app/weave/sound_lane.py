@@ -1,0 +1,207 @@
+"""The sound lane: what is heard along the result, and the beats of its music."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, SOUND, SOUND_GROUND, TEXT
+from chronoxis.app.weave.lettering import width_of, write
+from chronoxis.app.weave.rails import Rails
+from chronoxis.core.model.beats import turns
+from chronoxis.core.model.music import Music
+from chronoxis.core.model.playing import played_at
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.sound import AUDIBLE, Manner
+from chronoxis.core.sound.samples import gain_of
+from chronoxis.core.timing.pace import Seconds
+
+_ONE, _BOTH = 37, 58  # pixels of the lane with recorded sound or music, and with both
+_LEAST_BEAT = 4.0  # pixels between beats for all of them to be drawn
+_QUIET = 40.0  # dB below the loudest that are still seen
+
+Columns = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class LaneRows:
+    """Where on the lane recorded sound and music have their rows; None where there is none."""
+
+    recorded: QRectF | None
+    music: QRectF | None
+
+
+def lane_height(project: Project, hearing: Hearing) -> int:
+    """Pixels that the lane needs."""
+    recorded, music = _has_recorded(project, hearing), bool(project.music)
+    return _BOTH if recorded and music else _ONE if recorded or music else 0
+
+
+def rows_of(rails: Rails, project: Project, hearing: Hearing) -> LaneRows:
+    """The rows of the lane."""
+    rest = rails.sound.adjusted(0, rails.beats.height(), 0, -2)
+    recorded, music = _has_recorded(project, hearing), bool(project.music)
+    if recorded and music:
+        half = rest.height() / 2
+        return LaneRows(rest.adjusted(0, 0, 0, -half), rest.adjusted(0, half, 0, 0))
+    return LaneRows(rest if recorded else None, rest if music else None)
+
+
+def draw_sound(
+    painter: QPainter, rails: Rails, project: Project, hearing: Hearing, chosen: int | None
+) -> None:
+    """Draw the lane; ``chosen`` is the number of the music whose settings are shown."""
+    if not rails.lane:
+        return
+    painter.fillRect(rails.sound, PANEL)
+    rows = rows_of(rails, project, hearing)
+    edges = np.arange(rails.sound.left(), rails.sound.right() + 1)
+    times = rails.result_view.start + (edges - rails.sound.left()) / rails.result_scale
+    painter.save()
+    painter.setClipRect(rails.sound)
+    if rows.recorded is not None:
+        levels, heard = _recorded(project, hearing, times)
+        _draw_wave(painter, rows.recorded, levels, heard)
+    if rows.music is not None:
+        for number in range(len(project.music)):
+            _draw_music(painter, rails, rows.music, project, number, hearing, chosen == number, times)
+    _draw_beats(painter, rails, hearing)
+    painter.restore()
+
+
+def _has_recorded(project: Project, hearing: Hearing) -> bool:
+    used = {shot.footage for shot in project.shots}
+    return any(
+        len(hearing.trace(footage.origin).levels) for footage in project.footage if footage.key in used
+    )
+
+
+def _recorded(project: Project, hearing: Hearing, times: Seconds) -> tuple[Columns, npt.NDArray[np.bool_]]:
+    """Between each two times, how loud the recording is there, and whether that is heard."""
+    played = played_at(project, np.minimum(times, float(project.result_length)))
+    levels = np.zeros(len(times) - 1, np.float32)
+    for number in np.unique(played.shots).tolist():
+        footage = project.footage_of(project.shots[number])
+        trace = hearing.trace(footage.origin)
+        inside = np.flatnonzero(played.shots == number)
+        if not len(trace.levels) or len(inside) < 2:
+            continue
+        peaks = trace.peaks(played.recorded[inside] / float(footage.scale))
+        levels[inside[:-1]] = peaks
+    rows = project.rows
+    places = np.clip(np.searchsorted(rows.begins, times[:-1], "right") - 1, 0, len(rows) - 1)
+    low, high, gains = _bounds(project)
+    speeds = played.speeds[:-1]
+    heard = (speeds >= low[places] * (1 - 1e-9)) & (speeds <= high[places] * (1 + 1e-9))
+    levels[times[:-1] >= float(project.result_length)] = 0
+    return levels * np.where(heard, gains[places], 1.0).astype(np.float32), heard
+
+
+def _bounds(project: Project) -> tuple[Seconds, Seconds, Seconds]:
+    """For each passage, between which speeds its sound is heard, and at what gain."""
+    most = float(project.mix.silent_above)
+    low, high, gains = [], [], []
+    for shot in project.shots:
+        scale = float(project.footage_of(shot).scale)
+        for passage in shot.passages:
+            manner = passage.sound.manner
+            slowest, fastest = AUDIBLE[manner.value] if manner is not Manner.SILENT else (1, 0)
+            low.append(float(slowest) * scale)
+            high.append(min(float(fastest) * scale, most))
+            gains.append(gain_of(passage.sound.level))
+    return np.array(low), np.array(high), np.array(gains)
+
+
+def _draw_wave(painter: QPainter, row: QRectF, levels: Columns, heard: npt.NDArray[np.bool_]) -> None:
+    """Bars about the middle, lit where they are heard."""
+    middle, half = row.center().y(), row.height() / 2 - 1
+    decibels = 20 * np.log10(np.maximum(levels, 1e-6))
+    heights = np.clip(1 + decibels / _QUIET, 0.0, 1.0) * half
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    for lit, colour in ((False, SOUND_GROUND), (True, SOUND)):
+        chosen = np.flatnonzero((heard == lit) & (levels > 0))
+        xs = (row.left() + chosen).tolist()
+        painter.setPen(QPen(colour, 1))
+        painter.drawLines(
+            [QLineF(x, middle - h, x, middle + h) for x, h in zip(xs, heights[chosen].tolist(), strict=True)]
+        )
+    painter.setPen(QPen(SOUND_GROUND, 1))
+    painter.drawLine(QPointF(row.left(), middle), QPointF(row.left() + len(levels), middle))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+
+def _draw_music(
+    painter: QPainter,
+    rails: Rails,
+    row: QRectF,
+    project: Project,
+    number: int,
+    hearing: Hearing,
+    chosen: bool,
+    times: Seconds,
+) -> None:
+    piece = project.music[number]
+    footage = project.footage_named(piece.footage)
+    trace = hearing.trace(footage.origin)
+    spans = turns(piece, footage.stored_length, project.result_length)
+    for begin, end, source in spans:
+        inside = np.flatnonzero((times >= begin) & (times <= end))
+        if len(inside) < 2:
+            continue
+        levels = np.zeros(len(times) - 1, np.float32)
+        levels[inside[:-1]] = trace.peaks(times[inside] - begin + source) * gain_of(piece.level)
+        box = QRectF(rails.result_x(begin), row.top(), (end - begin) * rails.result_scale, row.height())
+        painter.fillRect(box.adjusted(0, 1, 0, -1), GROUND)
+        _draw_wave(painter, row, levels, np.ones(len(levels), np.bool_))
+        painter.setPen(QPen(LIVE if chosen else LINE, 1.5 if chosen else 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
+    if spans:
+        _draw_name(
+            painter,
+            rails,
+            row,
+            footage.name,
+            hearing,
+            footage if isinstance(footage, Music) else None,
+            spans[0][0],
+        )
+
+
+def _draw_name(
+    painter: QPainter,
+    rails: Rails,
+    row: QRectF,
+    name: str,
+    hearing: Hearing,
+    music: Music | None,
+    begin: float,
+) -> None:
+    tempo = hearing.beats_of(music).tempo if music else None
+    text = f"{name} · {tempo:.0f} beats a minute" if tempo else name
+    left = max(rails.result_x(begin) + 4, row.left() + 2)
+    box = QRectF(left, row.bottom() - 13, width_of(text, 7.5) + 8, 12)
+    ground = PANEL
+    painter.setOpacity(0.8)
+    painter.fillRect(box, ground)
+    painter.setOpacity(1.0)
+    write(painter, box.adjusted(3, 0, 0, 0), text, TEXT, 7.5)
+
+
+def _draw_beats(painter: QPainter, rails: Rails, hearing: Hearing) -> None:
+    """Ticks; those that begin bars are taller, and alone where there is no room for all."""
+    beats = hearing.beats
+    if not len(beats):
+        return
+    xs = rails.result_xs(beats.times)
+    row = rails.beats
+    apart = float(np.median(np.diff(xs))) if len(xs) > 1 else row.width()
+    shown = (xs >= row.left()) & (xs <= row.right()) & (beats.bars | (apart >= _LEAST_BEAT))
+    for bar, colour in ((False, DIM), (True, SOUND)):
+        height = row.height() if bar else row.height() * 0.55
+        painter.setPen(QPen(colour, 1.4 if bar else 1))
+        chosen = xs[shown & (beats.bars == bar)].tolist()
+        painter.drawLines([QLineF(x, row.bottom() - height + 1, x, row.bottom()) for x in chosen])
