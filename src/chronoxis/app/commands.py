@@ -7,8 +7,10 @@ from math import ceil
 from chronoxis.app.document import Document
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, pacing, sounding
+from chronoxis.core.model.beats import turns, with_tap
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.music import Music
 from chronoxis.core.model.pacing import CopiedPace
 from chronoxis.core.model.playing import place_at, played_at, result_span, result_time_of
 from chronoxis.core.model.project import Place, Project
@@ -227,6 +229,21 @@ class Commands:
             marker.name,
             lambda name: self.rename_marker(key, marker.at, name),
         )
+
+    def tap_beat(self, result_seconds: float) -> None:
+        """Put a beat of the music that plays at a result second there."""
+        project = self._document.project
+        for piece in sorted(project.music, key=lambda piece: piece.at, reverse=True):
+            footage = project.footage_named(piece.footage)
+            for begin, end, source in turns(piece, footage.stored_length, project.result_length):
+                if begin <= result_seconds < end and isinstance(footage, Music):
+                    self._tap(footage, result_seconds - begin + source)
+                    return
+        self._document.refused.emit("No music plays here; lay some under the result to tap along with it.")
+
+    def _tap(self, music: Music, seconds: float) -> None:
+        beats = with_tap(music.beats, Fraction(round(seconds * 1000), 1000))
+        self._document.apply("Tap beats", lambda p: sounding.set_beats(p, music.key, beats))
 
     def rename_marker(self, key: str | None, at: Fraction, name: str) -> None:
         """Give a mark of a recording, or of the result, another name."""

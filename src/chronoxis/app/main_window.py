@@ -37,12 +37,13 @@ from chronoxis.app.sound.devices import open_device
 from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.sound.player import Player
 from chronoxis.app.sound.sound_ahead import SoundAhead
+from chronoxis.app.sound.waveform import waveform_image
 from chronoxis.app.theme.theme import icon, scaled
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.render.plan import Plan
 
-_BENCH_WIDTH = 380
+_BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 344  # the latter grows with the text
 _SHELF_WIDTH = 206
 _WEAVE_SHARE = 0.46  # of the height below the head line, at first
 _USUAL_HEIGHT = 730  # pixels of that height, beyond which the pictures gain most
@@ -65,6 +66,7 @@ class MainWindow(QMainWindow):
         self.weave = Weave(self.document, self.preview.made, self.hearing)
         self.shelf = Shelf(self.document)
         self.loading = Loading(self.document, self.shelf, self.weave)
+        self.hearing.heard.connect(self._show_waveforms)
         self.pictures = Pictures(self.document, self.preview, self.transport)
         self.bench = Bench(self.document, self.shelf, self.hearing)
         self.question = QuestionBar()
@@ -184,7 +186,7 @@ class MainWindow(QMainWindow):
         self._message.setWordWrap(True)
         for page in (self.bench, self.export_panel):
             self._right.addWidget(page)
-        self._right.setFixedWidth(_BENCH_WIDTH)
+        self._right.setFixedWidth(max(_BENCH_WIDTH, scaled(_BENCH_FOR_TEXT)))
         self.shelf.setFixedWidth(scaled(_SHELF_WIDTH))
         below = QWidget()
         self._below = QHBoxLayout(below)
@@ -249,6 +251,13 @@ class MainWindow(QMainWindow):
         self.transport.set_shuttle(0)
         self.pictures.show_first(picture)
         self.export_panel.choices.output.clear()
+
+    def _show_waveforms(self) -> None:
+        """Show music on the shelf by its waveform."""
+        for footage in self.document.project.footage:
+            trace = self.hearing.trace(footage.origin)
+            if not footage.is_seen and len(trace.levels):
+                self.shelf.show_thumbnail(footage.origin, waveform_image(trace.levels))
 
     def _mark_pictures(self) -> None:
         """Draw framings on the recorded picture while their page is shown."""

@@ -74,6 +74,7 @@ class Menus:
         self.recent.aboutToShow.connect(self.list_recent)
         self._add(menu, "&Bring in footage…", keys.Open, files.choose_footage)
         self._add(menu, "Bring in a &folder…", "Ctrl+Shift+P", files.choose_folder)
+        self._add(menu, "Bring in &music…", "Ctrl+M", files.choose_music)
         menu.addSeparator()
         self.save = self._add(menu, "&Save", keys.Save, files.save)
         self._add_for_shots(
@@ -164,6 +165,7 @@ class Menus:
             self._add(
                 menu, f"Bench page {name}", f"Alt+{number + 1}", partial(window.show_bench_page, number)
             )
+        self._add(menu, "Fold the sound &lane, or open it", "Shift+W", weave.fold_lane)
         self._add(menu, "Fold the &Bench, or open it", "Shift+B", window.fold_bench)
         self._add(menu, "Fold the Foota&ge, or open it", "Shift+F", window.fold_shelf)
 
@@ -187,7 +189,12 @@ class Menus:
             ("&Loop", "Ctrl+L", pictures.loop_button.toggle),
             ("Loop the &selection", "Shift+L", pictures.loop_selection),
             ("Loop the nearest &joint", "Shift+J", pictures.loop_joint),
+            ("&Tap a beat", "T", lambda: window.commands.tap_beat(transport.heard_at)),
         )
+        scrubbing = self._add(menu, "&Hear what is scrubbed over", "Shift+S", lambda: None)
+        scrubbing.setCheckable(True)
+        scrubbing.setChecked(window.player.scrubs)
+        scrubbing.toggled.connect(window.player.set_scrubs)
 
     def _add_for_shots(self, menu: QMenu, *entries: Entry) -> None:
         """Entries that make sense only where there is a shot."""

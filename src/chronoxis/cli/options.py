@@ -110,10 +110,17 @@ def framing_options(command: Callable[..., None]) -> Callable[..., None]:
 
 def sound_options(command: Callable[..., None]) -> Callable[..., None]:
     """What is heard."""
+    return click.option(
+        "--sound",
+        type=click.Choice(["none", "held", "follows"]),
+        help="Recorded sound: none, its pitch held, or a pitch that follows the speed.",
+    )(mix_options(command))
+
+
+def mix_options(command: Callable[..., None]) -> Callable[..., None]:
+    """What goes with recorded sound, and how loud."""
     for option in reversed(
         [
-            click.option("--sound", type=click.Choice(["none", "held", "follows"]),
-                         help="Recorded sound: none, its pitch held, or a pitch that follows the speed."),
             click.option("--silent-above", type=Words("speed", parse_speed), metavar="S",
                          help="The speed above which recorded sound is silent; 4× if not given."),
             click.option("--music", multiple=True, metavar="FILE[@T]",

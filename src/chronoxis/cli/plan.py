@@ -1,4 +1,4 @@
-"""`chronoxis plan`: which recorded frames make each result frame."""
+"""`chronoxis plan`: which recorded frames make each result frame, and what is heard."""
 
 import csv
 import io
@@ -11,7 +11,7 @@ from typing import Any
 import click
 from click.core import ParameterSource
 
-from chronoxis.cli.options import FILE, framing_options, pace_options, photo_options
+from chronoxis.cli.options import FILE, framing_options, mix_options, pace_options, photo_options
 from chronoxis.cli.planning import plan_of_footage, plan_of_project
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import written_whole
@@ -21,6 +21,7 @@ from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan
+from chronoxis.core.sound.sound_plan import SoundPlan, Stretch
 
 _BLOCK = 20_000  # rows that are put together before they are written
 
@@ -30,38 +31,71 @@ _BLOCK = 20_000  # rows that are put together before they are written
 @pace_options
 @photo_options
 @framing_options
-@click.option("--csv", "listing", required=True, metavar="FILE|-", help="Where to write the plan.")
+@mix_options
+@click.option(
+    "--csv", "listing", metavar="FILE|-", help="Write which recorded frames make each result frame."
+)
+@click.option("--sound", "heard", metavar="FILE|-", help="Write what is heard in each stretch.")
 @click.option("--overwrite", is_flag=True, help="Replace FILE if it is there.")
 @click.pass_context
-def plan(context: click.Context, /, source: Path, listing: str, overwrite: bool, **choices: Any) -> None:
-    """List which recorded frames make each result frame of a recording, of photos or of a project.
+def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
+    """List which recorded frames make each result frame, and what is heard in each stretch.
 
-    A project's list also says which shot, counted from 1, and which footage.
+    INPUT is a recording, photos or a project. A project's list also says which shot, counted from 1, and
+    which footage.
     """
+    wanted = {name: choices.pop(name) for name in ("listing", "heard")}
+    overwrite = choices.pop("overwrite")
+    files = [Path(name) for name in wanted.values() if name not in (None, "-")]
+    if not any(wanted.values()):
+        raise click.UsageError("Give --csv for the frames, --sound for what is heard, or both.")
+    for file in files:
+        check_output(file, protects=[source], overwrite=overwrite)
     lossless = ResultSettings(MKV)
     whole = source.suffix.lower() == endings.PROJECT
-    if listing != "-":
-        check_output(Path(listing), protects=[source], overwrite=overwrite)
     if whole:
         _refuse_idle(context)
         made = plan_of_project(replace(load_project(source), settings=lossless), choices["fps"])
     else:
-        made = plan_of_footage(source, lossless, choices)
-    if listing == "-":
-        for block in _blocks(made, whole=whole):
+        made = plan_of_footage(source, lossless, {**choices, "sound": None})
+    for file in files:
+        check_output(file, protects=protected_files(made.project), overwrite=overwrite)
+    if wanted["listing"] is not None:
+        _write(wanted["listing"], _blocks(made, whole=whole), overwrite=overwrite)
+    if wanted["heard"] is not None:
+        _write(wanted["heard"], iter([_heard(made.sound)]), overwrite=overwrite)
+
+
+def _write(name: str, blocks: Iterator[str], *, overwrite: bool) -> None:
+    if name == "-":
+        for block in blocks:
             sys.stdout.write(block)
         return
-    check_output(Path(listing), protects=protected_files(made.project), overwrite=overwrite)
-    with written_whole(Path(listing), overwrite=overwrite) as file:
-        for block in _blocks(made, whole=whole):
+    with written_whole(Path(name), overwrite=overwrite) as file:
+        for block in blocks:
             file.write(block.encode())
+
+
+def _heard(sound: SoundPlan) -> str:
+    """One row per stretch, in the order of the result; seconds and dB."""
+    text = io.StringIO()
+    rows = csv.writer(text, lineterminator="\n")
+    rows.writerow(["result_begin", "result_end", "source", "source_begin", "source_end", "manner", "level"])
+    for row in sound.rows():
+        begin, end = f"{row.begin:.6f}", f"{row.end:.6f}"
+        if isinstance(row, Stretch):
+            source = [row.source, f"{row.source_begin:.6f}", f"{row.source_end:.6f}"]
+            rows.writerow([begin, end, *source, row.manner or "music", f"{row.level:g}"])
+        else:
+            rows.writerow([begin, end, row.effect.kind, "", "", "effect", f"{row.effect.level:g}"])
+    return text.getvalue()
 
 
 def _refuse_idle(context: click.Context) -> None:
     """A project has all choices but the rate; raises UsageError if another is given."""
     for name in context.params:
         given = context.get_parameter_source(name) is ParameterSource.COMMANDLINE
-        if given and name not in ("source", "listing", "overwrite", "fps"):
+        if given and name not in ("source", "listing", "heard", "overwrite", "fps"):
             raise click.UsageError(
                 "A project has its own choices but for --fps; give others for a recording."
             )

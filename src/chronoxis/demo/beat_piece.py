@@ -15,7 +15,7 @@ from chronoxis.demo import tune_truth
 from chronoxis.demo.finished_piece import recording_in_demo
 from chronoxis.demo.walk_truth import RATE, SECONDS
 
-_BASE = Fraction(8, 5)
+_BASE = Fraction(2)
 _LEAD_BARS = 2  # of the music before it drops
 
 

@@ -27,6 +27,7 @@ from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.render.credits import uncredited
 from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
@@ -234,4 +235,6 @@ def _caution(project: Project, places: list[Place], *, on_pace: bool) -> str:
         )
     if project.result_length * project.rate < 1:
         return "The result is shorter than one frame; it will be a single frame."
+    if lacking := uncredited(project):
+        return f"{lacking[0].name} has no full credit yet: its page has room for title, author and licence."
     return ""

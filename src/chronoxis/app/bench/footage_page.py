@@ -110,12 +110,13 @@ class FootagePage(Page):
         footage = self.footage
         if footage is None:
             return
-        facts = self._document.facts.get(footage.origin)
+        facts, project = self._document.facts.get(footage.origin), self._document.project
         self._picture.show_image(self._shelf.thumbnail(footage.origin))
         self.name.setText(footage.name)
-        count = sum(shot.footage == footage.key for shot in self._document.project.shots)
-        self._uses.setText(f"in {count} shots" if count > 1 else "in one shot" if count else "in no shot")
+        uses = project.shots if footage.is_seen else project.music
+        self._uses.setText(_uses_in_words(sum(use.footage == footage.key for use in uses), footage))
         rows = facts.rows() if facts else [("length", format_time(footage.length, 2))]
+        rows = rows if footage.is_seen else rows[:1]  # its other choices need the room
         self._names.setText("\n".join(name for name, _ in rows))
         self._values.show_text("\n".join(value for _, value in rows))
         is_recording = isinstance(footage, Recording)
@@ -132,7 +133,7 @@ class FootagePage(Page):
         self.use.setText("Lay under t&he result" if is_music else "Add s&hot")
         self.canvas.setVisible(not is_music)
         self.use.setEnabled(facts is not None)
-        canvas = self._document.project.canvas
+        canvas = project.canvas
         self.canvas.setEnabled(facts is not None and facts.picture.canvas != canvas)
 
     def _add_shot(self) -> None:
@@ -166,3 +167,11 @@ class FootagePage(Page):
             return
         self._apply("Capture rate", lambda p: set_capture_rate(p, footage.key, rate))
         self.show_project()
+
+
+def _uses_in_words(count: int, footage: Footage) -> str:
+    """How often footage is used."""
+    if footage.is_seen:
+        return f"in {count} shots" if count > 1 else "in one shot" if count else "in no shot"
+    often = f"{count} times" if count > 1 else "once" if count else ""
+    return f"{footage.in_brief} · " + (f"laid {often} under the result" if often else "not under the result")

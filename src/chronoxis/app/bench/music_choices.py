@@ -14,7 +14,7 @@ from chronoxis.app.bench.page import label_for, line
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import push_button
 from chronoxis.app.sound.hearing import Hearing
-from chronoxis.app.theme.theme import font, scaled
+from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import sounding
 from chronoxis.core.model.beats import with_factor
@@ -28,6 +28,15 @@ _CREDIT = (
     ("author", "A&uthor", "Who made it"),
     ("licence", "Lice&nce", "Under what terms it may be used, such as CC BY 4.0"),
     ("link", "Lin&k", "Where it comes from"),
+)
+_PLACES = (
+    ("at", "Be&gins", "Result time at which it begins"),
+    ("in_point", "F&rom", "Time of the music that plays first"),
+    ("out_point", "&to", "Time of the music at which it ends; empty for all of it"),
+    ("level", "L&evel", "dB: 0 leaves it as it is"),
+    ("fade_in", "Fade &in", "Seconds"),
+    ("fade_out", "&out", "Seconds, before its end or that of the result"),
+    ("duck", "&Duck", "dB by which it goes down while recorded sound is heard"),
 )
 _SHIFT = Fraction(1, 100)
 
@@ -84,31 +93,19 @@ class MusicChoices(QWidget):
         rows.addLayout(credit)
         rows.addWidget(line())
         rows.addLayout(self._places())
-        rows.addWidget(line())
         rows.addLayout(self._beats())
 
     def _places(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setVerticalSpacing(4)
-        for number, (name, text, tip) in enumerate(
-            (
-                ("at", "Be&gins at", "Result time at which it begins"),
-                ("level", "L&evel", "dB: 0 leaves it as it is"),
-                ("in_point", "F&rom", "Time of the music that plays first"),
-                ("fade_in", "Fade &in", "Seconds"),
-                ("out_point", "&to", "Time of the music at which it ends; empty for all of it"),
-                ("fade_out", "Fade &out", "Seconds, before its end or that of the result"),
-                ("duck", "&Duck by", "dB by which it goes down while recorded sound is heard"),
-            )
-        ):
+        grid.setHorizontalSpacing(5)
+        for number, (name, text, tip) in enumerate(_PLACES):
             entry = NumberField(text.replace("&", ""), tip)
-            entry.setFixedWidth(scaled(74))
             entry.editingFinished.connect(partial(self._enter_place, name))
             self.places[name] = entry
-            grid.addWidget(label_for(text, entry), number // 2, 2 * (number % 2))
-            grid.addWidget(entry, number // 2, 2 * (number % 2) + 1)
-        grid.addWidget(self.loops, 3, 2, 1, 2)
-        grid.setColumnStretch(4, 1)
+            grid.addWidget(label_for(text, entry), number // 3, 2 * (number % 3))
+            grid.addWidget(entry, number // 3, 2 * (number % 3) + 1)
+        grid.addWidget(self.loops, 2, 2, 1, 4)
         return grid
 
     def _beats(self) -> QVBoxLayout:

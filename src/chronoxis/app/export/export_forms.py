@@ -82,7 +82,8 @@ class ChoiceForm(QWidget):
         self.sound = _box(
             "&Sound", "Recorded sound, music and effects, as the pages Sound and Music have them"
         )
-        for box in (self.stretch, self.sound):
+        self.credits = _box("Credi&ts", "Write whose music it is into a text beside the file as well")
+        for box in (self.stretch, self.sound, self.credits):
             box.clicked.connect(self._tell)
         self.output = _line("File", "Where the result is written; for stills, a folder")
         self.browse = push_button("&Browse…", "Choose where the result is written")
@@ -112,7 +113,8 @@ class ChoiceForm(QWidget):
         elif hold == _AT_MOST and chosen.most_options:
             at_most = parse_megabytes(text or _FIRST_MEGABYTES)
         sound = self.sound.isChecked()
-        return ResultSettings(chosen, size, Quality(self.quality.value()), sound, bitrate, at_most)
+        credits_ = self.credits.isChecked()
+        return ResultSettings(chosen, size, Quality(self.quality.value()), sound, bitrate, at_most, credits_)
 
     def choose_format(self, format_: ExportFormat) -> None:
         """Choose a format as a person would."""
@@ -135,6 +137,7 @@ class ChoiceForm(QWidget):
         self.quality_word.setText("lossless" if lossless else _QUALITY_WORDS[settings.quality])
         self.sound.setChecked(settings.sound)
         self.sound.setEnabled(bool(format_.sound_codec))
+        self.credits.setChecked(settings.credits)
         self._set_quiet(False)
 
     def _show_hold(self, settings: ResultSettings) -> None:
@@ -197,6 +200,7 @@ class ChoiceForm(QWidget):
         boxes = QHBoxLayout()
         boxes.addWidget(self.stretch)
         boxes.addWidget(self.sound)
+        boxes.addWidget(self.credits)
         boxes.addStretch()
         rows.addLayout(boxes)
         buttons = QHBoxLayout()

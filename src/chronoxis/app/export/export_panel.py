@@ -139,11 +139,13 @@ class ExportPanel(QFrame):
         if plan is None:
             return
         self.choices.show_settings(project.settings)
+        self.choices.credits.setVisible(bool(project.music))
         self._suggest_name(plan)
         width, height = plan.size
         self.choices.facts.setText(
             f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
+            f"{_sound_in_words(plan) if self.isVisible() else ''}"
             + (f"\n{plan.remark}" if plan.remark else "")
         )
         self.choices.expected.setText("Expected size and time: working them out…")
@@ -266,6 +268,20 @@ class ExportPanel(QFrame):
 
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
+
+
+def _sound_in_words(plan: Plan) -> str:
+    """What is heard of a result."""
+    if not plan.settings.sound or not plan.settings.format.sound_codec:
+        return "  ·  no sound"
+    sound = plan.sound
+    parts = {
+        "recorded sound": any(True for _ in sound.heard()),
+        "music": bool(sound.music),
+        "effects": bool(sound.events),
+    }
+    heard = [name for name, there in parts.items() if there]
+    return f"\nHeard: {', '.join(heard)}" if heard else "\nNothing is heard: all of it is silent or too fast"
 
 
 def _name_ending(format_: ExportFormat) -> str:

@@ -131,6 +131,15 @@ class FileActions:
             remember_folder(Path(folder))
             self._loading.bring_in(Path(folder))
 
+    def choose_music(self) -> None:
+        """Ask for files whose sound is laid under the result; it may be that of videos."""
+        paths, _ = QFileDialog.getOpenFileNames(
+            self._window, "Bring in music", str(self._first_folder()), "Sound and video (*)"
+        )
+        if paths:
+            remember_folder(Path(paths[0]))
+            self._loading.bring_in_music([Path(path) for path in paths])
+
     def choose_project(self) -> None:
         """Ask for a project."""
         path, _ = QFileDialog.getOpenFileName(

@@ -14,6 +14,7 @@ from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
+from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project
 
@@ -52,6 +53,12 @@ class Loading(QObject):
         """Open files and folders as new footage; the window stays usable meanwhile."""
         self.said.emit("")
         self.loader.look_at([path.absolute() for path in paths])
+
+    def bring_in_music(self, paths: list[Path]) -> None:
+        """Open files for their sound alone."""
+        self.said.emit("")
+        for path in paths:
+            self.loader.load(MusicFile(path.absolute()))
 
     def _looked(self, origins: list[Hashable], run: PhotoFiles | None) -> None:
         if run is not None and len(run.names) > 1:

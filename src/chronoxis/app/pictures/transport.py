@@ -55,6 +55,14 @@ class Transport(QObject):
         return self.shuttle != 0
 
     @property
+    def heard_at(self) -> float:
+        """Result second that is heard just now; where it rests, that of the playhead."""
+        if not self.playing or not self._begun:
+            return float(self._document.playhead)
+        begun = self._from / float(self._document.project.rate)
+        return begun + self._passed() * self.shuttle
+
+    @property
     def sound_wait(self) -> str:
         """What to say while sound is waited for, and how long that takes."""
         left = self._ahead.seconds_left(float(self._document.playhead) + _LEAD)

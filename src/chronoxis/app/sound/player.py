@@ -90,6 +90,10 @@ class Player(QObject):
             return None
         return self._device.heard
 
+    def set_scrubs(self, on: bool) -> None:
+        """Whether what is scrubbed over is heard."""
+        self.scrubs = on
+
     def scrub_over(self, result_seconds: float) -> None:
         """Let a short grain be heard."""
         if not self.scrubs or self._ahead.is_silent or self._playing:

@@ -12,6 +12,7 @@ from chronoxis.app.background import give_way, in_one_line, stand_aside
 from chronoxis.app.sound.devices import Pcm
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.render.plan import Plan
+from chronoxis.core.sound.loudness import LoudnessMeter
 from chronoxis.core.sound.mixing import as_int16, measured, mixed
 from chronoxis.core.sound.samples import CHANNELS, RATE
 
@@ -113,21 +114,22 @@ class SoundAhead(QObject):
             self._pcm, self._done, self._silent = pcm, 0, False
         gain = 1.0
         if plan.project.mix.loudness is not None:
-            loudness = measured(plan.sound, plan.sounds(), lambda: self._check(version))
-            gain = loudness.gain
-            self.measured_loudness.emit(loudness.integrated)
+            gain = measured(plan.sound, plan.sounds(), lambda: self._check(version)).gain
+        meter = LoudnessMeter()
         began, at = time.monotonic(), 0
         with closing(mixed(plan.sound, plan.sounds(), gain)) as blocks:
             for block in blocks:
                 stand_aside()
                 self._check(version)
                 pcm[at : at + block.shape[1]] = as_int16(block)
+                meter.hear(block)
                 at += block.shape[1]
                 with self._condition:
                     self._check(version)
                     self._done = at
                 self._rate = at / RATE / max(time.monotonic() - began, 1e-3)
                 self.made.emit(at / RATE, total / RATE)
+        self.measured_loudness.emit(meter.loudness())
 
     def _check(self, version: int) -> None:
         if version != self._version:

@@ -15,6 +15,7 @@ from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.playing import place_at, result_span, result_time_of
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
 from chronoxis.core.timing.timecode import format_time
 
@@ -144,6 +145,7 @@ class Drag:
         playhead: result seconds.
         grasped: where the pointer began.
         on_frame: gives when the frame begins that is nearest to a recorded second of footage.
+        beats: result seconds of the beats at its beginning.
     """
 
     held: Held
@@ -152,6 +154,12 @@ class Drag:
     playhead: float
     grasped: QPointF
     on_frame: Callable[[Footage, Fraction], Fraction]
+    beats: Seconds
+
+    @property
+    def label(self) -> str:
+        """Of the step of undo."""
+        return self.held.grip.value
 
     def edit(self, at: QPointF, *, exact: bool) -> Edit:
         """The edit that the drag amounts to; ``exact`` defeats snapping."""
@@ -251,6 +259,7 @@ class Drag:
             return moment
         others = [Fraction(self.playhead)]
         near = GRIP / self.rails.result_scale
+        others += map(Fraction, self.beats[np.abs(self.beats - float(moment)) <= near].tolist())
         if self.held.mark is None:
             others += marks_of(self.project, None)
         else:

@@ -29,6 +29,7 @@ from chronoxis.app.weave.rails import Rails, SpeedAxis, Stretch, View, stretches
 from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
 from chronoxis.app.weave.result_rail import draw_ready, draw_result
 from chronoxis.app.weave.rulers import draw_result_ruler
+from chronoxis.app.weave.sound_grips import SoundDrag, sound_grip_at
 from chronoxis.app.weave.sound_lane import draw_sound, lane_height
 from chronoxis.app.weave.threads import draw_threads, shows_single_threads
 from chronoxis.app.weave.tiles import Tiles, result_tiles
@@ -64,7 +65,7 @@ class Weave(QWidget):
         self.lane_is_folded = False
         self._ready_frames = ready_frames
         self.strips = Filmstrips()
-        self._drag: Drag | None = None
+        self._drag: Drag | SoundDrag | None = None
         self._scrubs: str | None = None
         self._readout: tuple[QPointF, str] | None = None
         self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
@@ -304,15 +305,23 @@ class Weave(QWidget):
         rails, project, at = self.rails(), self._document.project, event.position()
         if rails is None or event.button() is not Qt.MouseButton.LeftButton:
             return
+        playhead, beats = float(self._document.playhead), self._hearing.beats.times
+        sound = sound_grip_at(project, rails, at, beats)
+        if sound is not None:
+            self._drag = SoundDrag(sound, project, rails, playhead, at, beats)
+            self._document.choose_footage(project.music[sound.music].footage)
+            self._document.begin_gesture(sound.label)
+            return
         held = grip_at(project, rails, at)
         if held is not None:
             self._drag = Drag(
                 held,
                 project,
                 rails,
-                float(self._document.playhead),
+                playhead,
                 at,
                 self._document.nearest_frame_time,
+                beats,
             )
             self._document.begin_gesture(held.grip.value)
             if held.grip is Grip.LEVEL:
@@ -333,16 +342,19 @@ class Weave(QWidget):
         rails, at = self.rails(), event.position()
         if self._drag is not None:
             exact = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-            self._document.apply(self._drag.held.grip.value, self._drag.edit(at, exact=exact))
+            self._document.apply(self._drag.label, self._drag.edit(at, exact=exact))
             self._readout = (at, self._drag.outcome(self._document.project))
             self.redraw()
         elif self._scrubs:
             self._scrub(at, self._scrubs)
         elif rails is not None:
-            held = grip_at(self._document.project, rails, at)
+            project = self._document.project
+            held = grip_at(project, rails, at)
             shapes = Qt.CursorShape
             shape = shapes.ArrowCursor
-            if held is not None:
+            if sound_grip_at(project, rails, at, self._hearing.beats.times) is not None:
+                shape = shapes.SizeHorCursor
+            elif held is not None:
                 shape = shapes.SizeHorCursor if held.grip in _SIDEWAYS else shapes.SizeVerCursor
             self.setCursor(shape)
 
@@ -350,7 +362,11 @@ class Weave(QWidget):
         drag, self._drag, self._readout, self._scrubs = self._drag, None, None, None
         if drag is not None:
             self._document.end_gesture()
-            if drag.held.mark is not None and self._document.project is drag.project:
+            if (
+                isinstance(drag, Drag)
+                and drag.held.mark is not None
+                and self._document.project is drag.project
+            ):
                 self._scrub(event.position(), "recorded" if drag.held.mark[0] else "result")
         self.redraw()
 

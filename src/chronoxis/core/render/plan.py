@@ -24,6 +24,7 @@ from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.picture.views import Views, views_of
+from chronoxis.core.render.credits import uncredited
 from chronoxis.core.sound.covered_sound import SoundBetween
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.pace import Seconds
@@ -108,13 +109,19 @@ class Plan:
     @property
     def remark(self) -> str:
         """What a person should know of a result before it is made, or nothing."""
+        said = []
         if is_high_range(self.colour) and not self.settings.format.keeps_high_range:
             kept = ", ".join(each.name for each in FORMATS if each.keeps_high_range)
-            return (
+            said.append(
                 "The footage has a high dynamic range; it is brought to what ordinary screens show (BT.709). "
                 f"{kept} keeps all of it."
             )
-        return ""
+        if lacking := uncredited(self.project) if self.settings.sound else []:
+            named = ", ".join(music.name for music in lacking)
+            said.append(
+                f"{named}: its title, author or licence is not noted yet; its page has room for them."
+            )
+        return " ".join(said)
 
     @property
     def changes_pictures(self) -> bool:

@@ -25,11 +25,12 @@ _LOW = 6  # bands of the bass, up to about 160 Hz
 _SLOWEST, _FASTEST = 50.0, 210.0  # beats a minute
 _USUAL, _SPREAD = 118.0, 0.9  # where people tap, and how many octaves around it
 _TAPPED_LEAST, _TAPPED_MOST = 62.0, 190.0
-_TIGHTNESS = 90.0
+_TIGHTNESS = 600.0
 _SPAN = 800  # frames that a tempo is told from: 8 s
 _STEP = 100  # frames from one tempo to the next
 _WEAK = 0.45  # of a beat's strength: every other beat that is weaker is none
 _STRONG = 0.82  # what lies between beats and is as strong, is one
+_QUIET = 0.4  # of the usual flux: stretches that are quieter are not raised further
 _LEAST = 0.004  # of the flux: what rises less is no onset, however regular
 _FLAT = 0.05  # mean square of a strength that is about 1: what is flatter does not repeat, it ripples
 _LEAD = 0.0023  # seconds by which the flux of an onset lies before it
@@ -113,7 +114,7 @@ def _evened(flux: Floats) -> Floats:
     size = min(len(flux), 301)
     raised = np.maximum(flux - uniform_filter1d(flux, size, mode="nearest"), 0.0)
     spread = np.sqrt(uniform_filter1d(raised**2, min(len(flux), 801), mode="nearest"))
-    return np.asarray(raised / np.maximum(spread, max(0.1 * spread.mean(), _LEAST)))
+    return np.asarray(raised / np.maximum(spread, max(_QUIET * np.sqrt((raised**2).mean()), _LEAST)))
 
 
 def _periods(strength: Floats) -> Floats | None:
@@ -124,17 +125,14 @@ def _periods(strength: Floats) -> Floats | None:
     span = min(_SPAN, len(strength))
     starts = np.arange(0, max(1, len(strength) - span + 1), _STEP)
     rows = []
+    # A stretch with little in it says little, and the tempo of what lies around it goes on.
+    usual = max(_FLAT, float(strength.var())) * span
     for start in starts.tolist():
         part = strength[start : start + span]
         part = part - part.mean()
         spectrum = np.fft.rfft(part, 2 * span)
         repeats = np.fft.irfft(np.abs(spectrum) ** 2)[: 2 * lags[-1] + 2]
-        repeats = (
-            repeats
-            / max(repeats[0], _FLAT * span)
-            * span
-            / (span - np.arange(len(repeats)).clip(0, span - 1))
-        )
+        repeats = repeats / max(repeats[0], usual) * span / (span - np.arange(len(repeats)).clip(0, span - 1))
         rows.append(repeats[lags] + 0.5 * repeats[2 * lags])
     tempogram = np.maximum(np.array(rows), 0.0)
     if np.median(tempogram.max(axis=1)) < _REGULAR:
