@@ -3,6 +3,7 @@
 import itertools
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -13,12 +14,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
+from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, pacing, sounding
+from chronoxis.core.model.music import Music, MusicPiece
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.recording import Recording
-from chronoxis.core.model.sound import Manner, Mix
+from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix
 from chronoxis.core.sound.covered_sound import SoundBetween
-from chronoxis.core.sound.mixing import mixed
+from chronoxis.core.sound.loudness import LoudnessMeter
+from chronoxis.core.sound.mixing import ducking, measured, mixed
 from chronoxis.core.sound.samples import RATE, Samples
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.ramps import RampShape
@@ -185,3 +189,154 @@ def test_the_stretches_cover_the_result_and_its_footage_without_gaps(
         fastest = project.pace.speed_at(np.linspace(stretch.begin + 1e-6, stretch.end - 1e-6, 9)).max()
         if stretch.manner is not Manner.SILENT:
             assert fastest <= above * (1 + 1e-3)
+
+
+def hostile(kind: str) -> Sound:
+    """Sounds that meters and limiters stumble over."""
+    random, n = np.random.default_rng(9), np.arange(8 * RATE)
+    made = {
+        # A tone at a quarter of the rate whose samples all lie 45° beside its peaks.
+        "between": 1.4 * np.sin(np.pi * n / 2 + np.pi / 4),
+        "noise": random.standard_normal(len(n)) * 3,
+        "clicks": np.where(n % 4001 == 0, 9.0, 0.0),
+        "bursts": np.sin(n * 0.3) * np.where(n // 9600 % 3 == 0, 4.0, 0.05),
+        "square": 1.8 * np.sign(np.sin(n * 0.011)),
+    }
+    return np.asarray(made[kind], np.float32)
+
+
+@pytest.mark.parametrize("kind", ["between", "noise", "clicks", "bursts", "square"])
+def test_nothing_exceeds_the_true_peak(kind: str) -> None:
+    footage = Recording(
+        key="take", path=Path("t.mp4"), stored_rate=Fraction(25), stored_length=Fraction(8), counted=True
+    )
+    project = pacing.set_speed(arranging.begin_with(Project(), footage), [Place(0, 0)], Fraction(1))
+    made = np.concatenate(list(mixed(planned(project), {"take": given_out(hostile(kind))}, 2.0)), axis=1)
+    over = signal.resample_poly(made[0].astype(float), 4, 1, window=("kaiser", 12.0))
+    assert np.abs(over).max() <= 10 ** (-1 / 20)
+    # It is turned down and not cut off: what is quiet stays what it is.
+    quiet = 0.05 * hostile("between")
+    same = np.concatenate(list(mixed(planned(project), {"take": given_out(quiet)})), axis=1)[0]
+    assert np.abs(same[240:-240] - quiet[240 : len(same) - 240]).max() < 1e-6
+
+
+@pytest.mark.parametrize("target", [-14.0, -23.0])
+def test_the_whole_is_brought_to_a_loudness(target: float) -> None:
+    random = np.random.default_rng(3)
+    swell = np.abs(np.sin(np.arange(SECONDS * RATE) / RATE * 0.7)) ** 2
+    sound = (random.standard_normal(SECONDS * RATE) * 0.05 * swell).astype(np.float32)
+    project = sounding.set_mix(shaped(1, 2, 1), Mix(Fraction(4), target))
+    plan, sounds = planned(project), {"take": given_out(sound)}
+    gain = measured(plan, sounds).gain
+    meter = LoudnessMeter()
+    for block in mixed(plan, sounds, gain):
+        meter.hear(block)
+    assert meter.loudness() == pytest.approx(target, abs=0.5)
+
+
+def test_fades_levels_and_capture_rates_are_as_chosen() -> None:
+    project = sounding.set_level(shaped(1, 1, ramp=0), [Place(0, 1)], -12.0)
+    project = sounding.set_fades(project, [Place(0, 0)], fade_in=Fraction(4), fade_out=Fraction(2))
+    made = heard(project, tone(440))
+    loud = np.array(
+        [made[round(at * RATE) : round(at * RATE) + 4800].std() for at in (2.0, 10.0, 19.0, 30.0)]
+    )
+    full = 0.4 / 2**0.5
+    assert loud / full == pytest.approx([0.5125, 1, 0.475, 10 ** (-12 / 20)], abs=0.02)
+    footage = replace(project.footage[0], capture_rate=Fraction(100))  # type: ignore[call-arg]
+    slow = arranging.begin_with(Project(), footage)
+    slow = sounding.set_mix(pacing.set_speed(slow, [Place(0, 0)], Fraction(1)), Mix(Fraction(8)))
+    # At 1× of real time the file runs four times as fast as it is stored, and so does its sound.
+    assert pitch(heard(sounding.set_manner(slow, [Place(0, 0)], Manner.FOLLOWS), tone(440))) == pytest.approx(
+        1760, rel=1e-3
+    )
+
+
+def with_music(project: Project, **choices: object) -> Project:
+    music = Music(
+        key="tune", path=Path("t.wav"), stored_rate=Fraction(RATE), stored_length=Fraction(6), counted=True
+    )
+    project = arranging.begin_with(project, music)
+    return sounding.set_music(project, 0, replace(project.music[0], **choices))  # type: ignore[arg-type]
+
+
+def played(project: Project) -> npt.NDArray[np.float64]:
+    """A recording of 440 Hz and music of 1000 Hz, mixed; the left channel."""
+    plan = planned(project, {"tune": Fraction(6)})
+    sounds = {"take": given_out(tone(440, level=0.1)), "tune": given_out(tone(1000, 6, 0.2))}
+    return np.asarray(np.concatenate(list(mixed(plan, sounds)), axis=1)[0], np.float64)
+
+
+def strength(sound: npt.NDArray[np.float64], hertz: float, at: float) -> float:
+    """Of a tone, in a tenth of a second from a moment on."""
+    part = sound[round(at * RATE) : round(at * RATE) + 4800]
+    return float(abs(np.exp(-2j * np.pi * hertz * np.arange(len(part)) / RATE) @ part) * 2 / len(part))
+
+
+def test_music_lies_where_it_is_laid_loops_and_goes_down_under_speech() -> None:
+    base = shaped(1, 20, 1, ramp=0)  # heard up to 13.3 s, then silent for 0.67 s, then heard again
+    base = sounding.set_manner(base, [Place(0, 2)], Manner.SILENT)
+    once = played(with_music(base, at=Fraction(16), fade_out=Fraction(0), duck=0.0))
+    assert [round(strength(once, 1000, at), 2) for at in (15.5, 17, 21.5, 22.5)] == [0, 0.2, 0.2, 0]
+    looped = played(with_music(base, at=Fraction(2), in_point=Fraction(1), loops=True, duck=0.0, level=-6.0))
+    assert [round(strength(looped, 1000, at), 2) for at in (1.5, 3, 8, 13, 20)] == [0, 0.1, 0.1, 0.1, 0.1]
+    ducked = played(with_music(base, loops=True, duck=20.0))
+    assert strength(ducked, 1000, 5) == pytest.approx(0.02, rel=0.03)
+    assert strength(ducked, 1000, 20) == pytest.approx(0.2, rel=0.03)
+    assert strength(ducked, 440, 5) == pytest.approx(0.1, rel=0.03)
+    early = played(with_music(base, at=Fraction(-2), duck=0.0, fade_out=Fraction(2)))
+    assert [round(strength(early, 1000, at), 2) for at in (0.5, 2.95, 4.5)] == [0.2, 0.1, 0]
+
+
+def test_music_goes_down_before_speech_and_comes_up_after_it() -> None:
+    at, gains = ducking([(1.0, 2.0), (2.3, 3.0), (8.0, 9.0)], 0.25)
+    t = np.array([0.5, 0.9, 1.0, 2.15, 3.0, 3.4, 7.9, 8.5, 9.5])
+    expected = [1, 0.5, 0.25, 0.25, 0.25, 1, 0.5, 0.25, 1]
+    assert np.interp(t * RATE, at, gains) == pytest.approx(expected, abs=1e-9)
+
+
+@pytest.mark.parametrize("kind", [EffectKind.RUSH, EffectKind.BURNER])
+@pytest.mark.parametrize("climbs", [True, False])
+def test_an_effect_of_a_ramp_is_loudest_at_its_peak(kind: EffectKind, climbs: bool) -> None:
+    speeds = (1.0, 16.0) if climbs else (16.0, 1.0)
+    project = sounding.set_manner(shaped(*speeds, ramp=1.5), [Place(0, 0), Place(0, 1)], Manner.SILENT)
+    project = sounding.set_mix(project, Mix(rules=(EffectRule(Effect(kind, -12.0), Fraction(8)),)))
+    plan = planned(project)
+    event = plan.events[0]
+    joint = float(project.pace.joints[1])
+    assert event.peak == pytest.approx(joint + (0.75 if climbs else -0.75))
+    made = heard(project, tone(440))
+    power = signal.oaconvolve(made**2, np.hanning(9600) / 4800, "same")
+    assert abs(power.argmax() / RATE - event.peak) < 0.1
+    assert power.max() > 1e-5
+    outside = np.concatenate(
+        (made[: max(0, int((event.begin - 0.1) * RATE))], made[int((event.end + 0.1) * RATE) :])
+    )
+    assert np.abs(outside).max() == 0
+    assert np.array_equal(made, heard(project, tone(440)))  # whatever is random has a seed
+
+
+def test_a_tick_stands_on_each_pulse_and_a_whirr_in_reversed_stretches() -> None:
+    project = shaped(*([1.0, 30.0] * 4 + [1.0]), ramp=0, manner=Manner.SILENT)
+    rules = tuple(EffectRule(Effect(kind, 0.0), Fraction(8)) for kind in (EffectKind.WHIRR, EffectKind.TICK))
+    ticked = sounding.set_mix(project, Mix(rules=rules[1:]))
+    made = heard(ticked, tone(440))
+    begins = ticked.rows.begins[1::2]
+    loud = np.flatnonzero(np.abs(made) > 0.1) / RATE
+    assert len(planned(ticked).events) == len(begins)
+    for begin in begins.tolist():
+        assert abs(loud[loud >= begin - 0.01].min() - begin) < 0.005
+    whirring = sounding.set_mix(arranging.reverse(project, [0]), Mix(rules=rules[:1]))
+    assert heard(whirring, tone(440))[RATE:-RATE].std() > 0.02
+
+
+def test_sounds_out_of_range_are_refused() -> None:
+    for wrong in (
+        lambda: sounding.set_level(shaped(1), [Place(0, 0)], 99.0),
+        lambda: sounding.set_fades(shaped(1), [Place(0, 0)], fade_in=Fraction(-1)),
+        lambda: Mix(loudness=3.0),
+        lambda: sounding.set_effect(shaped(1), [Place(0, 0)], Effect(EffectKind.TICK)),
+        lambda: MusicPiece("tune", in_point=Fraction(2), out_point=Fraction(1)),
+    ):
+        with pytest.raises(PlanError):
+            wrong()

@@ -17,6 +17,7 @@ Floats = npt.NDArray[np.float64]
 
 _NOISE = 1 << 18  # samples after which noise repeats
 _BANDS = np.geomspace(90, 11_000, 15)  # middles of the bands that noise is kept in, Hz
+_CUSP = 0.12  # seconds in which a peak rises out of what leads to it
 _FADE = 0.08  # seconds that a whirr comes and goes in
 
 
@@ -57,6 +58,10 @@ class EffectVoice:
         away = 1 - np.abs(t - event.peak) / max(other, 1e-6)
         return np.clip(np.where(on_ramp, climbed, away), 0.0, 1.0)
 
+    def _cusp(self, t: Floats) -> Floats:
+        """What makes the peak one, however gently the speed comes to it."""
+        return np.asarray(0.35 + 0.65 * np.exp(-np.abs(t - self.event.peak) / _CUSP))
+
     def _tone(self, hertz: Floats) -> Floats:
         """A sine whose phase goes on from block to block."""
         turns = self._turn + np.cumsum(hertz) / RATE
@@ -68,17 +73,12 @@ class EffectVoice:
         middle = 220 * 2 ** (colour * 2.5 + height * 3.5)
         noise = _banded(numbers, middle, 0.8) * 0.9
         tone = self._tone(60 * 2 ** (colour + height * 2.2)) * 0.18
-        return (noise + tone) * height**2
+        return np.asarray((noise + tone) * height**2 * self._cusp(t))
 
     def _burner(self, numbers: npt.NDArray[np.int64], t: Floats, colour: float) -> Floats:
         height = self._height(t)
-        flicker = 0.8 + 0.2 * _slow(numbers)
-        return (
-            _banded(numbers, np.full(len(t), 160 * 2 ** (colour * 2.5)), 1.6)
-            * flicker
-            * np.sqrt(height)
-            * height
-        )
+        roar = _banded(numbers, np.full(len(t), 160 * 2 ** (colour * 2.5)), 1.6)
+        return np.asarray(roar * (0.9 + 0.1 * _slow(numbers)) * height**2 * self._cusp(t))
 
     def _whirr(self, numbers: npt.NDArray[np.int64], t: Floats, colour: float) -> Floats:
         event = self.event

@@ -47,5 +47,6 @@ class LoudnessMeter:
                 measured = self._graph.pull()
             except (av.BlockingIOError, av.EOFError):
                 return
-            found = float(measured.metadata.get("lavfi.r128.I", SILENT))
-            self._found = max(found, SILENT) if np.isfinite(found) else SILENT
+            if (said := measured.metadata.get("lavfi.r128.I")) is not None:  # a rest at the end says nothing
+                found = float(said)
+                self._found = max(found, SILENT) if np.isfinite(found) else SILENT

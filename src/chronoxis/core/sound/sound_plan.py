@@ -139,8 +139,12 @@ def _of_shot(project: Project, number: int, start: float, *, sounds: bool) -> It
     direction = -1 if shot.backwards else 1
     parts: list[tuple[float, float, int, bool]] = []
     for place, passage in enumerate(shot.passages):
+        if not sounds:
+            joints = shot.pace.joints
+            parts.append((float(joints[place]), float(joints[place + 1]), place, False))
+            continue
         for begin, end, heard in _parts(shot, place, passage, scale, project.mix.silent_above):
-            parts.append((begin, end, place, heard and sounds))
+            parts.append((begin, end, place, heard))
     times = np.array([(begin, end) for begin, end, _, _ in parts])
     sources = float(origin) + direction * shot.pace.recorded_at(times) / float(scale)
     for (begin, end, place, heard), (first, last) in zip(parts, sources.tolist(), strict=True):
