@@ -23,6 +23,7 @@ from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, MKV, MP4, format_of
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.music import BeatChoices, Credit, Music, MusicPiece
 from chronoxis.core.model.photo_run import (
     DATES,
     FlawKind,
@@ -34,6 +35,7 @@ from chronoxis.core.model.photo_run import (
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.model.settings import ResultSettings, SizeWish
+from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix, PassageSound
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import EachFrame
@@ -117,7 +119,33 @@ def later_projects(draw: st.DrawFn) -> Project:
     steps = tuple(FramingStep(share, View(*(draw(side) for _ in range(4)))) for share in at)
     framing = Framing(steps, draw(st.sampled_from(list(Fit))), draw(st.sampled_from(list(Easing))))
     held = replace(made.settings, bitrate=draw(st.sampled_from([None, 8_000_000])), at_most=None)
-    return replace(set_framings(made, {0: framing}), settings=held)
+    return draw(sounding_like(replace(set_framings(made, {0: framing}), settings=held)))
+
+
+@st.composite
+def sounding_like(draw: st.DrawFn, made: Project) -> Project:
+    """A project with choices about sound, and with music."""
+    seconds, levels = st.fractions(0, 9, max_denominator=50), st.floats(-60, 24)
+    colours, texts = st.floats(0, 1), st.text(max_size=9)
+    effects = st.builds(Effect, st.sampled_from([EffectKind.RUSH, EffectKind.BURNER]), levels, colours)
+    sounds = st.builds(PassageSound, st.sampled_from(list(Manner)), levels, seconds, seconds)
+    for place in made.places():
+        effect, sound = draw(st.one_of(st.none(), effects)), draw(sounds)
+        made = made.with_passage(place, replace(made.passage(place), sound=sound, effect=effect))
+    first = draw(st.integers(0, 3))
+    music = Music(
+        key="tune",
+        path=Path("/footage/tune.flac"),
+        stored_rate=Fraction(48_000),
+        stored_length=draw(st.fractions(1, 400, max_denominator=48_000)),
+        credit=Credit(*(draw(texts) for _ in range(4))),
+        beats=BeatChoices(draw(st.sampled_from([Fraction(1, 2), Fraction(2)])), -draw(seconds), first),
+    )
+    made = arranging.begin_with(made, music)
+    piece = MusicPiece("tune", -draw(seconds), draw(seconds), None, draw(levels), loops=draw(st.booleans()))
+    rules = draw(st.lists(st.builds(EffectRule, effects, SPEEDS), max_size=1))
+    loudness = draw(st.sampled_from([None, -14.0]))
+    return replace(made, music=(piece,), mix=Mix(draw(SPEEDS), loudness, tuple(rules)))
 
 
 def is_whole(project: Project) -> bool:

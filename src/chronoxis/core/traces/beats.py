@@ -21,6 +21,7 @@ HOP = 480
 _FRAMES = RATE / HOP  # a second
 _WINDOW = 2048
 _BANDS = 40
+_BEGINNING = 4  # frames that reach over the beginning
 _LOW = 6  # bands of the bass, up to about 160 Hz
 _SLOWEST, _FASTEST = 50.0, 210.0  # beats a minute
 _USUAL, _SPREAD = 118.0, 0.9  # where people tap, and how many octaves around it
@@ -62,6 +63,7 @@ class BeatListener:
         rise = np.maximum(np.diff(rows, axis=0), 0.0)
         if self._before is None:
             rise = np.concatenate((np.zeros((1, _BANDS)), rise))
+            rise[:_BEGINNING] = 0.0  # that a file begins is no onset
         self._before = level[-1]
         self._flux.append(np.stack([rise.mean(axis=1), rise[:, :_LOW].mean(axis=1)], axis=1))
 
