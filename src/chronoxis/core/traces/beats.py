@@ -46,6 +46,7 @@ class BeatListener:
         self._before: Floats | None = None
         self._filters = _mel_filters()
         self._flux: list[Floats] = []
+        self._heard = 0  # frames
 
     def hear(self, samples: Samples) -> None:
         """Listen to the next block."""
@@ -63,7 +64,8 @@ class BeatListener:
         rise = np.maximum(np.diff(rows, axis=0), 0.0)
         if self._before is None:
             rise = np.concatenate((np.zeros((1, _BANDS)), rise))
-            rise[:_BEGINNING] = 0.0  # that a file begins is no onset
+        rise[: max(0, _BEGINNING - self._heard)] = 0.0  # that a file begins is no onset
+        self._heard += count
         self._before = level[-1]
         self._flux.append(np.stack([rise.mean(axis=1), rise[:, :_LOW].mean(axis=1)], axis=1))
 
