@@ -124,7 +124,7 @@ def _evened(flux: Floats) -> Floats:
 def _periods(strength: Floats) -> Floats | None:
     """Frames from one beat to the next, for every frame; None where nothing repeats."""
     lags = np.arange(int(_FRAMES * 60 / _FASTEST), int(_FRAMES * 60 / _SLOWEST) + 1)
-    if len(strength) < 3 * lags[-1]:
+    if len(strength) < 4 * lags[-1]:
         return None
     span = min(_SPAN, len(strength))
     starts = np.arange(0, max(1, len(strength) - span + 1), _STEP)
