@@ -157,11 +157,11 @@ def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
     window.files.discard_changes()
     for card in window.shelf.cards.values():
         qtbot.mouseClick(card.give_up, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=10_000)
+    qtbot.waitUntil(lambda: len(window.document.missing) == 3, timeout=10_000)
     assert "start the demo again" in walk.caution.text()
-    given_up = [path for stem in ("Field", "Walk") for path in folder.glob(f"*{stem}*")]
+    given_up = [path for stem in ("Field", "Walk", "Morning") for path in folder.glob(f"*{stem}*")]
     assert {path.suffix for path in given_up} == {".json"}
-    assert len(window.document.project.footage) == 2
+    assert len(window.document.project.footage) == 3
 
 
 def test_a_demo_that_cannot_be_drawn_says_why(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:

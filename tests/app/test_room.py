@@ -55,7 +55,7 @@ def test_nothing_is_cut_or_covered(
             window.loading.bring_in(opened.document.project.footage[0].files[0])
             planned(qtbot, window)
         window.resize(*size)
-        for page in range(3):
+        for page in range(len(window.bench.pages)):
             window.show_bench_page(page)
             qtbot.wait(50)
             assert (window.width(), window.height()) == size
@@ -168,12 +168,12 @@ def test_choosing_footage_shows_its_page_and_a_passage_goes_back(
     bench, document = opened.bench, opened.document
     opened.show_bench_page(1)
     qtbot.mouseClick(opened.shelf.card_of(recording), Qt.MouseButton.LeftButton)
-    assert bench.page == 3
+    assert bench.page == 5
     assert bench.footage.name.text() == "Field from the tower"
     document.select([ONLY])
     assert bench.page == 1
-    qtbot.keyClick(opened, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
-    assert bench.page == 3
+    qtbot.keyClick(opened, Qt.Key.Key_6, Qt.KeyboardModifier.AltModifier)
+    assert bench.page == 5
     before = document.project
     qtbot.mouseClick(bench.footage.use, Qt.MouseButton.LeftButton)
     assert len(document.project.shots) == 2

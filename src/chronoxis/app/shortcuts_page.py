@@ -45,7 +45,7 @@ class ShortcutsPage(QFrame):
         self.setProperty("panel", True)
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 18, 20, 18)
-        row.setSpacing(26)
+        row.setSpacing(20)
         self._columns = [QVBoxLayout() for _ in range(_COLUMNS)]
         for column in self._columns:
             column.setSpacing(16)
@@ -97,8 +97,8 @@ def _list(name: str, entries: Entries) -> QFrame:
     block = QFrame()
     grid = QGridLayout(block)
     grid.setContentsMargins(0, 0, 0, 0)
-    grid.setHorizontalSpacing(14)
-    grid.setVerticalSpacing(7)
+    grid.setHorizontalSpacing(12)
+    grid.setVerticalSpacing(6)
     title = QLabel(name)
     title.setFont(font(10.5, 600))
     grid.addWidget(title, 0, 0)
@@ -106,6 +106,8 @@ def _list(name: str, entries: Entries) -> QFrame:
         keys = QLabel(doing)
         keys.setFont(font(9))
         keys.setProperty("dim", True)
-        grid.addWidget(QLabel(deed), row, 0)
+        words = QLabel(deed)
+        words.setFont(font(9.5))
+        grid.addWidget(words, row, 0)
         grid.addWidget(keys, row, 1)
     return block

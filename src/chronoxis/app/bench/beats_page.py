@@ -93,7 +93,7 @@ class BeatsPage(Page):
     def _lay_out(self) -> None:
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 4, 0, 0)
-        rows.setSpacing(8)
+        rows.setSpacing(5)
         acts, group = QHBoxLayout(), QButtonGroup(self)
         acts.setSpacing(6)
         for number, (text, tip) in enumerate(_ACTS):

@@ -179,7 +179,8 @@ class Bench(QFrame):
         project, places = self._document.project, sorted(self._document.selection)
         about = ""
         if places and project.shots and self._stack.currentWidget() is not self.footage:
-            about = _caution(project, places, on_pace=self._stack.currentWidget() is self.pace)
+            page = self.pages[self.page][1]
+            about = page.about or _caution(project, places, on_pace=page is self.pace)
         text = self._refusal or about
         self.caution.setText(text)
         self.caution.setVisible(bool(text))

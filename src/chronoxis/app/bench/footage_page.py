@@ -116,7 +116,15 @@ class FootagePage(Page):
         uses = project.shots if footage.is_seen else project.music
         self._uses.setText(_uses_in_words(sum(use.footage == footage.key for use in uses), footage))
         rows = facts.rows() if facts else [("length", format_time(footage.length, 2))]
-        rows = rows if footage.is_seen else rows[:1]  # its other choices need the room
+        for widget in (self._picture, self.name, self._uses):
+            widget.setVisible(footage.is_seen)
+        if not footage.is_seen:  # its choices need the room, and its title stands among them
+            rows = [
+                (
+                    "music",
+                    _uses_in_words(len([p for p in project.music if p.footage == footage.key]), footage),
+                )
+            ]
         self._names.setText("\n".join(name for name, _ in rows))
         self._values.show_text("\n".join(value for _, value in rows))
         is_recording = isinstance(footage, Recording)

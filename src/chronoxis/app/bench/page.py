@@ -21,6 +21,11 @@ class Page(QWidget):
         super().__init__()
         self._document = document
 
+    @property
+    def about(self) -> str:
+        """What to say of what is selected, on this page; the Bench has room for it."""
+        return ""
+
     @abstractmethod
     def show_project(self) -> None:
         """Show the values of what is selected."""

@@ -66,7 +66,7 @@ class SoundPage(Page):
         self.level.sliderPressed.connect(lambda: document.begin_gesture("Level"))
         self.level.sliderReleased.connect(document.end_gesture)
         self.level.valueChanged.connect(self._set_level)
-        self._decibels, self._means, self.measured = QLabel(), QLabel(), QLabel()
+        self._decibels, self.measured = QLabel(), QLabel()
         self.fades = {
             side: self._field(f"Fade {side}", f"Result seconds in which the sound fades {side}")
             for side in ("in", "out")
@@ -111,14 +111,10 @@ class SoundPage(Page):
             fades.addWidget(label_for(text, self.fades[side]))
             fades.addWidget(self.fades[side])
         fades.addStretch()
-        self._means.setProperty("dim", True)
-        self._means.setFont(font(9))
-        self._means.setWordWrap(True)
         rows.addLayout(chips)
         rows.addLayout(level)
         rows.addLayout(fades)
         rows.addLayout(self._ramp_row())
-        rows.addWidget(self._means)
         rows.addWidget(line())
         rows.addLayout(self._whole())
         rows.addStretch()
@@ -193,7 +189,6 @@ class SoundPage(Page):
         self._decibels.setText(common(f"{sound.level:+.0f} dB" for sound in sounds))
         for side, field in self.fades.items():
             field.show_number(common(f"{float(getattr(sound, f'fade_{side}')):g} s" for sound in sounds))
-        self._means.setText(self._meaning(project))
 
     def _show_whole(self, project: Project) -> None:
         mix = project.mix
@@ -209,15 +204,16 @@ class SoundPage(Page):
         """Show how loud the whole is."""
         self.measured.setText(f"measured {lufs:.1f} LUFS".replace("-", "−"))
 
-    def _meaning(self, project: Project) -> str:
-        """What is heard of the first selected passage, in words."""
-        place = self._places[0]
+    @property
+    def about(self) -> str:
+        """Why nothing is heard of the first selected passage, where that is so."""
+        project, place = self._document.project, self._places[0]
         passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
         facts = self._document.facts.get(footage.origin)
         if facts is not None and facts.sound is None:
             return f"{footage.name} has no sound."
         if passage.sound.manner is Manner.SILENT:
-            return "No recorded sound here."
+            return ""
         speed = passage.speed
         if speed > project.mix.silent_above:
             above = format_speed(project.mix.silent_above)

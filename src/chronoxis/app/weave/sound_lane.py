@@ -20,6 +20,7 @@ from chronoxis.core.sound.samples import gain_of
 from chronoxis.core.timing.pace import Seconds
 
 _ONE, _BOTH = 37, 58  # pixels of the lane with recorded sound or music, and with both
+_LEAST_LANE = 20  # pixels below which it says nothing
 _LEAST_BEAT = 4.0  # pixels between beats for all of them to be drawn
 _QUIET = 40.0  # dB below the loudest that are still seen
 
@@ -34,10 +35,12 @@ class LaneRows:
     music: QRectF | None
 
 
-def lane_height(project: Project, hearing: Hearing) -> int:
-    """Pixels that the lane needs."""
+def lane_height(project: Project, hearing: Hearing, room: int) -> int:
+    """Pixels that the lane has, where there is so much room for it."""
     recorded, music = _has_recorded(project, hearing), bool(project.music)
-    return _BOTH if recorded and music else _ONE if recorded or music else 0
+    wish = _BOTH if recorded and music else _ONE if recorded or music else 0
+    given = min(wish, room)
+    return given if given >= _LEAST_LANE else 0
 
 
 def rows_of(rails: Rails, project: Project, hearing: Hearing) -> LaneRows:

@@ -40,6 +40,7 @@ from chronoxis.core.timing.pace import Seconds
 _WHEEL_STEP = 1.25
 _WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
+_LEAST = 214  # pixels of height that all but the sound lane needs
 _FRAMES = 40  # result frames that the deepest step of zooming shows
 _SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP, Grip.MARK)
 
@@ -128,8 +129,7 @@ class Weave(QWidget):
         return QSize(1280, 330)
 
     def minimumSizeHint(self) -> QSize:
-        lane = 0 if self.lane_is_folded else lane_height(self._document.project, self._hearing)
-        return QSize(600, 214 + lane)
+        return QSize(600, _LEAST)
 
     def rails(self) -> Rails | None:
         """The present geometry, or None while there is nothing to show."""
@@ -146,7 +146,7 @@ class Weave(QWidget):
             view.within(whole) if view else View(0.0, whole)
             for view, whole in zip(self._views, wholes, strict=True)
         )
-        lane = 0 if self.lane_is_folded else lane_height(project, self._hearing)
+        lane = 0 if self.lane_is_folded else lane_height(project, self._hearing, self.height() - _LEAST)
         return Rails(self.width(), self.height(), stretches, recorded, result, self._stretches[2], lane)
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
