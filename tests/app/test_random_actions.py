@@ -25,11 +25,14 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.autosave import Autosave, autosave_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model.music import Music
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.schedule import EachFrame
+from tests.core.test_music import write_sound
 from tests.footage_makers import make_recording, recording_of
 from tests.photo_makers import make_photos
+from tests.tunes import make_tune
 
 _SEEDS = int(os.environ.get("CHRONOXIS_RANDOM_SEEDS", "2"))
 _ACTIONS = int(os.environ.get("CHRONOXIS_RANDOM_ACTIONS", "120"))
@@ -45,9 +48,10 @@ class Person:
         self.longest = (0.0, "")
         self._takes = [
             make_recording(folder / "one.mkv", frames=80),
-            make_recording(folder / "two.mp4", frames=60, rotation=90),
+            make_recording(folder / "two.mp4", frames=60, rotation=90, sound=True),
             make_recording(folder / "three.mkv", frames=50, rate=Fraction(50), size=(64, 48)),
         ]
+        self._tune = write_sound(folder / "tune.flac", make_tune(140, seconds=9).sound, "flac")
         self._photos = make_photos(folder / "photos", [0, 1, 2, 3, 6, 7], turned=[2])
         (self._photos / "IMG_0003.png").write_bytes(b"")
         (folder / "not.mp4").write_text("no film")
@@ -60,6 +64,7 @@ class Person:
             self.load, self.load, self.new, self.open, self.save, self.drag, self.drag, self.drag,
             self.key, self.key, self.key, self.edit, self.edit, self.export, self.cancel, self.recover,
             self.answer, self.answer, self.give_up, self.page, self.play, self.frame, self.choose,
+            self.sound, self.sound, self.beats, self.lane,
         ]  # fmt: skip
 
     def act(self) -> None:
@@ -74,6 +79,7 @@ class Person:
             self.rng.choice(
                 [
                     *self._takes,
+                    self._tune,
                     self._photos,
                     self._photos / "IMG_0001.png",
                     self.folder / "not.mp4",
@@ -156,7 +162,7 @@ class Person:
             )()
 
     def page(self) -> None:
-        self.window.show_bench_page(self.rng.randrange(4))
+        self.window.show_bench_page(self.rng.randrange(6))
 
     def frame(self) -> None:
         """Something of the page Picture, or a drag on the recorded picture."""
@@ -183,7 +189,40 @@ class Person:
             rng.choice(list(page.clocks.values())).click()
 
     def play(self) -> None:
-        self.window.transport.toggle()
+        rng, transport = self.rng, self.window.transport
+        rng.choice(
+            [transport.toggle, lambda: transport.faster(rng.choice([-1, 1])), self.window.pictures.loop_joint]
+        )()
+
+    def sound(self) -> None:
+        """Something of the page Sound, or of music."""
+        page, music, rng = self.window.bench.sound, self.window.bench.footage.music, self.rng
+        if rng.random() < 0.5:
+            rng.choice([*page.manners.values(), *page.ramp_effects.values(), *page.rules.values()]).click()
+            return
+        keys = [f.key for f in self.window.document.project.footage if isinstance(f, Music)]
+        if keys:
+            self.window.document.choose_footage(rng.choice(keys))
+            rng.choice([music.halve, music.double, music.later, music.bar, music.reset, music.loops]).click()
+
+    def beats(self) -> None:
+        page, rng = self.window.bench.beats, self.rng
+        rng.choice(page.acts).click()
+        page.do.click()
+        self.window.commands.tap_beat(rng.random() * 5)
+
+    def lane(self) -> None:
+        """A drag on the sound lane, wherever that is just now."""
+        rails, weave, rng = self.window.weave.rails(), self.window.weave, self.rng
+        if rails is None or not rails.lane:
+            return
+        at = QPoint(rng.randrange(weave.width()), round(rails.sound.top()) + rng.randrange(rails.lane))
+        QTest.mousePress(weave, Qt.MouseButton.LeftButton, pos=at)
+        QTest.mouseMove(weave, at + QPoint(rng.randrange(-90, 90), 0))
+        rng.choice(
+            [self.window.document.undo, lambda: QTest.keyClick(weave, Qt.Key.Key_Escape), lambda: None]
+        )()
+        QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=at)
 
 
 @pytest.mark.parametrize("seed", range(_SEEDS))
@@ -191,6 +230,7 @@ def test_whatever_is_done_in_whatever_order(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, seed: int
 ) -> None:
     raised: list[str] = []
+    monkeypatch.setenv("CHRONOXIS_SOUND", "simulated")
 
     def catch(_kind: type[BaseException], error: BaseException, _trace: TracebackType | None) -> None:
         raised.append("".join(traceback.format_exception(error)[-4:]))

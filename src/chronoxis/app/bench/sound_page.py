@@ -155,7 +155,7 @@ class SoundPage(Page):
             chip = push_button(text, tip)
             chip.setCheckable(True)
             chip.setProperty("choice", True)
-            chip.clicked.connect(partial(self._toggle_rule, kind))
+            chip.clicked.connect(lambda on, kind=kind: self._toggle_rule(kind, on=on))
             chips.addWidget(chip)
             self.rules[kind] = chip
         chips.addStretch()
@@ -232,7 +232,7 @@ class SoundPage(Page):
     def _set_level(self, level: int) -> None:
         self._apply("Level", lambda p: sounding.set_level(p, self._places, float(level)))
 
-    def _toggle_rule(self, kind: EffectKind, on: bool) -> None:
+    def _toggle_rule(self, kind: EffectKind, *, on: bool) -> None:
         mix = self._document.project.mix
         above = mix.rules[0].above if mix.rules else Fraction(4)
         rule = EffectRule(Effect(kind), above) if on else None
