@@ -1,9 +1,9 @@
-"""Run with ``make bench``, or ``python -m bench [frames|photos|pace|weave|opening]... [--runs N]``."""
+"""Run with ``make bench``, or ``python -m bench [frames|photos|sound|pace|weave|opening]... [--runs N]``."""
 
 import argparse
 import os
 
-AREAS = ("frames", "photos", "pace", "weave", "opening")
+AREAS = ("frames", "photos", "sound", "pace", "weave", "opening")
 
 
 def main() -> None:
@@ -13,15 +13,17 @@ def main() -> None:
     parser.add_argument("--runs", type=int, default=3)
     asked = parser.parse_args()
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from bench import frame_making, opening, pace, photos, weave  # noqa: PLC0415 - Qt reads the platform on import
-
-    measures = dict(
-        zip(
-            AREAS,
-            (frame_making.measure, photos.measure, pace.measure, weave.measure, opening.measure),
-            strict=True,
-        )
+    from bench import (  # noqa: PLC0415 - Qt reads the platform on import
+        frame_making,
+        opening,
+        pace,
+        photos,
+        sound,
+        weave,
     )
+
+    modules = (frame_making, photos, sound, pace, weave, opening)
+    measures = {area: module.measure for area, module in zip(AREAS, modules, strict=True)}
     for area in asked.areas or AREAS:
         if area not in measures:
             parser.error(f"{area} is none of {', '.join(AREAS)}")
