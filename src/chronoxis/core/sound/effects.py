@@ -16,6 +16,8 @@ from chronoxis.core.sound.sound_plan import EffectEvent
 Floats = npt.NDArray[np.float64]
 
 _NOISE = 1 << 18  # samples after which noise repeats
+_LONGEST = RATE  # samples that are asked for at once
+_FARTHEST = 2.4  # widths from the middle beyond which a band is not heard
 _BANDS = np.geomspace(90, 11_000, 15)  # middles of the bands that noise is kept in, Hz
 _CUSP = 0.12  # seconds in which a peak rises out of what leads to it
 _FADE = 0.08  # seconds that a whirr comes and goes in
@@ -97,18 +99,23 @@ class EffectVoice:
         return np.broadcast_to(strike * 0.8, (CHANNELS, len(t)))
 
 
-def _banded(numbers: npt.NDArray[np.int64], middle: Floats, octaves: float) -> Floats:
+def _banded(numbers: npt.NDArray[np.int64], middle: Floats, octaves: float) -> Samples:
     """Stereo noise around a frequency that changes, of about unit peak; shape (channels, samples)."""
-    made = np.zeros((CHANNELS, len(numbers)))
-    power = np.zeros(len(numbers))
-    places = numbers % _NOISE
-    for band, hertz in enumerate(_BANDS):
-        weight = np.exp(-0.5 * (np.log2(middle / hertz) / octaves) ** 2)
-        if not len(weight) or weight.max() < 1e-3:
+    made = np.zeros((CHANNELS, len(numbers)), np.float32)
+    if not len(numbers):
+        return made
+    power = np.zeros(len(numbers), np.float32)
+    pitch = np.log2(middle).astype(np.float32)
+    low, high = float(pitch.min()) - _FARTHEST * octaves, float(pitch.max()) + _FARTHEST * octaves
+    first = int(numbers[0]) % _NOISE
+    for band, own in enumerate(np.log2(_BANDS).tolist()):
+        if not low <= own <= high:
             continue
-        made += _noise()[band][:, places] * weight
+        weight = np.exp(np.float32(-0.5 / octaves**2) * (pitch - np.float32(own)) ** 2)
+        made += _noise()[band][:, first : first + len(numbers)] * weight
         power += weight**2
-    return np.asarray(made * 0.3 / np.sqrt(np.maximum(power, 1e-9)))
+    made *= 0.3 / np.sqrt(np.maximum(power, 1e-9))
+    return made
 
 
 def _slow(numbers: npt.NDArray[np.int64]) -> Floats:
@@ -126,5 +133,6 @@ def _noise() -> npt.NDArray[np.float32]:
     bands = []
     for middle in _BANDS:
         kept = np.fft.irfft(white * np.exp(-0.5 * (np.log2(hertz / middle) / 0.3) ** 2), _NOISE, axis=1)
-        bands.append(kept / kept.std())
+        kept /= kept.std()
+        bands.append(np.concatenate((kept, kept[:, :_LONGEST]), axis=1))
     return np.array(bands, np.float32)

@@ -15,7 +15,7 @@ from chronoxis.core.errors import FootageError
 from chronoxis.core.sound.samples import Samples
 
 # Files round stamps to their tick; what is further off than this is a hole, or sound that comes twice.
-_TOLERANCE = Fraction(1, 25)
+_TOLERANCE = 0.04
 _SILENCE = 48_000  # samples of silence given out at a time
 
 
@@ -83,11 +83,13 @@ def _placed(
         for decoded in _decoded(container, stream, broken):
             if decoded.pts is None or decoded.time_base is None or not decoded.samples:
                 continue
-            time = decoded.pts * decoded.time_base
-            if run is None or abs(time - run.time) > _TOLERANCE:
+            # Fractions would take longer than the decoding; a place is told by them where it counts.
+            seconds = decoded.pts * float(decoded.time_base)
+            if run is None or abs(seconds - run.seconds) > _TOLERANCE:
                 if run is not None:
                     yield from run.take(None)
-                run = _Run(time, round((time - begin) * rate), rate, layout)
+                at = round((decoded.pts * decoded.time_base - begin) * rate)
+                run = _Run(seconds, at, rate, layout)
             yield from run.take(decoded)
         if run is not None:
             yield from run.take(None)
@@ -117,15 +119,15 @@ def _decoded(
 class _Run:
     """Sound without a hole, resampled as one."""
 
-    def __init__(self, time: Fraction, at: int, rate: int, layout: str) -> None:
-        self.time = time
+    def __init__(self, seconds: float, at: int, rate: int, layout: str) -> None:
+        self.seconds = seconds
         self._at = at
         self._resampler = AudioResampler("fltp", layout, rate)
 
     def take(self, decoded: AudioFrame | None) -> Iterator[tuple[int, Samples]]:
         """The next frame's samples, as far as they can be had; at the end, None gives the rest."""
         if decoded is not None:
-            self.time += Fraction(decoded.samples, decoded.sample_rate)
+            self.seconds += decoded.samples / decoded.sample_rate
             decoded.pts = None
         for frame in self._resampler.resample(decoded):
             block = np.asarray(frame.to_ndarray(), np.float32)

@@ -179,11 +179,7 @@ class _RecordedVoice:
     def take(self, first: int, end: int) -> Samples:
         if self._maker is None:
             self._maker = self._opened()
-        numbers = np.arange(first, end)
-        made = self._maker.take(end - first)
-        for curve in self._gains:
-            made = made * np.interp(numbers, *curve).astype(np.float32)
-        return made
+        return _with_gains(self._maker.take(end - first), self._gains, first, end)
 
     def _opened(self) -> _Maker:
         shot, scale = self._shot, self._project.footage_of(self._shot).scale
@@ -287,11 +283,8 @@ class _MusicVoice:
         if self._sound is None:
             self._sound = CoveredSound(self._between, self._source_begin, self._source_begin, backwards=False)
             self._stack.callback(self._sound.close)
-        numbers = np.arange(first, end)
         made = self._sound.between(first - self.begin, end - self.begin) * np.float32(self._level)
-        for curve in self._gains:
-            made = made * np.interp(numbers, *curve).astype(np.float32)
-        return made
+        return _with_gains(made, self._gains, first, end)
 
 
 def ducking(heard: list[tuple[float, float]], low: float) -> Curve:
@@ -307,6 +300,16 @@ def ducking(heard: list[tuple[float, float]], low: float) -> Curve:
         at += [begin - _DUCKING, begin, end, end + _DUCKING]
     gains = np.tile(np.array([1.0, low, low, 1.0]), len(joined))
     return np.array(at) * RATE, gains
+
+
+def _with_gains(made: Samples, curves: list[Curve], first: int, end: int) -> Samples:
+    """Samples ``first`` to ``end`` with some gains; those that are 1 throughout cost nothing."""
+    for at, gains in curves:
+        low, high = np.searchsorted(at, [first, end])
+        near = gains[max(low - 1, 0) : high + 1]
+        if (near != 1.0).any():
+            made = made * np.interp(np.arange(first, end), at, gains).astype(np.float32)
+    return made
 
 
 def _edge_curve(begin: int, end: int) -> Curve:

@@ -48,18 +48,22 @@ class PitchFollows:
         places = self._place_at(np.arange(whole, whole + _BLOCK + 1, dtype=np.float64))
         steps = np.maximum(np.diff(places), 1e-9)
         places, steps = places[begin - whole : end - whole], steps[begin - whole : end - whole]
+        lowest, highest = _level(float(steps.min())), _level(float(steps.max()))
+        if lowest == highest:
+            return self._interpolated(places, steps, lowest)
         made = np.empty((CHANNELS, end - begin), np.float32)
-        levels = np.maximum(0, np.floor(np.log2(np.maximum(steps, 1.0)))).astype(int)
-        for level in np.unique(levels).tolist():
+        levels = np.floor(np.log2(np.maximum(steps, 1.0)))
+        for level in range(lowest, highest + 1):
             chosen = levels == level
-            made[:, chosen] = self._interpolated(places[chosen], steps[chosen], level)
+            if chosen.any():
+                made[:, chosen] = self._interpolated(places[chosen], steps[chosen], level)
         return made
 
     def _interpolated(self, places: Places, steps: Places, level: int) -> Samples:
-        """At some places, from the source halved so many times."""
+        """At some rising places, from the source halved so many times."""
         every = 1 << level
-        low = (int(places.min()) // every - _REACH) * every
-        high = (int(places.max()) // every + _REACH + 2) * every
+        low = (int(places[0]) // every - _REACH) * every
+        high = (int(places[-1]) // every + _REACH + 2) * every
         # Each halving needs some samples on either side of what it gives.
         margin = sum(_HALVING_REACH << number for number in range(level))
         margin = -(-margin // every) * every
@@ -68,6 +72,11 @@ class PitchFollows:
             sound = _halved(sound)
         first = (low - margin) // every
         return _sinc_at(sound, places / every - first, np.maximum(steps / every, 1.0))
+
+
+def _level(step: float) -> int:
+    """How often the source is halved for a step."""
+    return int(np.floor(np.log2(max(step, 1.0))))
 
 
 def _halved(sound: Samples) -> Samples:

@@ -131,9 +131,8 @@ class PitchHeld:
                 turn = turned[tops] * before[number][tops].conj()
                 turn /= np.maximum(np.abs(turn), np.float32(1e-30))
                 turn[turn == 0] = 1
-                borders = (tops[1:] + tops[:-1] + 1) >> 1
-                lengths = np.diff(borders, prepend=0, append=_BINS)
-                turns[number] = np.repeat(turn, lengths)
+                borders = np.concatenate(([0], (tops[1:] + tops[:-1] + 1) >> 1, [_BINS]))
+                turns[number] = np.repeat(turn, borders[1:] - borders[:-1])
             turned = mixed[number] * turns[number]
         self._turned = turned
         return turns

@@ -155,16 +155,17 @@ def _header_length(container: InputContainer, stream: AudioStream) -> Fraction:
 def _counted_length(
     container: InputContainer, stream: AudioStream, facts: MusicFacts, progress: Progress | None
 ) -> Fraction:
-    end = Fraction(0)
+    tick, ticks, end = Fraction(stream.time_base or 1), 0, Fraction(0)
     try:
         for number, packet in enumerate(container.demux(stream)):
-            if packet.pts is None or packet.time_base is None:
+            if packet.pts is None:
                 continue
-            stop = (packet.pts + (packet.duration or 0)) * Fraction(packet.time_base)
-            end = max(end, stop)
+            ticks = max(ticks, packet.pts + (packet.duration or 0))
             if progress is not None and number % 500 == 0:
-                progress(min(1.0, float(end / facts.length)))
+                progress(min(1.0, float(ticks * tick / facts.length)))
+        end = ticks * tick
     except (av.FFmpegError, OSError) as error:
+        end = ticks * tick
         if end <= facts.start:
             raise FootageError(f"{facts.path.name} cannot be read; it may be damaged.") from error
     # Lengths lie on the samples of all sound here, so that what is kept of them is short.
