@@ -19,7 +19,7 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
-from chronoxis.demo.larkfield import PHOTO_PROJECT_NAME, ensure_demo
+from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, ensure_demo
 
 FOLDER = Path(__file__).parent / "screenshots"
 
@@ -40,7 +40,9 @@ def main() -> None:
         wait(lambda: window.document.plan is not None)
         shoot_the_weave(window, folder)
         shoot_the_pictures(window, folder)
+        shoot_the_sound(window, folder)
         shoot_an_export(window, folder, Path(scratch))
+        shoot_beats(window, folder, project.parent / BEAT_PROJECT_NAME)
         shoot_photos(window, folder, project.parent / PHOTO_PROJECT_NAME)
         shoot_missing_footage(window, folder, project, Path(scratch))
         window.files.discard_changes()
@@ -48,7 +50,7 @@ def main() -> None:
 
 
 def shoot_the_weave(window: MainWindow, folder: Path) -> None:
-    """The finished piece whole, at a passage, at single frames, in a drag, reversed, many selected."""
+    """The finished piece whole, at a passage, at single frames, in a drag."""
     document, weave = window.document, window.weave
     document.select([Place(0, 1)])
     document.move_playhead(Fraction(147, 25))
@@ -75,13 +77,6 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     settle(3)
     take(window, folder / "weave-frames.png")
     weave.fit_all()
-    document.apply("Reverse", lambda p: arranging.reverse(p, [1]))
-    window.commands.select_all()
-    document.move_playhead(Fraction(26))
-    wait(lambda: window.preview.has(document.result_frame), 60)
-    settle(3)
-    take(window, folder / "weave-many-reversed.png")
-    document.undo()
     document.select([Place(0, 1)])
 
 
@@ -95,7 +90,7 @@ def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
     settle(3)
     take(window, folder / "frames-page.png")
     window.pictures.show_mode(Mode.BOTH)
-    window.show_bench_page(2)
+    document.choose_footage(document.project.footage[0].key)
     settle(2)
     take(window, folder / "footage-page.png")
     window.pictures.show_mode(Mode.RESULT)
@@ -108,10 +103,44 @@ def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
     window.pictures.toggle_exact()
 
 
+def shoot_the_sound(window: MainWindow, folder: Path) -> None:
+    """What is heard of a passage, and music with its credit."""
+    document = window.document
+    wait(lambda: all(window.hearing.trace(f.origin).is_whole for f in document.project.footage[::2]), 60)
+    document.select([Place(0, 1)])
+    document.move_playhead(Fraction(5))
+    window.show_bench_page(3)
+    wait(lambda: window.sound.has(0, 30), 60)
+    settle(2)
+    take(window, folder / "sound-page.png")
+    document.choose_footage(document.project.music[0].footage)
+    settle(1)
+    take(window, folder / "music.png")
+    window.show_bench_page(0)
+    document.select([Place(0, 1)])
+
+
+def shoot_beats(window: MainWindow, folder: Path, project: Path) -> None:
+    """Bursts of speed, being set on the beats of a tune."""
+    document = window.document
+    window.files.discard_changes()
+    window.show_bench()
+    window.file_actions.open_file(project)
+    wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
+    wait(lambda: len(window.hearing.beats) > 0, 60)
+    document.select([Place(0, 3)])
+    document.move_playhead(Fraction(8))
+    window.show_bench_page(4)
+    settle(6)
+    take(window, folder / "beats.png")
+    window.show_bench_page(0)
+
+
 def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
     """Before, during and after an export."""
     window.show_export()
     panel = window.export_panel
+    panel.choices.credits.click()
     wait(lambda: "about" in panel.choices.expected.text(), 60)
     take(window, folder / "export-choices.png")
     panel.choices.output.setText(f"{scratch}/Morning at Larkfield.mp4")
