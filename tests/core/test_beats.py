@@ -14,6 +14,7 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, beat_acts, pacing
 from chronoxis.core.model.beat_acts import Pulse, Which, beats_of
 from chronoxis.core.model.beats import Beats, ResultBeats, all_beats, chosen_beats, with_factor, with_tap
+from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import BeatChoices, Music
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.recording import Recording
@@ -129,7 +130,7 @@ BEATS = ResultBeats(np.arange(200, dtype=np.float64) * 0.5 + 0.3, np.arange(200)
 
 @pytest.mark.parametrize("keep", [True, False])
 @pytest.mark.parametrize("ramp", [0.0, 0.1, 0.2])
-@pytest.mark.parametrize("which", list(Which))
+@pytest.mark.parametrize("which", [Which.EVERY, Which.SECOND, Which.BARS])
 def test_a_pulse_begins_on_each_beat(which: Which, ramp: float, keep: bool) -> None:
     project = project_of([(60, 4), (20, 1), (90, 10)], [(80, 8)], ramp=0.4)
     wish = Pulse(Fraction(9), Fraction(1, 5), Fraction(ramp).limit_denominator(100), RampShape.EVEN)
@@ -227,6 +228,15 @@ def test_shots_are_cut_every_so_many_beats() -> None:
     inside = BEATS.times[BEATS.bars]
     assert np.abs(cut.shot_rows.begins[1:] - inside[inside < 20]).max() < 1e-6
     assert cut.result_length == project.result_length
+
+
+def test_beats_are_chosen_by_marks() -> None:
+    marks = [Marker(Fraction(at).limit_denominator(100), "") for at in (1.32, 4.0, 7.8)]
+    assert beats_of(BEATS, Which.MARKED, 0, 20, marks).tolist() == pytest.approx([1.3, 7.8])
+    assert len(beats_of(BEATS, Which.MARKED, 0, 20)) == 0
+    seconds = beats_of(BEATS, Which.SECOND, 0.5, 20)
+    assert set(BEATS.times[BEATS.bars][:5]) <= set(seconds)
+    assert np.allclose(np.diff(seconds), 1.0)
 
 
 def test_beats_lie_where_the_music_lies() -> None:

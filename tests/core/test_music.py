@@ -17,10 +17,14 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import footage_of, open_source, origins_at
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, pacing, sounding
+from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.music import Credit, Music, MusicFile
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Manner, Mix
+from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import make_plan
+from chronoxis.core.sound.mixing import as_int16, measured, mixed
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.traces.sound_trace import SoundTrace, listen
 from chronoxis.core.traces.store import TraceStore
@@ -163,6 +167,24 @@ def test_a_flash_and_its_click_stay_together_in_an_export(tmp_path: Path, manner
         click = max(0, round((flash - 0.2) * RATE)) + int(near.argmax())
         # A flash is seen when the next result frame opens, and its click lies within that frame.
         assert -0.5 / 25 <= flash - click / RATE <= 1.5 / 25
+
+
+def test_a_lossless_export_has_the_very_samples_of_the_mix(tmp_path: Path) -> None:
+    film = make_recording(tmp_path / "film.mp4", frames=150, sound=True)
+    tune = write_sound(tmp_path / "tune.mp3", make_tune(120, seconds=4).sound, "libmp3lame")
+    film_source, tune_source = open_source(film), open_source(MusicFile(tune))
+    project = arranging.begin_with(Project(settings=ResultSettings(MKV)), footage_of(film_source.facts))
+    project = pacing.set_speed(project, [Place(0, 0)], Fraction(3, 2))
+    project = arranging.begin_with(project, footage_of(tune_source.facts))
+    project = sounding.set_mix(project, Mix(loudness=-18.0))
+    plan = make_plan(project, {"film": film_source, "tune": tune_source})
+    done = export(plan, tmp_path / "out.mkv")
+    gain = measured(plan.sound, plan.sounds()).gain
+    made = np.concatenate([as_int16(block) for block in mixed(plan.sound, plan.sounds(), gain)])
+    with av.open(str(done.path)) as container:
+        blocks = [frame.to_ndarray().reshape(-1, 2) for frame in container.decode(audio=0)]
+    assert np.array_equal(np.concatenate(blocks), made)
+    assert len(made) == round(done.length * RATE)
 
 
 def flashing(path: Path, times: list[float]) -> Source:

@@ -93,6 +93,7 @@ class Document(QObject):
         self._absent: dict[str, AbsentSource] = {}
         self.selection: frozenset[Place] = frozenset()
         self.chosen_footage: str | None = None
+        self.chosen_music: int | None = None
         self.playhead = Fraction(0)
         self._undo: list[tuple[str, Project]] = []
         self._redo: list[tuple[str, Project]] = []
@@ -404,10 +405,17 @@ class Document(QObject):
         self._select_what_is_there()
         if all(footage.key != self.chosen_footage for footage in project.footage):
             self.choose_footage(None)
+        elif self.chosen_music is None or not self._is_laid(self.chosen_music):
+            self.choose_footage(self.chosen_footage)
         self._replan()
         self._announce()
         if self._on_frame(self.playhead) != self.playhead:
             self.move_playhead(self.playhead)
+
+    def _is_laid(self, number: int) -> bool:
+        """Whether the chosen music still has that number."""
+        music = self.project.music
+        return number < len(music) and music[number].footage == self.chosen_footage
 
     def _select_what_is_there(self) -> None:
         """Let go of passages that the project has no more."""
@@ -423,10 +431,13 @@ class Document(QObject):
         if changed:
             self.selection_changed.emit()
 
-    def choose_footage(self, key: str | None) -> None:
-        """Choose footage, to look at what it is."""
-        if key != self.chosen_footage:
-            self.chosen_footage = key
+    def choose_footage(self, key: str | None, music: int | None = None) -> None:
+        """Choose footage, to look at what it is; of music perhaps one place where it lies, by its number."""
+        if music is None:
+            pieces = enumerate(self.project.music)
+            music = next((number for number, piece in pieces if piece.footage == key), None)
+        if (key, music) != (self.chosen_footage, self.chosen_music):
+            self.chosen_footage, self.chosen_music = key, music
             self.footage_chosen.emit()
 
     @property

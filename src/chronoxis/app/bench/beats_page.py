@@ -46,6 +46,7 @@ _WHICH = (
     (Which.EVERY, "e&very beat", "Every beat"),
     (Which.SECOND, "every seco&nd", "Every second beat, the first of each bar among them"),
     (Which.BARS, "&bars", "The first beat of each bar"),
+    (Which.MARKED, "mar&ked", "Beats on which the result has a mark: M puts one there"),
 )
 
 
@@ -179,7 +180,7 @@ class BeatsPage(Page):
         begins = project.shot_rows.begins
         begin = float(begins[shots[0]])
         end = float(begins[shots[-1]]) + float(project.shots[shots[-1]].pace.result_length)
-        return beats_of(self._hearing.beats, self.which, begin, end)
+        return beats_of(self._hearing.beats, self.which, begin, end, project.markers)
 
     def _show_act(self, number: int) -> None:
         self.acts[number].setChecked(True)
@@ -206,7 +207,7 @@ class BeatsPage(Page):
     def _acts_out(self) -> None:
         shots, keep, which = self._document.selected_shots, self.keep.isChecked(), self.which
         beats = self._hearing.beats_beyond()
-        times = beats_of(beats, which, 0.0, float("inf"))
+        times = beats_of(beats, which, 0.0, float("inf"), self._document.project.markers)
         act = self._forms.currentIndex()
         if act == 0:
             wish = Pulse(

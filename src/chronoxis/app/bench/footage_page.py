@@ -21,6 +21,7 @@ from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.photo_run import PhotoRun
+from chronoxis.core.model.project import Project
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.timecode import format_time
@@ -113,18 +114,12 @@ class FootagePage(Page):
         facts, project = self._document.facts.get(footage.origin), self._document.project
         self._picture.show_image(self._shelf.thumbnail(footage.origin))
         self.name.setText(footage.name)
-        uses = project.shots if footage.is_seen else project.music
-        self._uses.setText(_uses_in_words(sum(use.footage == footage.key for use in uses), footage))
+        self._uses.setText(_uses_in_words(sum(shot.footage == footage.key for shot in project.shots)))
         rows = facts.rows() if facts else [("length", format_time(footage.length, 2))]
         for widget in (self._picture, self.name, self._uses):
             widget.setVisible(footage.is_seen)
         if not footage.is_seen:  # its choices need the room, and its title stands among them
-            rows = [
-                (
-                    "music",
-                    _uses_in_words(len([p for p in project.music if p.footage == footage.key]), footage),
-                )
-            ]
+            rows = [("music", _laid_in_words(project, footage, self._document.chosen_music))]
         self._names.setText("\n".join(name for name, _ in rows))
         self._values.show_text("\n".join(value for _, value in rows))
         is_recording = isinstance(footage, Recording)
@@ -177,9 +172,17 @@ class FootagePage(Page):
         self.show_project()
 
 
-def _uses_in_words(count: int, footage: Footage) -> str:
+def _uses_in_words(count: int) -> str:
     """How often footage is used."""
-    if footage.is_seen:
-        return f"in {count} shots" if count > 1 else "in one shot" if count else "in no shot"
-    often = f"{count} times" if count > 1 else "once" if count else ""
-    return f"{footage.in_brief} · " + (f"laid {often} under the result" if often else "not under the result")
+    return f"in {count} shots" if count > 1 else "in one shot" if count else "in no shot"
+
+
+def _laid_in_words(project: Project, music: Footage, chosen: int | None) -> str:
+    """How long music is, and how often it lies under the result."""
+    pieces = [number for number, piece in enumerate(project.music) if piece.footage == music.key]
+    if not pieces:
+        return f"{music.in_brief} · not under the result"
+    if len(pieces) == 1:
+        return f"{music.in_brief} · laid once under the result"
+    which = pieces.index(chosen) + 1 if chosen in pieces else 1
+    return f"{music.in_brief} · laid {len(pieces)} times; shown here is number {which}"

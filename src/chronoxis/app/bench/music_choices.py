@@ -52,9 +52,11 @@ class MusicChoices(QWidget):
         self._music: Music | None = None
         self.credit: dict[str, QLineEdit] = {}
         self.places: dict[str, NumberField] = {}
-        self.loops = QCheckBox("&Again until the end")
+        self.loops = QCheckBox("&Again to the end")
         self.loops.setToolTip("It begins again and again until the result ends")
         self.loops.clicked.connect(self._set_loops)
+        self.take_away = push_button("Take awa&y", "Take it away from here; the footage stays")
+        self.take_away.clicked.connect(lambda _: self._take_away())
         self.tempo = QLabel()
         self.tempo.setFont(font(10, 500))
         self.halve = push_button("&½", "Half as many beats")
@@ -105,7 +107,8 @@ class MusicChoices(QWidget):
             self.places[name] = entry
             grid.addWidget(label_for(text, entry), number // 3, 2 * (number % 3))
             grid.addWidget(entry, number // 3, 2 * (number % 3) + 1)
-        grid.addWidget(self.loops, 2, 2, 1, 4)
+        grid.addWidget(self.loops, 2, 2, 1, 3)
+        grid.addWidget(self.take_away, 2, 5)
         return grid
 
     def _beats(self) -> QVBoxLayout:
@@ -127,7 +130,7 @@ class MusicChoices(QWidget):
                 field.setText(getattr(music.credit, name))
                 field.setCursorPosition(0)
         number = self._number
-        for widget in (*self.places.values(), self.loops):
+        for widget in (*self.places.values(), self.loops, self.take_away):
             widget.setEnabled(number is not None)
         if number is not None:
             self._show_piece(self._document.project.music[number])
@@ -168,10 +171,8 @@ class MusicChoices(QWidget):
 
     @property
     def _number(self) -> int | None:
-        """Number of the first piece of this music."""
-        key = self._music.key if self._music else None
-        pieces = enumerate(self._document.project.music)
-        return next((number for number, piece in pieces if piece.footage == key), None)
+        """Number of the place where it lies that is chosen."""
+        return self._document.chosen_music
 
     def _apply(self, label: str, edit: Callable[[Project], Project]) -> None:
         if not self._document.apply(label, edit) and self._music is not None:
@@ -205,6 +206,11 @@ class MusicChoices(QWidget):
         number = self._number
         if number is not None:
             self._apply("Music", lambda p: sounding.set_music(p, number, replace(p.music[number], loops=on)))
+
+    def _take_away(self) -> None:
+        number = self._number
+        if number is not None:
+            self._apply("Take music away", lambda p: sounding.delete_music(p, number))
 
     def _change_beats(self, change: Callable[[BeatChoices], BeatChoices]) -> None:
         music = self._music

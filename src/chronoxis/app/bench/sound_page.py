@@ -31,6 +31,7 @@ from chronoxis.core.model.sound import (
     EffectKind,
     EffectRule,
     Manner,
+    parse_level,
     parse_loudness,
 )
 from chronoxis.core.timing.speed import format_speed, parse_speed
@@ -76,6 +77,16 @@ class SoundPage(Page):
             "Loudness", "LUFS that the whole is brought to, such as −14; empty leaves it"
         )
         self.effects_above = self._field("Effects from", "The speed from which these effects sound: 4×")
+        self.effect_level = self._field("Level of effects", "How loud the effects are, dB")
+        self.colour = QSlider(Qt.Orientation.Horizontal)
+        self.colour.setRange(0, 100)
+        self.colour.setPageStep(10)
+        self.colour.setToolTip("Colour of the effects, from dark to bright")
+        self.colour.setAccessibleName("Colour of effects")
+        self.colour.sliderPressed.connect(lambda: document.begin_gesture("Colour of effects"))
+        self.colour.sliderReleased.connect(document.end_gesture)
+        self.colour.valueChanged.connect(self._set_colour)
+        self.effect_level.editingFinished.connect(self._enter_effect_level)
         for side, field in self.fades.items():
             field.editingFinished.connect(partial(self._enter_fade, side))
         self.above.editingFinished.connect(self._enter_above)
@@ -159,9 +170,19 @@ class SoundPage(Page):
             chips.addWidget(chip)
             self.rules[kind] = chip
         chips.addStretch()
-        chips.addWidget(label_for("f&rom", self.effects_above))
-        chips.addWidget(self.effects_above)
         grid.addLayout(chips, 2, 0, 1, 4)
+        tuning = QHBoxLayout()
+        tuning.setSpacing(6)
+        for field in (self.effects_above, self.effect_level):
+            field.setFixedWidth(scaled(56))
+        for text, widget in (
+            ("f&rom", self.effects_above),
+            ("le&vel", self.effect_level),
+            ("&colour", self.colour),
+        ):
+            tuning.addWidget(label_for(text, widget))
+            tuning.addWidget(widget)
+        grid.addLayout(tuning, 3, 0, 1, 4)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
         return grid
@@ -199,6 +220,19 @@ class SoundPage(Page):
         self.effects_above.show_number(
             common(format_speed(rule.above) for rule in mix.rules) if mix.rules else "4×"
         )
+
+        effects = [rule.effect for rule in mix.rules]
+        effects += [
+            e for place in self._places if project.has(place) and (e := project.passage(place).effect)
+        ]
+        for widget in (self.effect_level, self.colour):
+            widget.setEnabled(bool(effects))
+        levels = {f"{effect.level:+.0f} dB" for effect in effects}
+        self.effect_level.show_number(levels.pop() if len(levels) == 1 else "–" if levels else "")
+        if effects and not self.colour.isSliderDown():
+            self.colour.blockSignals(True)
+            self.colour.setValue(round(100 * effects[0].colour))
+            self.colour.blockSignals(False)
 
     def show_measured(self, lufs: float) -> None:
         """Show how loud the whole is."""
@@ -260,6 +294,19 @@ class SoundPage(Page):
             "Loudness",
             lambda text: parse_loudness(text) if text.strip() else None,
             lambda p, lufs: sounding.set_mix(p, replace(p.mix, loudness=lufs)),
+        )
+
+    def _set_colour(self, percent: int) -> None:
+        self._apply(
+            "Colour of effects", lambda p: sounding.tune_effects(p, self._places, colour=percent / 100)
+        )
+
+    def _enter_effect_level(self) -> None:
+        self._enter(
+            self.effect_level,
+            "Level of effects",
+            parse_level,
+            lambda p, level: sounding.tune_effects(p, self._places, level=level),
         )
 
     def _enter_effects_above(self) -> None:

@@ -20,6 +20,7 @@ from chronoxis.core.sound.samples import gain_of
 from chronoxis.core.timing.pace import Seconds
 
 _ONE, _BOTH = 37, 58  # pixels of the lane with recorded sound or music, and with both
+_LEAST_BOX = 3.0  # pixels that music plays before a frame is drawn around it
 _LEAST_LANE = 20  # pixels below which it says nothing
 _LEAST_BEAT = 4.0  # pixels between beats for all of them to be drawn
 _QUIET = 40.0  # dB below the loudest that are still seen
@@ -92,8 +93,8 @@ def _recorded(project: Project, hearing: Hearing, times: Seconds) -> tuple[Colum
         inside = np.flatnonzero(played.shots == number)
         if not len(trace.levels) or len(inside) < 2:
             continue
-        peaks = trace.peaks(played.recorded[inside] / float(footage.scale))
-        levels[inside[:-1]] = peaks
+        seconds = played.recorded[inside] / float(footage.scale)
+        levels[inside[:-1]] = trace.peaks(seconds[:-1], seconds[1:])
     rows = project.rows
     places = np.clip(np.searchsorted(rows.begins, times[:-1], "right") - 1, 0, len(rows) - 1)
     low, high, gains = _bounds(project)
@@ -148,30 +149,28 @@ def _draw_music(
 ) -> None:
     piece = project.music[number]
     footage = project.footage_named(piece.footage)
-    trace = hearing.trace(footage.origin)
-    spans = turns(piece, footage.stored_length, project.result_length)
-    for begin, end, source in spans:
-        inside = np.flatnonzero((times >= begin) & (times <= end))
-        if len(inside) < 2:
-            continue
-        levels = np.zeros(len(times) - 1, np.float32)
-        levels[inside[:-1]] = trace.peaks(times[inside] - begin + source) * gain_of(piece.level)
-        box = QRectF(rails.result_x(begin), row.top(), (end - begin) * rails.result_scale, row.height())
-        painter.fillRect(box.adjusted(0, 1, 0, -1), GROUND)
-        _draw_wave(painter, row, levels, np.ones(len(levels), np.bool_))
-        painter.setPen(QPen(LIVE if chosen else LINE, 1.5 if chosen else 1))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))
-    if spans:
-        _draw_name(
-            painter,
-            rails,
-            row,
-            footage.name,
-            hearing,
-            footage if isinstance(footage, Music) else None,
-            spans[0][0],
-        )
+    spans = np.array(turns(piece, footage.stored_length, project.result_length)).reshape(-1, 3)
+    spans = spans[(spans[:, 1] > times[0]) & (spans[:, 0] < times[-1])]
+    if not len(spans):
+        return
+    begins, ends, sources = spans.T
+    left = np.maximum(rails.result_xs(begins), row.left())
+    right = np.minimum(rails.result_xs(ends), row.right())
+    for x, stop in zip(left.tolist(), right.tolist(), strict=True):
+        painter.fillRect(QRectF(x, row.top() + 1, stop - x, row.height() - 2), GROUND)
+    turn = np.clip(np.searchsorted(begins, times[:-1], "right") - 1, 0, len(spans) - 1)
+    off = sources[turn] - begins[turn]
+    inside = (times[:-1] >= begins[turn]) & (times[:-1] < ends[turn])
+    levels = hearing.trace(footage.origin).peaks(times[:-1] + off, times[1:] + off)
+    levels = np.where(inside, levels * np.float32(gain_of(piece.level)), np.float32(0))
+    _draw_wave(painter, row, levels, np.ones(len(levels), np.bool_))
+    painter.setPen(QPen(LIVE if chosen else LINE, 1.5 if chosen else 1))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for x, stop in zip(left.tolist(), right.tolist(), strict=True):
+        if stop - x > _LEAST_BOX:
+            painter.drawRect(QRectF(x + 0.5, row.top() + 1.5, stop - x - 1, row.height() - 3))
+    music = footage if isinstance(footage, Music) else None
+    _draw_name(painter, rails, row, footage.name, hearing, music, float(begins[0]))
 
 
 def _draw_name(

@@ -40,7 +40,8 @@ from chronoxis.core.timing.pace import Seconds
 _WHEEL_STEP = 1.25
 _WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
-_LEAST = 214  # pixels of height that all but the sound lane needs
+_LEAST = 214  # pixels of height
+_WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
 _FRAMES = 40  # result frames that the deepest step of zooming shows
 _SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP, Grip.MARK)
 
@@ -146,7 +147,9 @@ class Weave(QWidget):
             view.within(whole) if view else View(0.0, whole)
             for view, whole in zip(self._views, wholes, strict=True)
         )
-        lane = 0 if self.lane_is_folded else lane_height(project, self._hearing, self.height() - _LEAST)
+        lane = (
+            0 if self.lane_is_folded else lane_height(project, self._hearing, self.height() - _WITHOUT_LANE)
+        )
         return Rails(self.width(), self.height(), stretches, recorded, result, self._stretches[2], lane)
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
@@ -250,7 +253,7 @@ class Weave(QWidget):
             draw_result(painter, rails, project, laid, self.strips, below)
             draw_result_ruler(painter, rails, project)
             draw_curve(painter, rails, project, laid)
-            draw_sound(painter, rails, project, self._hearing, self._chosen_music())
+            draw_sound(painter, rails, project, self._hearing, self._document.chosen_music)
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
         self._tiles = above, below
@@ -261,12 +264,6 @@ class Weave(QWidget):
         """Fold the sound lane away, or open it."""
         self.lane_is_folded = not self.lane_is_folded
         self.redraw()
-
-    def _chosen_music(self) -> int | None:
-        """Number of the music whose footage is chosen, the first of it."""
-        key = self._document.chosen_footage
-        pieces = enumerate(self._document.project.music)
-        return next((number for number, piece in pieces if piece.footage == key), None)
 
     def show_made(self, _result_frame: int) -> None:
         """Show that another frame of the preview is made."""
@@ -309,7 +306,7 @@ class Weave(QWidget):
         sound = sound_grip_at(project, rails, at, beats)
         if sound is not None:
             self._drag = SoundDrag(sound, project, rails, playhead, at, beats)
-            self._document.choose_footage(project.music[sound.music].footage)
+            self._document.choose_footage(project.music[sound.music].footage, sound.music)
             self._document.begin_gesture(sound.label)
             return
         held = grip_at(project, rails, at)

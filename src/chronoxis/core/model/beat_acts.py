@@ -15,6 +15,7 @@ import numpy.typing as npt
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.arranging import cut_shot
 from chronoxis.core.model.beats import ResultBeats
+from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.timing.laying import Laid, covering, scaled_to
 from chronoxis.core.timing.pace import Seconds
@@ -23,6 +24,7 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import checked_speed
 
 _LEAST_FRAMES = 2  # that a passage lasts
+_MARKED = 0.05  # seconds from a mark in which a beat is meant by it
 _FINE = 10**9  # parts of a second that recorded lengths and speeds are kept in
 _REACH = 3  # beats on either side that a joint may go to
 
@@ -33,11 +35,18 @@ class Which(StrEnum):
     EVERY = "every beat"
     SECOND = "every second"
     BARS = "the first of each bar"
+    MARKED = "those with a mark"
 
 
-def beats_of(beats: ResultBeats, which: Which, begin: float, end: float) -> Seconds:
-    """Result seconds of the beats in a stretch that an act takes."""
+def beats_of(
+    beats: ResultBeats, which: Which, begin: float, end: float, markers: Sequence[Marker] = ()
+) -> Seconds:
+    """Result seconds of the beats in a stretch that an act takes; ``markers`` are those of the result."""
     times = beats.times[beats.bars] if which is Which.BARS else beats.times
+    if which is Which.MARKED:
+        marks = np.array([float(marker.at) for marker in markers])
+        near = np.abs(times[:, None] - marks) <= _MARKED
+        times = times[near.any(axis=1)]
     inside = times[(times > begin + 1e-6) & (times < end - 1e-6)]
     if which is Which.SECOND:
         # Those that bars begin with are among them, wherever the stretch begins.

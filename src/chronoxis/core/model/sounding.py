@@ -50,6 +50,29 @@ def set_effect(project: Project, places: Iterable[Place], effect: Effect | None)
     return changed(project, places, lambda passage: replace(passage, effect=effect))
 
 
+def tune_effects(
+    project: Project, places: Iterable[Place], level: float | None = None, colour: float | None = None
+) -> Project:
+    """Choose level (dB) and colour of all effects that follow the speed, and of those of some ramps.
+
+    Raises:
+        PlanError: one of them is out of range.
+    """
+
+    def tuned(effect: Effect) -> Effect:
+        return replace(
+            effect,
+            level=effect.level if level is None else level,
+            colour=effect.colour if colour is None else colour,
+        )
+
+    def with_tuned(passage: Passage) -> Passage:
+        return replace(passage, effect=tuned(passage.effect)) if passage.effect else passage
+
+    rules = tuple(replace(rule, effect=tuned(rule.effect)) for rule in project.mix.rules)
+    return changed(replace(project, mix=replace(project.mix, rules=rules)), places, with_tuned)
+
+
 def set_mix(project: Project, mix: Mix) -> Project:
     """Choose how all sound goes together."""
     return replace(project, mix=mix)

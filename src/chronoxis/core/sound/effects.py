@@ -49,6 +49,9 @@ class EffectVoice:
         }[effect.kind]
         return (make(numbers, t, effect.colour) * gain_of(effect.level)).astype(np.float32)
 
+    def close(self) -> None:
+        """Nothing is open."""
+
     def _height(self, t: Floats) -> Floats:
         """0 to 1: how far up to the peak; along the ramp as the speed has it, beyond it dying away."""
         event = self.event

@@ -1,7 +1,7 @@
 """The sound of a result, made block after block from its plan: recorded sound, music, effects, limiter."""
 
 from collections.abc import Callable, Generator, Iterator, Mapping
-from contextlib import ExitStack, closing
+from contextlib import closing
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Protocol
@@ -44,6 +44,8 @@ class _Voice(Protocol):
     end: int
 
     def take(self, first: int, end: int) -> Samples: ...
+
+    def close(self) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -118,10 +120,10 @@ def _with_silence(blocks: Iterator[Samples], count: int) -> Iterator[Samples]:
 
 
 def _summed(plan: SoundPlan, sounds: Mapping[str, SoundBetween], total: int) -> Generator[Samples]:
-    """All voices together, before the limiter."""
-    with ExitStack() as stack:
-        waiting = sorted(_voices(plan, sounds, stack), key=lambda voice: voice.begin, reverse=True)
-        playing: list[_Voice] = []
+    """All voices together, before the limiter. A file is open while its voice plays, and no longer."""
+    waiting = sorted(_voices(plan, sounds), key=lambda voice: voice.begin, reverse=True)
+    playing: list[_Voice] = []
+    try:
         for first in range(0, total, BLOCK):
             end = min(first + BLOCK, total)
             block = silence(end - first)
@@ -131,24 +133,29 @@ def _summed(plan: SoundPlan, sounds: Mapping[str, SoundBetween], total: int) -> 
                 low, high = max(voice.begin, first), min(voice.end, end)
                 if low < high:
                     block[:, low - first : high - first] += voice.take(low, high)
+                if voice.end <= end:
+                    voice.close()
             playing = [voice for voice in playing if voice.end > end]
             yield block
+    finally:
+        for voice in playing:
+            voice.close()
 
 
-def _voices(plan: SoundPlan, sounds: Mapping[str, SoundBetween], stack: ExitStack) -> Iterator[_Voice]:
+def _voices(plan: SoundPlan, sounds: Mapping[str, SoundBetween]) -> Iterator[_Voice]:
     project = plan.project
     runs = list(runs_of(plan.stretches))
     for number, run in enumerate(runs):
         before = runs[number - 1] if number else None
         after = runs[number + 1] if number + 1 < len(runs) else None
-        yield _RecordedVoice(project, run, before, after, sounds[run[0].source], stack)
+        yield _RecordedVoice(project, run, before, after, sounds[run[0].source])
     heard = [(run[0].begin, run[-1].end) for run in runs]
     by_piece: dict[int, list[Stretch]] = {}
     for stretch in plan.music:
         by_piece.setdefault(stretch.shot, []).append(stretch)
     for stretches in by_piece.values():
         for stretch in stretches:
-            yield _MusicVoice(project, stretch, stretches, heard, sounds[stretch.source], stack)
+            yield _MusicVoice(project, stretch, stretches, heard, sounds[stretch.source])
     for event in plan.events:
         yield EffectVoice(event, project.pace.speed_at)
 
@@ -163,9 +170,8 @@ class _RecordedVoice:
         before: tuple[Stretch, ...] | None,
         after: tuple[Stretch, ...] | None,
         sound_between: SoundBetween,
-        stack: ExitStack,
     ) -> None:
-        self._run, self._between, self._stack, self._project = run, sound_between, stack, project
+        self._run, self._between, self._project = run, sound_between, project
         self._shot = project.shots[run[0].shot]
         self._start = float(project.shot_rows.begins[run[0].shot])
         self._scale = float(project.footage_of(self._shot).scale)
@@ -175,6 +181,12 @@ class _RecordedVoice:
         self.end = round(run[-1].end * RATE) + (_CHANGE if joins_after else 0)
         self._gains = [self._levels(), self._edges(joins_before, joins_after), *self._fades()]
         self._maker: _Maker | None = None
+        self._sound: CoveredSound | None = None
+
+    def close(self) -> None:
+        if self._sound is not None:
+            self._sound.close()
+        self._sound = self._maker = None
 
     def take(self, first: int, end: int) -> Samples:
         if self._maker is None:
@@ -184,14 +196,13 @@ class _RecordedVoice:
     def _opened(self) -> _Maker:
         shot, scale = self._shot, self._project.footage_of(self._shot).scale
         first = int(self._place_at(np.array([self.begin - RATE / 4]))[0])
-        sound = CoveredSound(
+        sound = self._sound = CoveredSound(
             self._between,
             shot.in_point / scale,
             shot.out_point / scale,
             backwards=shot.backwards,
             first=first,
         )
-        self._stack.callback(sound.close)
         places = {passage.speed for passage in shot.passages}
         if self._run[0].manner is Manner.FOLLOWS:
             return PitchFollows(sound.between, self._place_at, self.begin, self.end)
@@ -262,10 +273,9 @@ class _MusicVoice:
         all_of_piece: list[Stretch],
         heard: list[tuple[float, float]],
         sound_between: SoundBetween,
-        stack: ExitStack,
     ) -> None:
         piece = project.music[stretch.shot]
-        self._between, self._stack = sound_between, stack
+        self._between = sound_between
         self._source_begin = Fraction(stretch.source_begin)
         self.begin, self.end = round(stretch.begin * RATE), round(stretch.end * RATE)
         self._gains: list[Curve] = [_edge_curve(self.begin, self.end)]
@@ -282,9 +292,13 @@ class _MusicVoice:
     def take(self, first: int, end: int) -> Samples:
         if self._sound is None:
             self._sound = CoveredSound(self._between, self._source_begin, self._source_begin, backwards=False)
-            self._stack.callback(self._sound.close)
         made = self._sound.between(first - self.begin, end - self.begin) * np.float32(self._level)
         return _with_gains(made, self._gains, first, end)
+
+    def close(self) -> None:
+        if self._sound is not None:
+            self._sound.close()
+        self._sound = None
 
 
 def ducking(heard: list[tuple[float, float]], low: float) -> Curve:
@@ -323,5 +337,5 @@ def _touch(one: Stretch, other: Stretch) -> bool:
 
 
 def as_int16(samples: Samples) -> npt.NDArray[np.int16]:
-    """Samples as sound devices take them: interleaved, shape (samples, channels)."""
-    return np.ascontiguousarray(np.rint(np.clip(samples, -1, 1) * 32767).astype(np.int16).T)
+    """Samples as sound devices and lossless files take them: interleaved, shape (samples, channels)."""
+    return np.ascontiguousarray(np.clip(np.rint(samples * 32768), -32768, 32767).astype(np.int16).T)

@@ -38,12 +38,17 @@ class SoundTrace:
     beats: Beats = NONE
     is_whole: bool = False
 
-    def peaks(self, seconds: npt.NDArray[np.float64]) -> npt.NDArray[np.float32]:
-        """The greatest level between each two of some ascending seconds of the footage."""
+    def peaks(
+        self, begins: npt.NDArray[np.float64], ends: npt.NDArray[np.float64]
+    ) -> npt.NDArray[np.float32]:
+        """The greatest level between each two seconds of the footage, whichever is earlier."""
         if not len(self.levels):
-            return np.zeros(max(0, len(seconds) - 1), np.float32)
-        edges = np.clip(np.rint(seconds * PER_SECOND).astype(np.int64), 0, len(self.levels) - 1)
-        least, most = np.minimum(edges[:-1], edges[1:]), np.maximum(edges[:-1], edges[1:]) + 1
+            return np.zeros(len(begins), np.float32)
+        one, other = (
+            np.clip(np.rint(seconds * PER_SECOND).astype(np.int64), 0, len(self.levels) - 1)
+            for seconds in (begins, ends)
+        )
+        least, most = np.minimum(one, other), np.maximum(one, other) + 1
         runs = np.stack([least, most], axis=1).ravel()
         padded = np.append(self.levels, np.float16(0)).astype(np.float32)
         return np.asarray(np.maximum.reduceat(padded, runs)[::2])
