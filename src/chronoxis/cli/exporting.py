@@ -18,6 +18,7 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export, protected_files
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.result_place import result_place
+from chronoxis.core.timing.speed import format_speed
 
 
 def write_result(
@@ -51,7 +52,13 @@ def write_result(
         )
         settings.check()
         plan = planned(replace(project, settings=settings))
-        report.begin(len(plan.schedule), plan.remark)
+        remark = plan.remark
+        if is_asked_for(options) and not plan.has_sound:
+            above = format_speed(plan.project.mix.silent_above)
+            remark = (
+                f"Nothing is heard: there is no sound, or all of it is faster than {above}. {remark}".strip()
+            )
+        report.begin(len(plan.schedule), remark)
         done = export(
             plan,
             output,

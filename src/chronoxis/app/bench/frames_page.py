@@ -3,10 +3,10 @@
 from fractions import Fraction
 from functools import partial
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.cadence_view import CadenceView
+from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.page import Page, common, label_for
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import choice_chip
@@ -43,14 +43,16 @@ class FramesPage(Page):
             chips.addWidget(chip)
             self.choices[way] = chip
         chips.addStretch()
-        self.shutter = QSlider(Qt.Orientation.Horizontal)
-        self.shutter.setRange(0, MAX_SHUTTER)
-        self.shutter.setPageStep(45)
-        self.shutter.setToolTip("Shutter angle: how long each result frame is open; 360° is all of its time")
-        self.shutter.setAccessibleName("Shutter angle")
-        self.shutter.sliderPressed.connect(lambda: document.begin_gesture("Shutter"))
-        self.shutter.sliderReleased.connect(document.end_gesture)
-        self.shutter.valueChanged.connect(self._set_shutter)
+        self.shutter = GestureSlider(
+            document,
+            "Shutter angle",
+            "Shutter angle: how long each result frame is open; 360° is all of its time",
+            least=0,
+            most=MAX_SHUTTER,
+            page=45,
+            choose=self._set_shutter,
+            label="Shutter",
+        )
         self._degrees, self._means = QLabel(), QLabel()
         self._means.setProperty("dim", True)
         self._means.setWordWrap(True)
@@ -84,9 +86,7 @@ class FramesPage(Page):
             chip.group().setExclusive(len(ways) == 1)
             chip.setChecked(ways == {way})
         self.shutter.setEnabled(any(way.gathers for way in ways))
-        self.shutter.blockSignals(True)
-        self.shutter.setValue(round(project.passage(places[0]).shutter))
-        self.shutter.blockSignals(False)
+        self.shutter.show_value(round(project.passage(places[0]).shutter))
         self._degrees.setText(common(f"{project.passage(place).shutter:.0f}°" for place in places))
         self._means.setText(common(self._meaning(place) for place in places).replace("several", ""))
 

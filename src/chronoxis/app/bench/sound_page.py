@@ -13,10 +13,10 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QSlider,
     QVBoxLayout,
 )
 
+from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line
 from chronoxis.app.document import Document
@@ -59,14 +59,16 @@ class SoundPage(Page):
         self.manners: dict[Manner, QPushButton] = {}
         self.ramp_effects: dict[EffectKind | None, QPushButton] = {}
         self.rules: dict[EffectKind, QPushButton] = {}
-        self.level = QSlider(Qt.Orientation.Horizontal)
-        self.level.setRange(_LEAST_SHOWN, round(MAX_LEVEL))
-        self.level.setPageStep(3)
-        self.level.setToolTip("How loud the recorded sound is, dB")
-        self.level.setAccessibleName("Level")
-        self.level.sliderPressed.connect(lambda: document.begin_gesture("Level"))
-        self.level.sliderReleased.connect(document.end_gesture)
-        self.level.valueChanged.connect(self._set_level)
+        self.level = GestureSlider(
+            document,
+            "Level",
+            "How loud the recorded sound is, dB",
+            least=_LEAST_SHOWN,
+            most=round(MAX_LEVEL),
+            page=3,
+            choose=self._set_level,
+            label="Level",
+        )
         self._decibels, self.measured = QLabel(), QLabel()
         self.fades = {
             side: self._field(f"Fade {side}", f"Result seconds in which the sound fades {side}")
@@ -78,14 +80,16 @@ class SoundPage(Page):
         )
         self.effects_above = self._field("Effects from", "The speed from which these effects sound: 4×")
         self.effect_level = self._field("Level of effects", "How loud the effects are, dB")
-        self.colour = QSlider(Qt.Orientation.Horizontal)
-        self.colour.setRange(0, 100)
-        self.colour.setPageStep(10)
-        self.colour.setToolTip("Colour of the effects, from dark to bright")
-        self.colour.setAccessibleName("Colour of effects")
-        self.colour.sliderPressed.connect(lambda: document.begin_gesture("Colour of effects"))
-        self.colour.sliderReleased.connect(document.end_gesture)
-        self.colour.valueChanged.connect(self._set_colour)
+        self.colour = GestureSlider(
+            document,
+            "Colour of effects",
+            "Colour of the effects, from dark to bright",
+            least=0,
+            most=100,
+            page=10,
+            choose=self._set_colour,
+            label="Colour of effects",
+        )
         self.effect_level.editingFinished.connect(self._enter_effect_level)
         for side, field in self.fades.items():
             field.editingFinished.connect(partial(self._enter_fade, side))
@@ -203,10 +207,7 @@ class SoundPage(Page):
             chip.group().setExclusive(len(kinds) == 1)
             chip.setChecked(kinds == {kind})
             chip.setEnabled(any(project.is_ramped(place) for place in places))
-        if not self.level.isSliderDown():
-            self.level.blockSignals(True)
-            self.level.setValue(round(sounds[0].level))
-            self.level.blockSignals(False)
+        self.level.show_value(round(sounds[0].level))
         self._decibels.setText(common(f"{sound.level:+.0f} dB" for sound in sounds))
         for side, field in self.fades.items():
             field.show_number(common(f"{float(getattr(sound, f'fade_{side}')):g} s" for sound in sounds))
@@ -229,10 +230,8 @@ class SoundPage(Page):
             widget.setEnabled(bool(effects))
         levels = {f"{effect.level:+.0f} dB" for effect in effects}
         self.effect_level.show_number(levels.pop() if len(levels) == 1 else "–" if levels else "")
-        if effects and not self.colour.isSliderDown():
-            self.colour.blockSignals(True)
-            self.colour.setValue(round(100 * effects[0].colour))
-            self.colour.blockSignals(False)
+        if effects:
+            self.colour.show_value(round(100 * effects[0].colour))
 
     def show_measured(self, lufs: float) -> None:
         """Show how loud the whole is."""
