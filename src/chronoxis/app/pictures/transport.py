@@ -87,6 +87,7 @@ class Transport(QObject):
             self._document.move_playhead(Fraction(0))
         self.shuttle = shuttle
         self._restart()
+        self._ahead.hurry(shuttle != 0)
         if shuttle:
             self._timer.start()
         else:
@@ -140,6 +141,9 @@ class Transport(QObject):
         if not self._preview.has(frame):
             self._preview.want(frame)
             self._say_waiting(True)
+            return
+        if not self._ahead.is_known:
+            self._say_waiting(True, for_sound=True)
             return
         if not self._ahead.is_silent:
             self._player.look_for_device()

@@ -16,6 +16,10 @@ from chronoxis.core.sound.loudness import LoudnessMeter
 from chronoxis.core.sound.mixing import as_int16, measured, mixed
 from chronoxis.core.sound.samples import CHANNELS, RATE
 
+_REST = 0.4  # seconds without an edit after which it is worth beginning
+_LOOK = 0.02
+_BREATH = 0.01  # seconds between blocks in which others have the interpreter
+
 
 class SoundAhead(QObject):
     """Makes all sound of a plan from the beginning on, and keeps it on the disk while it is of use.
@@ -39,9 +43,15 @@ class SoundAhead(QObject):
         self._pcm: Pcm = np.zeros((0, CHANNELS), np.int16)
         self._done = 0
         self._silent = True
+        self._hurries = False
+        self._knows = True
         self._rate = 0.0  # seconds made in a second, lately
         self._thread = threading.Thread(target=self._run, name="sound", daemon=True)
         self._thread.start()
+
+    def hurry(self, on: bool) -> None:
+        """Somebody waits for it, or no longer does."""
+        self._hurries = on
 
     def follow(self, plan: Plan | None) -> None:
         """Work for another plan; what was made is forgotten."""
@@ -49,12 +59,18 @@ class SoundAhead(QObject):
             self._plan, self._waits = plan, True
             self._version += 1
             self._done, self._silent = 0, True
+            self._knows = plan is None or not plan.settings.sound
             self._condition.notify()
 
     @property
     def is_silent(self) -> bool:
         """Whether there is nothing to be heard, as far as is known."""
         return self._silent
+
+    @property
+    def is_known(self) -> bool:
+        """Whether it is known by now if there is anything to be heard."""
+        return self._knows
 
     @property
     def ready(self) -> float:
@@ -101,17 +117,21 @@ class SoundAhead(QObject):
                 continue
             except Exception as error:
                 if version == self._version:
+                    self._silent = self._knows = True
                     self.failed.emit(in_one_line(error))
 
     def _make(self, plan: Plan, version: int) -> None:
-        stand_aside()
+        self._wait_for_rest(version)
         if not plan.settings.sound or not plan.sound.is_heard:
+            with self._condition:
+                self._check(version)
+                self._knows = True
             return
         total = round(plan.schedule.length * RATE)
         pcm = _room_for(total)
         with self._condition:
             self._check(version)
-            self._pcm, self._done, self._silent = pcm, 0, False
+            self._pcm, self._done, self._silent, self._knows = pcm, 0, False, True
         gain = 1.0
         if plan.project.mix.loudness is not None:
             gain = measured(plan.sound, plan.sounds(), lambda: self._check(version)).gain
@@ -128,8 +148,18 @@ class SoundAhead(QObject):
                     self._check(version)
                     self._done = at
                 self._rate = at / RATE / max(time.monotonic() - began, 1e-3)
+                if not self._hurries:
+                    time.sleep(_BREATH)  # threads share the interpreter's lock
                 self.made.emit(at / RATE, total / RATE)
         self.measured_loudness.emit(meter.loudness())
+
+    def _wait_for_rest(self, version: int) -> None:
+        """Until nothing was edited for a while, or somebody wants to hear it."""
+        until = time.monotonic() + _REST
+        while time.monotonic() < until and not self._hurries:
+            time.sleep(_LOOK)
+            self._check(version)
+        stand_aside()
 
     def _check(self, version: int) -> None:
         if version != self._version:

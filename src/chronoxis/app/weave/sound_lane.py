@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtCore import QLineF, QRectF, Qt
+from PySide6.QtGui import QImage, QPainter, QPen
 
 from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, SOUND, SOUND_GROUND, TEXT
@@ -15,11 +15,11 @@ from chronoxis.core.model.beats import turns
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
-from chronoxis.core.model.sound import AUDIBLE, Manner
 from chronoxis.core.sound.samples import gain_of
 from chronoxis.core.timing.pace import Seconds
 
 _ONE, _BOTH = 37, 58  # pixels of the lane with recorded sound or music, and with both
+_BAR = 2  # pixels that each bar of a waveform is wide
 _LEAST_BOX = 3.0  # pixels that music plays before a frame is drawn around it
 _LEAST_LANE = 20  # pixels below which it says nothing
 _LEAST_BEAT = 4.0  # pixels between beats for all of them to be drawn
@@ -62,7 +62,7 @@ def draw_sound(
         return
     painter.fillRect(rails.sound, PANEL)
     rows = rows_of(rails, project, hearing)
-    edges = np.arange(rails.sound.left(), rails.sound.right() + 1)
+    edges = np.arange(rails.sound.left(), rails.sound.right() + _BAR, _BAR)
     times = rails.result_view.start + (edges - rails.sound.left()) / rails.result_scale
     painter.save()
     painter.setClipRect(rails.sound)
@@ -87,54 +87,33 @@ def _recorded(project: Project, hearing: Hearing, times: Seconds) -> tuple[Colum
     """Between each two times, how loud the recording is there, and whether that is heard."""
     played = played_at(project, np.minimum(times, float(project.result_length)))
     levels = np.zeros(len(times) - 1, np.float32)
-    for number in np.unique(played.shots).tolist():
-        footage = project.footage_of(project.shots[number])
-        trace = hearing.trace(footage.origin)
-        inside = np.flatnonzero(played.shots == number)
-        if not len(trace.levels) or len(inside) < 2:
-            continue
-        seconds = played.recorded[inside] / float(footage.scale)
-        levels[inside[:-1]] = trace.peaks(seconds[:-1], seconds[1:])
+    shots, of_footage = played.shots[:-1], project.shot_rows.footage[played.shots[:-1]]
+    within = (shots == played.shots[1:]) & (times[:-1] < float(project.result_length))
+    for number in np.unique(of_footage).tolist():
+        footage = project.footage[number]
+        chosen = np.flatnonzero(within & (of_footage == number))
+        seconds = played.recorded / float(footage.scale)
+        levels[chosen] = hearing.trace(footage.origin).peaks(seconds[chosen], seconds[chosen + 1])
     rows = project.rows
     places = np.clip(np.searchsorted(rows.begins, times[:-1], "right") - 1, 0, len(rows) - 1)
-    low, high, gains = _bounds(project)
-    speeds = played.speeds[:-1]
-    heard = (speeds >= low[places] * (1 - 1e-9)) & (speeds <= high[places] * (1 + 1e-9))
-    levels[times[:-1] >= float(project.result_length)] = 0
-    return levels * np.where(heard, gains[places], 1.0).astype(np.float32), heard
-
-
-def _bounds(project: Project) -> tuple[Seconds, Seconds, Seconds]:
-    """For each passage, between which speeds its sound is heard, and at what gain."""
-    most = float(project.mix.silent_above)
-    low, high, gains = [], [], []
-    for shot in project.shots:
-        scale = float(project.footage_of(shot).scale)
-        for passage in shot.passages:
-            manner = passage.sound.manner
-            slowest, fastest = AUDIBLE[manner.value] if manner is not Manner.SILENT else (1, 0)
-            low.append(float(slowest) * scale)
-            high.append(min(float(fastest) * scale, most))
-            gains.append(gain_of(passage.sound.level))
-    return np.array(low), np.array(high), np.array(gains)
+    low, high, gain = np.concatenate([shot.heard for shot in project.shots])[places].T
+    scales = np.array([float(footage.scale) for footage in project.footage])[of_footage]
+    speeds, most = played.speeds[:-1], float(project.mix.silent_above)
+    heard = (speeds >= low * scales * (1 - 1e-9)) & (speeds <= np.minimum(high * scales, most) * (1 + 1e-9))
+    return levels * np.where(heard, 10 ** (gain / 20), 1.0).astype(np.float32), heard
 
 
 def _draw_wave(painter: QPainter, row: QRectF, levels: Columns, heard: npt.NDArray[np.bool_]) -> None:
-    """Bars about the middle, lit where they are heard."""
-    middle, half = row.center().y(), row.height() / 2 - 1
+    """Bars about the middle, lit where they are heard; drawn at once as a picture of its own."""
+    height = int(row.height())
     decibels = 20 * np.log10(np.maximum(levels, 1e-6))
-    heights = np.clip(1 + decibels / _QUIET, 0.0, 1.0) * half
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-    for lit, colour in ((False, SOUND_GROUND), (True, SOUND)):
-        chosen = np.flatnonzero((heard == lit) & (levels > 0))
-        xs = (row.left() + chosen).tolist()
-        painter.setPen(QPen(colour, 1))
-        painter.drawLines(
-            [QLineF(x, middle - h, x, middle + h) for x, h in zip(xs, heights[chosen].tolist(), strict=True)]
-        )
-    painter.setPen(QPen(SOUND_GROUND, 1))
-    painter.drawLine(QPointF(row.left(), middle), QPointF(row.left() + len(levels), middle))
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    reach = np.where(levels > 0, np.clip(1 + decibels / _QUIET, 0.0, 1.0) * (height / 2 - 1), -1.0)
+    from_middle = np.abs(np.arange(height) + 0.5 - height / 2)[:, None]
+    lit, unlit = np.uint32(SOUND.rgba()), np.uint32(SOUND_GROUND.rgba())
+    colours = np.where(from_middle <= np.maximum(reach, 0.6), np.where(heard & (levels > 0), lit, unlit), 0)
+    pixels = np.ascontiguousarray(colours, np.uint32)
+    image = QImage(pixels.data, pixels.shape[1], height, 4 * pixels.shape[1], QImage.Format.Format_ARGB32)
+    painter.drawImage(QRectF(row.left(), row.top(), _BAR * len(levels), height), image)
 
 
 def _draw_music(

@@ -7,6 +7,7 @@ from itertools import accumulate
 from typing import NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.canvas import Canvas
@@ -114,6 +115,14 @@ class Shot:
     def shutters(self) -> tuple[float, ...]:
         """The shutter angle of each passage."""
         return tuple(passage.shutter for passage in self.passages)
+
+    @cached_property
+    def heard(self) -> npt.NDArray[np.float64]:
+        """Of each passage, between which speeds its sound is heard, and at what level; shape (passages, 3).
+
+        The speeds are those of the sound's own clock.
+        """
+        return np.array([(*passage.sound.audible, passage.sound.level) for passage in self.passages])
 
     @cached_property
     def shortened(self) -> tuple[int, ...]:

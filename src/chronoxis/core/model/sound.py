@@ -56,6 +56,14 @@ class PassageSound:
         if self.fade_in < 0 or self.fade_out < 0:
             raise PlanError("A fade lasts 0 s or longer.")
 
+    @property
+    def audible(self) -> tuple[float, float]:
+        """Between which speeds it is heard; the lower above the upper one, if it never is."""
+        if self.manner is Manner.SILENT:
+            return 1.0, 0.0
+        slowest, fastest = AUDIBLE[self.manner.value]
+        return float(slowest), float(fastest)
+
     def divided(self) -> "tuple[PassageSound, PassageSound]":
         """That of the two parts of a passage: each keeps the fade at its outer end."""
         return replace(self, fade_out=Fraction(0)), replace(self, fade_in=Fraction(0))

@@ -4,10 +4,11 @@ Preview, export, the listing of the plan and the lanes read the same `SoundPlan`
 schedule.
 """
 
-import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
+from math import exp, log
 
 import numpy as np
 
@@ -15,7 +16,6 @@ from chronoxis.core.model.beats import turns
 from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.sound import AUDIBLE, Effect, EffectKind, Manner
-from chronoxis.core.timing.pace import PaceProfile
 
 _PULSE = 1.0  # result seconds that a faster passage lasts at most to be a pulse
 _TAIL = 0.7  # result seconds that an effect needs at most to die away beyond its ramp
@@ -169,43 +169,55 @@ def _parts(
     fastest = min(fastest, most)
     entering = float(pace.ramp_lengths[place - 1]) / 2 if place else 0.0
     leaving = float(pace.ramp_lengths[place]) / 2 if place + 1 < len(shot.passages) else 0.0
+    speed = passage.piece.rounded[1]
     if not entering and not leaving:
         yield begin, end, bool(slowest <= passage.speed <= fastest)
         return
-    marks = [begin, min(begin + entering, end), max(end - leaving, begin), end]
-    cuts = marks[:-1]
-    for low, high in itertools.pairwise(marks):
-        for bound in (slowest, fastest):
-            cuts += _crossing(pace, low, high, float(bound))
-    cuts = sorted({*cuts, end})
+    bounds = float(slowest), float(fastest)
+    marks = [(begin, speed)]
+    if entering:
+        marks = _half_of_ramp(shot, place - 1, begin, bounds, second=True)
+    marks.append((max(end - leaving, marks[-1][0]), speed))
+    if leaving:
+        marks += _half_of_ramp(shot, place, end, bounds, second=False)
+    yield from _joined(marks, end, bounds)
+
+
+def _joined(
+    marks: list[tuple[float, float]], end: float, bounds: tuple[float, float]
+) -> Iterator[tuple[float, float, bool]]:
+    """Stretches between some times and the speeds there, as long as what is heard stays the same."""
     joined: list[tuple[float, float, bool]] = []
-    for low, high in itertools.pairwise(cuts):
-        speed = float(pace.speed_at((low + high) / 2))
-        # Speeds on a plateau are rounded; the bounds belong to what is heard.
-        heard = float(slowest) * (1 - 1e-9) <= speed <= float(fastest) * (1 + 1e-9)
+    for (low, before), (high, after) in pairwise(marks):
+        # No bound lies between two marks: any speed between theirs tells. Bounds belong to what is heard.
+        between = (before * after) ** 0.5
+        heard = bounds[0] * (1 - 1e-9) <= between <= bounds[1] * (1 + 1e-9)
         if high - low < _SHORTEST and joined:
             heard = joined[-1][2]
         if joined and joined[-1][2] == heard:
             joined[-1] = (joined[-1][0], high, heard)
-        else:
+        elif high > low:
             joined.append((low, high, heard))
+    if joined:
+        joined[-1] = (joined[-1][0], end, joined[-1][2])
     yield from joined
 
 
-def _crossing(pace: PaceProfile, low: float, high: float, bound: float) -> list[float]:
-    """Where a speed that only rises or only falls passes a bound, if it does."""
-    if high <= low:
-        return []
-    first, last = pace.speed_at([low, np.nextafter(high, low)]).tolist()
-    if (first > bound) == (last > bound) or bound in (first, last):
-        return []
-    for _ in range(50):
-        middle = (low + high) / 2
-        if (float(pace.speed_at(middle)) > bound) == (first > bound):
-            low = middle
-        else:
-            high = middle
-    return [(low + high) / 2]
+def _half_of_ramp(
+    shot: Shot, place: int, joint: float, bounds: tuple[float, float], *, second: bool
+) -> list[tuple[float, float]]:
+    """Times and speeds at both ends of half a ramp, and where it passes a bound between them."""
+    before, after = (shot.passages[n].piece.rounded[1] for n in (place, place + 1))
+    length, shape = float(shot.pace.ramp_lengths[place]), shot.passages[place].ramp.shape
+    ends = (0.5, 1.0) if second else (0.0, 0.5)
+    ratio = log(after / before)
+    found = [(u, before * exp(ratio * shape.share_at(u))) for u in ends]
+    low, high = sorted(speed for _, speed in found)
+    for bound in bounds:
+        if low < bound < high:
+            u = shape.place_of(log(bound / before) / ratio)
+            found.append((u, bound))
+    return [(joint + (u - 0.5) * length, speed) for u, speed in sorted(found)]
 
 
 def _of_music(piece: MusicPiece, place: int, available: Fraction, length: Fraction) -> Iterator[Stretch]:

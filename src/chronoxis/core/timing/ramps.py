@@ -57,6 +57,19 @@ class RampShape(StrEnum):
         first, second, third = self.bends
         return first / 2 + second / 4 + third / 8
 
+    def share_at(self, u: float) -> float:
+        """The same as `share` for one place."""
+        first, second, third = self.bends
+        return u * (first + u * (second + u * third))
+
+    def place_of(self, share: float) -> float:
+        """Where in the ramp a share of the change is done; the inverse of `share_at`, by bisection."""
+        low, high = 0.0, 1.0
+        for _ in range(50):
+            middle = (low + high) / 2
+            low, high = (middle, high) if self.share_at(middle) < share else (low, middle)
+        return high
+
     def share(self, u: Floats) -> Floats:
         """σ(u): the share of the change that is done, 0 to 1."""
         return _share(u, *self.bends)

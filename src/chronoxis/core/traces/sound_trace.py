@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -50,8 +51,11 @@ class SoundTrace:
         )
         least, most = np.minimum(one, other), np.maximum(one, other) + 1
         runs = np.stack([least, most], axis=1).ravel()
-        padded = np.append(self.levels, np.float16(0)).astype(np.float32)
-        return np.asarray(np.maximum.reduceat(padded, runs)[::2])
+        return np.asarray(np.maximum.reduceat(self._padded, runs)[::2])
+
+    @cached_property
+    def _padded(self) -> npt.NDArray[np.float32]:
+        return np.append(self.levels, np.float16(0)).astype(np.float32)
 
 
 NOTHING = SoundTrace(np.zeros(0, np.float16))
