@@ -304,6 +304,22 @@ def test_traces_are_kept_by_content_and_rubbish_is_dropped(tmp_path: Path) -> No
     assert len(list((tmp_path / "traces").iterdir())) <= 1
 
 
+@pytest.mark.parametrize(("name", "codec"), [("t.m4a", "aac"), ("t.mp3", "libmp3lame")])
+def test_a_glance_at_long_sound_is_near_the_truth(tmp_path: Path, name: str, codec: str) -> None:
+    loud = np.repeat(np.array([0.05, 0.8, 0.2, 0.6], np.float32), 75 * RATE)
+    path = write_sound(tmp_path / name, tone(300) / np.float32(0.4) * loud, codec)
+    told: list[SoundTrace] = []
+    whole = listen(
+        open_source(MusicFile(path)), TraceStore(tmp_path / "traces"), lambda trace, _: told.append(trace)
+    )
+    early = next(trace for trace in told if len(trace.levels))
+    assert abs(len(early.levels) - len(whole.levels)) < 100
+    at = np.arange(500, 29_500, 250)
+    at = at[np.abs(at % 7500 - 3750) < 3300]
+    assert np.abs(early.levels[at] - whole.levels[at]).max() < 0.1
+    assert whole.is_whole
+
+
 def test_listening_is_stopped_when_nobody_wants_it(tmp_path: Path) -> None:
     path = write_sound(tmp_path / "t.flac", tone(30), "flac")
 

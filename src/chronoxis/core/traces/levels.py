@@ -19,7 +19,10 @@ Levels = npt.NDArray[np.float16]
 
 PER_SECOND = 100
 _STEP = RATE // PER_SECOND
-_OF = 12  # packets, of which two are decoded at a glance: the first is needed by the second
+_INDEXED = ("mp4", "matroska")  # file formats that tell at once where their packets are
+_LEAPS = 1500  # places at which such a file is looked into: more than a lane has bars
+_OF = 32  # packets, of which a few are decoded at a glance
+_LEADING = 5  # of these, what the one that is taken may need before it: MP3 reaches back that far
 
 
 class LevelListener:
@@ -43,7 +46,7 @@ class LevelListener:
 
 
 def glance(path: Path, start: Fraction, length: Fraction, check: Callable[[], None]) -> Levels:
-    """Levels told by every twelfth packet of a file's main sound, in a fraction of the time.
+    """Levels told by some packets of a file's main sound, in a fraction of the time.
 
     Args:
         path: of the file.
@@ -59,7 +62,9 @@ def glance(path: Path, start: Fraction, length: Fraction, check: Callable[[], No
     with open_container(path) as container:
         if not container.streams.audio:
             raise FootageError(f"{path.name} has no sound.")
-        for frame in _some_frames(container, check):
+        leaps = any(name in container.format.name for name in _INDEXED)
+        frames = _by_leaps(container, start, length, check) if leaps else _some_frames(container, check)
+        for frame in frames:
             assert frame.pts is not None and frame.time_base is not None
             first = round((frame.pts * frame.time_base - start) * PER_SECOND)
             lasting = max(1, round(frame.samples / frame.sample_rate * PER_SECOND))
@@ -73,18 +78,38 @@ def glance(path: Path, start: Fraction, length: Fraction, check: Callable[[], No
     return levels
 
 
+def _by_leaps(
+    container: InputContainer, start: Fraction, length: Fraction, check: Callable[[], None]
+) -> Iterator[AudioFrame]:
+    """Frames from all over a file that knows where its packets are; however long it is, as many of them."""
+    stream = container.streams.audio[0]
+    tick = Fraction(stream.time_base or 1)
+    for number in range(_LEAPS):
+        if number % 50 == 0:
+            check()
+        container.seek(int((start + length * number / _LEAPS) / tick), stream=stream, backward=True)
+        for place, packet in enumerate(container.demux(stream)):
+            try:
+                frames = packet.decode()
+            except av.InvalidDataError:
+                frames = []
+            if place == 1:
+                yield from (frame for frame in frames if frame.pts is not None)
+                break
+
+
 def _some_frames(container: InputContainer, check: Callable[[], None]) -> Iterator[AudioFrame]:
-    """The frames of every twelfth packet; what cannot be decoded is passed over: others are near."""
+    """The frames of some packets; what cannot be decoded is passed over: others are near."""
     for number, packet in enumerate(container.demux(container.streams.audio[0])):
         if number % 500 == 0:
             check()
-        if number % _OF > 1:
+        if number % _OF > _LEADING:
             continue
         try:
             frames = packet.decode()
         except av.InvalidDataError:
             continue
-        if number % _OF == 1:
+        if number % _OF == _LEADING:
             yield from (frame for frame in frames if frame.pts is not None)
 
 
