@@ -233,3 +233,18 @@ def test_the_page_sound_changes_what_is_heard(sounding: MainWindow, qtbot: QtBot
     assert document.project.mix.rule(EffectKind.WHIRR) is not None
     document.undo()
     assert document.project.mix.rule(EffectKind.WHIRR) is None
+
+
+def test_sound_that_finds_no_room_is_said_and_the_picture_plays(
+    device: SimulatedDevice, opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("os.posix_fallocate", full)
+    monkeypatch.setattr("chronoxis.app.sound.sound_ahead._MOST_IN_MEMORY", 1000)
+    opened.document.apply("Change speed", lambda p: pacing.set_speed(p, [ONLY], Fraction(1)))
+    qtbot.waitUntil(lambda: "no room on the disk" in opened.message_text, timeout=20_000)
+    qtbot.waitUntil(lambda: opened.sound.is_known, timeout=5000)
+    opened.transport.set_shuttle(1)
+    qtbot.waitUntil(lambda: float(opened.document.playhead) > 0.2, timeout=20_000)

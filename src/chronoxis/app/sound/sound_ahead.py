@@ -1,5 +1,6 @@
 """The sound of the result, made in the background from the very plan that export reads."""
 
+import os
 import tempfile
 import threading
 import time
@@ -10,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from chronoxis.app.background import give_way, in_one_line, stand_aside
 from chronoxis.app.sound.devices import Pcm
-from chronoxis.core.errors import Cancelled
+from chronoxis.core.errors import Cancelled, ExportError
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.loudness import LoudnessMeter
 from chronoxis.core.sound.mixing import as_int16, measured, mixed
@@ -18,6 +19,7 @@ from chronoxis.core.sound.samples import CHANNELS, RATE
 
 _REST = 0.4  # seconds without an edit after which it is worth beginning
 _LOOK = 0.02
+_MOST_IN_MEMORY = 512 * 1024 * 1024  # bytes
 _BREATH = 0.01  # seconds between blocks in which others have the interpreter
 
 
@@ -167,9 +169,21 @@ class SoundAhead(QObject):
 
 
 def _room_for(total: int) -> Pcm:
-    """Room on the disk, gone with the last reference; in memory where the disk has none."""
+    """Room on the disk, gone with the last reference; in memory where the disk has none.
+
+    Raises:
+        ExportError: there is none at all.
+    """
+    shape = (max(total, 1), CHANNELS)
+    size = shape[0] * CHANNELS * 2
     try:
         with tempfile.TemporaryFile(prefix="chronoxis-sound-") as file:
-            return np.memmap(file, np.int16, "w+", shape=(max(total, 1), CHANNELS))
-    except OSError:
-        return np.zeros((max(total, 1), CHANNELS), np.int16)
+            # Reserved, for writing into a mapping that finds no room would end the program.
+            os.posix_fallocate(file.fileno(), 0, size)
+            return np.memmap(file, np.int16, "r+", shape=shape)
+    except OSError as error:
+        if size > _MOST_IN_MEMORY:
+            raise ExportError(
+                f"There is no room on the disk for {size / 1e9:.1f} GB of sound; free some to hear it here."
+            ) from error
+    return np.zeros(shape, np.int16)

@@ -144,7 +144,9 @@ def export(
         overwrite=overwrite,
         folder=place.is_folder,
     )
-    credits_ = credits_beside(place.path) if plan.settings.credits and plan.sound.music else None
+    credits_ = None
+    if plan.settings.credits and plan.has_sound and plan.sound.music:
+        credits_ = credits_beside(place.path)
     if credits_ is not None:
         check_output(credits_, protects=protected_files(plan.project, plan.sources), overwrite=overwrite)
     return_large_blocks()
