@@ -397,6 +397,14 @@ def test_kept_sound_of_every_kind_is_contiguous(
     assert abs(int(spectrum.argmax()) / 2 - 440) <= 1
 
 
+def test_one_channel_is_heard_on_both_as_loud_as_it_is(tmp_path: Path) -> None:
+    source = open_source(sounding(tmp_path / "mono.mkv", "pcm_s16le", 48_000, "mono"))
+    with source.sound_between(Fraction(1), Fraction(2), 48_000, "stereo") as blocks:
+        samples = np.concatenate(list(blocks), axis=1)
+    assert np.array_equal(samples[0], samples[1])
+    assert np.abs(samples).max() == pytest.approx(0.3, abs=0.001)
+
+
 def test_a_hole_in_the_sound_is_silence_of_its_length(tmp_path: Path) -> None:
     source = open_source(sounding(tmp_path / "hole.mkv", "pcm_s16le", 48_000, "mono", hole=(1.0, 1.6)))
     with source.sound_between(Fraction(0), Fraction(3), 48_000, "mono") as blocks:

@@ -89,7 +89,7 @@ def _placed(
                 if run is not None:
                     yield from run.take(None)
                 at = round((decoded.pts * decoded.time_base - begin) * rate)
-                run = _Run(seconds, at, rate, layout)
+                run = _Run(seconds, at, rate, layout, doubled=decoded.layout.nb_channels == 1)
             yield from run.take(decoded)
         if run is not None:
             yield from run.take(None)
@@ -119,10 +119,12 @@ def _decoded(
 class _Run:
     """Sound without a hole, resampled as one."""
 
-    def __init__(self, seconds: float, at: int, rate: int, layout: str) -> None:
+    def __init__(self, seconds: float, at: int, rate: int, layout: str, *, doubled: bool) -> None:
+        """``doubled``: one channel is given to all, as loud as it is; the library would halve its power."""
         self.seconds = seconds
+        self._copies = len(av.AudioLayout(layout).channels) if doubled else 1
         self._at = at
-        self._resampler = AudioResampler("fltp", layout, rate)
+        self._resampler = AudioResampler("fltp", "mono" if doubled else layout, rate)
 
     def take(self, decoded: AudioFrame | None) -> Iterator[tuple[int, Samples]]:
         """The next frame's samples, as far as they can be had; at the end, None gives the rest."""
@@ -131,5 +133,7 @@ class _Run:
             decoded.pts = None
         for frame in self._resampler.resample(decoded):
             block = np.asarray(frame.to_ndarray(), np.float32)
+            if self._copies > 1:
+                block = np.repeat(block, self._copies, axis=0)
             yield self._at, block
             self._at += block.shape[1]

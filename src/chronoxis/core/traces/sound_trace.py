@@ -19,7 +19,7 @@ from chronoxis.core.traces.beats import BeatListener
 from chronoxis.core.traces.levels import PER_SECOND, LevelListener, Levels, glance
 from chronoxis.core.traces.store import TraceStore, fingerprint
 
-_NAME = "sound-2"  # counts up when something else is measured
+_NAME = "sound-3"  # counts up when something else is measured
 _LONG = 240  # seconds from which a first glance comes before the rest
 _TOGETHER = 4 * RATE
 _SHOWN = 20 * RATE  # samples between two looks at how far it is
