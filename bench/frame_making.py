@@ -158,7 +158,11 @@ def make_frames(path: Path, *, idle_stages: bool) -> int:
     from chronoxis.core.render.chain import result_frames  # noqa: PLC0415
     from chronoxis.core.render.target import export_target  # noqa: PLC0415
 
-    asked = dict.fromkeys(("speed", "length", "fps", "begin", "end"))
+    of_pace, of_photos = (
+        ("speed", "length", "fps", "begin", "end"),
+        ("photos_per_second", "interval", "missing"),
+    )
+    asked = dict.fromkeys((*of_pace, *of_photos, "framing", "crop", "fit"))
     plan = plan_of_footage(
         path, ResultSettings(MKV), {**asked, "every": "5", "each": "one", "shutter": 360.0}
     )
