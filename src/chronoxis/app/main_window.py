@@ -251,6 +251,7 @@ class MainWindow(QMainWindow):
         self.transport.set_shuttle(0)
         self.pictures.show_first(picture)
         self.export_panel.choices.output.clear()
+        self._show_waveforms()
 
     def _show_waveforms(self) -> None:
         """Show music on the shelf by its waveform."""
