@@ -24,7 +24,7 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Manner, Mix
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import make_plan
-from chronoxis.core.sound.mixing import as_int16, measured, mixed
+from chronoxis.core.sound.mixing import as_int16, loudness_gain, mixed
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.traces.sound_trace import SoundTrace, listen
 from chronoxis.core.traces.store import TraceStore
@@ -179,7 +179,7 @@ def test_a_lossless_export_has_the_very_samples_of_the_mix(tmp_path: Path) -> No
     project = sounding.set_mix(project, Mix(loudness=-18.0))
     plan = make_plan(project, {"film": film_source, "tune": tune_source})
     done = export(plan, tmp_path / "out.mkv")
-    gain = measured(plan.sound, plan.sounds()).gain
+    gain = loudness_gain(plan.sound, plan.sounds())
     made = np.concatenate([as_int16(block) for block in mixed(plan.sound, plan.sounds(), gain)])
     with av.open(str(done.path)) as container:
         blocks = [frame.to_ndarray().reshape(-1, 2) for frame in container.decode(audio=0)]

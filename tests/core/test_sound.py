@@ -22,7 +22,7 @@ from chronoxis.core.model.recording import Recording
 from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix
 from chronoxis.core.sound.covered_sound import SoundBetween
 from chronoxis.core.sound.loudness import LoudnessMeter
-from chronoxis.core.sound.mixing import ducking, measured, mixed
+from chronoxis.core.sound.mixing import ducking, loudness_gain, mixed
 from chronoxis.core.sound.samples import RATE, Samples
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.ramps import RampShape
@@ -227,7 +227,7 @@ def test_the_whole_is_brought_to_a_loudness(target: float) -> None:
     sound = (random.standard_normal(SECONDS * RATE) * 0.05 * swell).astype(np.float32)
     project = sounding.set_mix(shaped(1, 2, 1), Mix(Fraction(4), target))
     plan, sounds = planned(project), {"take": given_out(sound)}
-    gain = measured(plan, sounds).gain
+    gain = loudness_gain(plan, sounds)
     meter = LoudnessMeter()
     for block in mixed(plan, sounds, gain):
         meter.hear(block)

@@ -24,7 +24,6 @@ from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import beat_acts
 from chronoxis.core.model.beat_acts import Pulse, Which, beats_of
-from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.ramps import Ramp
 from chronoxis.core.timing.speed import format_speed, parse_speed
@@ -152,7 +151,11 @@ class BeatsPage(Page):
         """Show how many beats there are, and the strength of the selected pulse."""
         self._tell()
         project, places = self._document.project, self._places
-        is_pulse = len(places) == 1 and bool(project.shots) and _is_pulse(project, places[0])
+        is_pulse = (
+            len(places) == 1
+            and project.has(places[0])
+            and project.shots[places[0].shot].is_peak(places[0].passage)
+        )
         self.strength.setEnabled(is_pulse)
         self._strength_label.setEnabled(is_pulse)
         self.strength.show_number(format_speed(project.passage(places[0]).speed) if is_pulse else "")
@@ -241,14 +244,6 @@ class BeatsPage(Page):
 
 def _ramp(text: str) -> Fraction:
     return parse_time(text) if text.strip() not in ("", "0") else Fraction(0)
-
-
-def _is_pulse(project: Project, place: Place) -> bool:
-    passages = project.shots[place.shot].passages
-    if not project.has(place) or not 0 < place.passage < len(passages) - 1:
-        return False
-    here = passages[place.passage].speed
-    return here > max(passages[place.passage - 1].speed, passages[place.passage + 1].speed)
 
 
 def _form(fields: tuple[tuple[str, NumberField], ...]) -> QWidget:

@@ -51,7 +51,7 @@ class Hearing(QObject):
     def beats(self) -> ResultBeats:
         """The beats of the result."""
         project = self._document.project
-        if self._beats is None or self._beats[:2] != (project, self._news):
+        if self._beats is None or self._beats[0] is not project or self._beats[1] != self._news:
             self._beats = project, self._news, all_beats(project, self._found())
         return self._beats[2]
 

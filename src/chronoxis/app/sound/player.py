@@ -21,11 +21,9 @@ class Player(QObject):
     """Gives a device what is due.
 
     Signals:
-        device_changed: there is a device now, or there is none any more.
         said: a message for the person.
     """
 
-    device_changed = Signal()
     said = Signal(str)
 
     def __init__(self, ahead: SoundAhead, opens: Callable[[], Device]) -> None:
@@ -37,16 +35,10 @@ class Player(QObject):
         self._lock = threading.Lock()
         self._next = 0
         self._shuttle = 1
-        self._span: tuple[int, int] | None = None
         self._grain: Pcm | None = None
         self._grain_at = 0
         self._playing = False
         self.scrubs = True
-
-    @property
-    def device(self) -> Device | None:
-        """What is played through, once it is open."""
-        return self._device
 
     @property
     def is_opening(self) -> bool:
@@ -131,12 +123,10 @@ class Player(QObject):
         except Exception as error:
             self._silent_for_good = True
             self.said.emit(in_one_line(error))
-        self.device_changed.emit()
 
     def _lose(self, why: str) -> None:
         self._device, self._silent_for_good, self._playing = None, True, False
         self.said.emit(why)
-        self.device_changed.emit()
 
     def _pull(self, count: int) -> Pcm:
         with self._lock:

@@ -4,17 +4,18 @@ import os
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from contextlib import closing
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.background import give_way, in_one_line, stand_aside
+from chronoxis.app.background import Latest
 from chronoxis.app.sound.devices import Pcm
 from chronoxis.core.errors import Cancelled, ExportError
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.loudness import LoudnessMeter
-from chronoxis.core.sound.mixing import as_int16, measured, mixed
+from chronoxis.core.sound.mixing import as_int16, loudness_gain, mixed
 from chronoxis.core.sound.samples import CHANNELS, RATE
 
 _REST = 0.4  # seconds without an edit after which it is worth beginning
@@ -27,29 +28,25 @@ class SoundAhead(QObject):
     """Makes all sound of a plan from the beginning on, and keeps it on the disk while it is of use.
 
     Signals:
-        made: seconds of the result that are made, and the length of all.
         failed: a message for the person.
         measured_loudness: LUFS of the whole.
     """
 
-    made = Signal(float, float)
     failed = Signal(str)
     measured_loudness = Signal(float)
 
     def __init__(self) -> None:
         super().__init__()
-        self._condition = threading.Condition()
+        self._lock = threading.Lock()
         self._plan: Plan | None = None
-        self._version = 0
-        self._waits = self._closed = False
         self._pcm: Pcm = np.zeros((0, CHANNELS), np.int16)
         self._done = 0
         self._silent = True
         self._hurries = False
         self._knows = True
         self._rate = 0.0  # seconds made in a second, lately
-        self._thread = threading.Thread(target=self._run, name="sound", daemon=True)
-        self._thread.start()
+        self._work = Latest(self._answer, "sound")
+        self._work.failed.connect(self.failed)
 
     def hurry(self, on: bool) -> None:
         """Somebody waits for it, or no longer does."""
@@ -57,12 +54,12 @@ class SoundAhead(QObject):
 
     def follow(self, plan: Plan | None) -> None:
         """Work for another plan; what was made is forgotten."""
-        with self._condition:
-            self._plan, self._waits = plan, True
-            self._version += 1
+        with self._lock:
+            self._plan = plan
             self._done, self._silent = 0, True
             self._knows = plan is None or not plan.settings.sound
-            self._condition.notify()
+        if plan is not None:
+            self._work.ask(plan)
 
     @property
     def is_silent(self) -> bool:
@@ -97,75 +94,67 @@ class SoundAhead(QObject):
 
     def close(self) -> None:
         """Stop and wait for the thread to end."""
-        with self._condition:
-            self._closed = True
-            self._version += 1
-            self._condition.notify()
-        self._thread.join(5)
+        self._plan = None
+        self._work.close()
 
-    def _run(self) -> None:
-        give_way()
-        while True:
-            with self._condition:
-                self._condition.wait_for(lambda: self._closed or self._waits)
-                if self._closed:
-                    return
-                plan, version, self._waits = self._plan, self._version, False
-            if plan is None:
-                continue
-            try:
-                self._make(plan, version)
-            except Cancelled:
-                continue
-            except Exception as error:
-                if version == self._version:
-                    self._silent = self._knows = True
-                    self.failed.emit(in_one_line(error))
+    def _answer(self, plan: Plan, still_wanted: Callable[[], bool]) -> None:
+        """Make all of it; where that fails, the pictures play without."""
 
-    def _make(self, plan: Plan, version: int) -> None:
-        self._wait_for_rest(version)
+        def check() -> None:
+            self._check_plan(plan)
+            if not still_wanted():
+                raise Cancelled
+
+        try:
+            self._make(plan, check)
+        except Cancelled:
+            raise
+        except Exception:
+            with self._lock:
+                self._check_plan(plan)
+                self._silent = self._knows = True
+            raise
+
+    def _make(self, plan: Plan, check: Callable[[], None]) -> None:
+        self._wait_for_rest(check)
         if not plan.settings.sound or not plan.sound.is_heard:
-            with self._condition:
-                self._check(version)
+            with self._lock:
+                self._check_plan(plan)
                 self._knows = True
             return
         total = round(plan.schedule.length * RATE)
         pcm = _room_for(total)
-        with self._condition:
-            self._check(version)
+        with self._lock:
+            self._check_plan(plan)
             self._pcm, self._done, self._silent, self._knows = pcm, 0, False, True
-        gain = 1.0
-        if plan.project.mix.loudness is not None:
-            gain = measured(plan.sound, plan.sounds(), lambda: self._check(version)).gain
+        gain = loudness_gain(plan.sound, plan.sounds(), check)
         meter = LoudnessMeter()
         began, at = time.monotonic(), 0
         with closing(mixed(plan.sound, plan.sounds(), gain)) as blocks:
             for block in blocks:
-                stand_aside()
-                self._check(version)
+                check()
                 pcm[at : at + block.shape[1]] = as_int16(block)
                 meter.hear(block)
                 at += block.shape[1]
-                with self._condition:
-                    self._check(version)
+                with self._lock:
+                    self._check_plan(plan)
                     self._done = at
                 self._rate = at / RATE / max(time.monotonic() - began, 1e-3)
                 if not self._hurries:
                     time.sleep(_BREATH)  # threads share the interpreter's lock
-                self.made.emit(at / RATE, total / RATE)
         self.measured_loudness.emit(meter.loudness())
 
-    def _wait_for_rest(self, version: int) -> None:
+    def _check_plan(self, plan: Plan) -> None:
+        """Raises Cancelled if another plan is followed by now. It never waits, so that a lock may be held."""
+        if plan is not self._plan:
+            raise Cancelled
+
+    def _wait_for_rest(self, check: Callable[[], None]) -> None:
         """Until nothing was edited for a while, or somebody wants to hear it."""
         until = time.monotonic() + _REST
         while time.monotonic() < until and not self._hurries:
             time.sleep(_LOOK)
-            self._check(version)
-        stand_aside()
-
-    def _check(self, version: int) -> None:
-        if version != self._version:
-            raise Cancelled
+            check()
 
 
 def _room_for(total: int) -> Pcm:

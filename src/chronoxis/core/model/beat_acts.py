@@ -50,9 +50,14 @@ def beats_of(
     inside = times[(times > begin + 1e-6) & (times < end - 1e-6)]
     if which is Which.SECOND:
         # Those that bars begin with are among them, wherever the stretch begins.
-        firsts = np.flatnonzero(np.isin(inside, beats.times[beats.bars]))
-        inside = inside[(firsts[0] % 2 if len(firsts) else 0) :: 2]
+        inside = inside[_first_of_bar(inside, beats) % 2 :: 2]
     return inside
+
+
+def _first_of_bar(times: Seconds, beats: ResultBeats) -> int:
+    """Number of the first of some beats that begins a bar; 0 if none does."""
+    firsts = np.flatnonzero(np.isin(times, beats.times[beats.bars]))
+    return int(firsts[0]) if len(firsts) else 0
 
 
 @dataclass(frozen=True)
@@ -176,8 +181,7 @@ def cut_on_beats(project: Project, shots: Sequence[int], beats: ResultBeats, eve
     for number in sorted(set(shots), reverse=True):
         shot, start = project.shots[number], float(project.shot_rows.begins[number])
         inside = beats_of(beats, Which.EVERY, start, start + float(shot.pace.result_length))
-        firsts = np.flatnonzero(np.isin(inside, beats.times[beats.bars]))
-        first = int(firsts[0]) % every if len(firsts) else 0
+        first = _first_of_bar(inside, beats) % every
         for at in reversed((inside[first::every] - start).tolist()):
             covered = _on_grid(float(project.shots[number].pace.recorded_at(at)))
             if _is_on_ramp(shot, at) or not 0 < covered < project.shots[number].recorded_length:
@@ -223,12 +227,17 @@ def _with_bursts(shot: Shot, own: Seconds, wish: Pulse, frame: float) -> tuple[L
     """A shot's passages in result time, with bursts over them."""
     joints, count = shot.pace.joints, len(shot.passages)
     end = float(joints[-1])
-    base = [
-        (float(joints[n]), float(joints[n + 1]), shot.passages[n], float(shot.pace.ramp_lengths[n]), n)
-        if n + 1 < count
-        else (float(joints[n]), float(joints[n + 1]), shot.passages[n], 0.0, n)
-        for n in range(count)
-    ]
+    lengths = np.append(shot.pace.ramp_lengths, 0.0)
+    base = list(
+        zip(
+            joints[:-1].tolist(),
+            joints[1:].tolist(),
+            shot.passages,
+            lengths.tolist(),
+            range(count),
+            strict=True,
+        )
+    )
     bursts = [(at, min(at + float(wish.length), end)) for at in own.tolist()]
     ramp = Ramp(wish.ramp, wish.shape)
     parts: list[tuple[float, Passage, float, RampShape]] = []  # begin, passage, ramp at its end
@@ -236,7 +245,7 @@ def _with_bursts(shot: Shot, own: Seconds, wish: Pulse, frame: float) -> tuple[L
     for at, until in [*bursts, (end, end)]:
         for begin, stop, passage, length, number in base:
             low, high = max(begin, taken), min(stop, at)
-            if high - low < (frame if low > 0 or high < end else 0):
+            if high - low < frame:
                 continue
             is_end = abs(high - stop) < 1e-9 and high < at - 1e-9 and number + 1 < count
             after = (length, passage.ramp.shape) if is_end else (float(wish.ramp), wish.shape)

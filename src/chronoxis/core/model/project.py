@@ -122,7 +122,8 @@ class Shot:
 
         The speeds are those of the sound's own clock.
         """
-        return np.array([(*passage.sound.audible, passage.sound.level) for passage in self.passages])
+        rows = [(*passage.sound.manner.audible, passage.sound.level) for passage in self.passages]
+        return np.array(rows, np.float64)
 
     @cached_property
     def shortened(self) -> tuple[int, ...]:
@@ -141,6 +142,13 @@ class Shot:
         recorded = end - covered if self.backwards else begin + covered
         speeds = np.array([piece.rounded[1] for piece in pieces])
         return PassageRows.of_shot(self.pace.joints, recorded, speeds, self.pace.ramp_lengths)
+
+    def is_peak(self, passage: int) -> bool:
+        """Whether a passage is faster than both of its neighbours."""
+        if not 0 < passage < len(self.passages) - 1:
+            return False
+        before, here, after = (each.speed for each in self.passages[passage - 1 : passage + 2])
+        return here > max(before, after)
 
     def recorded_time(self, covered: Fraction) -> Fraction:
         """Recorded seconds in the footage once so much of the shot has played."""

@@ -11,9 +11,6 @@ MIN_LEVEL = -60.0
 MAX_LEVEL = 24.0
 LOUDNESS_RANGE = (-40.0, -6.0)
 
-AUDIBLE = {"held": (Fraction(1, 8), Fraction(16)), "follows": (Fraction(1, 32), Fraction(32))}
-"""Between which speeds of its own clock sound can be told for what it is; outside, it is silent."""
-
 
 class Manner(StrEnum):
     """How recorded sound plays at speeds other than its own.
@@ -27,10 +24,20 @@ class Manner(StrEnum):
 
     def can_play(self, speed: Fraction | float) -> bool:
         """Whether sound of so many seconds per result second can be told for what it is."""
-        if self is Manner.SILENT:
-            return False
-        slowest, fastest = AUDIBLE[self.value]
+        slowest, fastest = self.audible
         return bool(slowest <= speed <= fastest)
+
+    @property
+    def audible(self) -> tuple[Fraction, Fraction]:
+        """Between which speeds of its own clock it is heard; the lower one above, if it never is."""
+        return _AUDIBLE[self]
+
+
+_AUDIBLE = {
+    Manner.HELD: (Fraction(1, 8), Fraction(16)),
+    Manner.FOLLOWS: (Fraction(1, 32), Fraction(32)),
+    Manner.SILENT: (Fraction(1), Fraction(0)),
+}
 
 
 @dataclass(frozen=True)
@@ -55,14 +62,6 @@ class PassageSound:
         checked_level(self.level)
         if self.fade_in < 0 or self.fade_out < 0:
             raise PlanError("A fade lasts 0 s or longer.")
-
-    @property
-    def audible(self) -> tuple[float, float]:
-        """Between which speeds it is heard; the lower above the upper one, if it never is."""
-        if self.manner is Manner.SILENT:
-            return 1.0, 0.0
-        slowest, fastest = AUDIBLE[self.manner.value]
-        return float(slowest), float(fastest)
 
     def divided(self) -> "tuple[PassageSound, PassageSound]":
         """That of the two parts of a passage: each keeps the fade at its outer end."""

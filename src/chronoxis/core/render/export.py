@@ -31,7 +31,7 @@ from chronoxis.core.render.result_place import ResultPlace, result_place
 from chronoxis.core.render.target import Target, export_target
 from chronoxis.core.render.writer import interleave, open_writer
 from chronoxis.core.render.writing import Writing
-from chronoxis.core.sound.mixing import measured, mixed
+from chronoxis.core.sound.mixing import loudness_gain, mixed
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.timecode import format_time
 
@@ -174,7 +174,7 @@ def _written_within(
     """Write all of it; once more, where it comes out larger than it may be."""
     limit = plan.settings.at_most
     most = most_bitrate(plan)
-    loudness = _loudness_gain(plan, check)
+    loudness = loudness_gain(plan.sound, plan.sounds(), check) if plan.has_sound else 1.0
     for _ in range(_MOST_TRIES):
         lost = _write(plan, path, place.name, most, loudness, progress, check)
         size = bytes_of(path)
@@ -212,13 +212,6 @@ def _write(
                 progress(pace.after(done))
     places = (f"{plan.project.footage_named(key).label} {format_time(at, 1)}" for key, at in sorted(silenced))
     return held_places(plan, held), tuple(places)
-
-
-def _loudness_gain(plan: Plan, check: Callable[[], None]) -> float:
-    """What brings the mix to the loudness that is asked for."""
-    if not plan.has_sound or plan.project.mix.loudness is None:
-        return 1.0
-    return measured(plan.sound, plan.sounds(), check).gain
 
 
 def writing_of(plan: Plan, target: Target) -> Writing:

@@ -90,10 +90,11 @@ class Plan:
     @cached_property
     def sound(self) -> SoundPlan:
         """What is heard. It is worked out when somebody wants it, for that may take longer than all else."""
+        sources = self._by_key
         return make_sound_plan(
             self.project,
             self.schedule.length,
-            lambda key: self._by_key[key].facts.sound is not None,
+            lambda key: sources[key].facts.sound is not None,
             {key: source.length for key, source in self.music_sources.items()},
         )
 

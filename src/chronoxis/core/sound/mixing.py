@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Generator, Iterator, Mapping
 from contextlib import closing
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import Protocol
 
@@ -48,26 +47,13 @@ class _Voice(Protocol):
     def close(self) -> None: ...
 
 
-@dataclass(frozen=True)
-class Loudness:
-    """What a mix came to.
-
-    Attributes:
-        integrated: LUFS.
-        gain: factor that was put on it to reach what was asked for.
-    """
-
-    integrated: float
-    gain: float
-
-
 def mixed(plan: SoundPlan, sounds: Mapping[str, SoundBetween], gain: float = 1.0) -> Generator[Samples]:
     """The whole sound of a result, in blocks; as many samples as it is long. Close it to let go of files.
 
     Args:
         plan: what is heard.
         sounds: gives the sound of footage, by key.
-        gain: on the whole, before the limiter; as `measured` gives it.
+        gain: on the whole, before the limiter; as `loudness_gain` gives it.
 
     Raises:
         FootageError: sound cannot be decoded.
@@ -83,10 +69,10 @@ def mixed(plan: SoundPlan, sounds: Mapping[str, SoundBetween], gain: float = 1.0
                 yield given
 
 
-def measured(
+def loudness_gain(
     plan: SoundPlan, sounds: Mapping[str, SoundBetween], check: Callable[[], None] = lambda: None
-) -> Loudness:
-    """How loud a mix is, and the gain that brings it to the loudness that its project asks for.
+) -> float:
+    """The gain that brings a mix to the loudness that its project asks for.
 
     ``check`` is called after each block and may raise to stop.
 
@@ -94,13 +80,15 @@ def measured(
         FootageError: sound cannot be decoded.
     """
     wish, gain = plan.project.mix.loudness, 1.0
+    if wish is None:
+        return gain
     found = _loudness(plan, sounds, gain, check)
     for _ in range(_LOUDNESS_ROUNDS):
-        if wish is None or found <= SILENT or abs(found - wish) < _LOUD_ENOUGH:
+        if found <= SILENT or abs(found - wish) < _LOUD_ENOUGH:
             break
         gain *= gain_of(wish - found)
         found = _loudness(plan, sounds, gain, check)
-    return Loudness(found, gain)
+    return gain
 
 
 def _loudness(

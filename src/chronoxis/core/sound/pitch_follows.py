@@ -30,7 +30,6 @@ class PitchFollows:
         """The terms are those of `PitchHeld`."""
         self._sound, self._place_at = sound, place_at
         self._next, self._end = begin, end
-        self._made: list[Samples] = []
 
     def take(self, count: int) -> Samples:
         """The next samples, up to the end."""

@@ -99,22 +99,17 @@ class PitchHeld:
         found = found[found >= low + MARGIN]
         resets = np.zeros(len(middles), np.bool_)
         if not len(found):
-            if self._turned is None:
-                resets[0] = True
             return np.rint(due).astype(np.int64), resets
         laid = self._laid_at(found.astype(np.float64))
         nearest = _nearest(laid, middles)
         since = middles - laid[nearest]
         at_onset = np.abs(since) <= half
         # A frame that is not due at the onset must not contain it: it would be heard twice.
-        off = due - found[_nearest(found.astype(np.float64), due)]
         around = found[_nearest(found.astype(np.float64), due)]
-        kept_off = np.where(off < 0, np.minimum(due, around - half), np.maximum(due, around + half))
+        kept_off = np.where(due < around, np.minimum(due, around - half), np.maximum(due, around + half))
         places = np.where(at_onset, found[nearest] + since, kept_off)
         # The first frame at each onset lets phases begin anew. It is told by its own place alone.
         resets |= at_onset & (since - HOP < -half)
-        if self._turned is None:
-            resets[0] = True
         return np.rint(places).astype(np.int64), resets
 
     def _turns(self, mixed: Spectra, before: Spectra, resets: npt.NDArray[np.bool_]) -> Spectra:

@@ -15,7 +15,7 @@ import numpy as np
 from chronoxis.core.model.beats import turns
 from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.project import Passage, Project, Shot
-from chronoxis.core.model.sound import AUDIBLE, Effect, EffectKind, Manner
+from chronoxis.core.model.sound import Effect, EffectKind, Manner
 
 _PULSE = 1.0  # result seconds that a faster passage lasts at most to be a pulse
 _TAIL = 0.7  # result seconds that an effect needs at most to die away beyond its ramp
@@ -91,7 +91,7 @@ class SoundPlan:
     @property
     def is_heard(self) -> bool:
         """Whether anything sounds."""
-        return bool(self.music or self.events or any(s.manner is not Manner.SILENT for s in self.stretches))
+        return bool(self.music or self.events or next(self.heard(), None))
 
     def heard(self) -> Iterator[Stretch]:
         """The recorded stretches that sound."""
@@ -165,7 +165,7 @@ def _parts(
     if manner is Manner.SILENT:
         yield begin, end, False
         return
-    slowest, fastest = (bound * scale for bound in AUDIBLE[manner.value])
+    slowest, fastest = (bound * scale for bound in manner.audible)
     fastest = min(fastest, most)
     entering = float(pace.ramp_lengths[place - 1]) / 2 if place else 0.0
     leaving = float(pace.ramp_lengths[place]) / 2 if place + 1 < len(shot.passages) else 0.0
@@ -256,11 +256,8 @@ def _events(project: Project, number: int, shot: Shot, start: float) -> Iterator
 
 def _is_pulse(shot: Shot, place: int) -> bool:
     """Whether a passage is short and faster than both of its neighbours."""
-    if not 0 < place < len(shot.passages) - 1:
-        return False
     lasting = float(shot.pace.joints[place + 1] - shot.pace.joints[place])
-    speed = shot.passages[place].speed
-    return lasting <= _PULSE and speed > max(shot.passages[place - 1].speed, shot.passages[place + 1].speed)
+    return lasting <= _PULSE and shot.is_peak(place)
 
 
 def runs_of(stretches: Iterable[Stretch]) -> Iterator[tuple[Stretch, ...]]:
