@@ -2,12 +2,14 @@
 PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
+KERNELS := src/chronoxis/core/picture/kernels.c
 
 .PHONY: setup demo test bench screenshots lock clean
 
 setup: $(VENV)/.ready
 
-$(VENV)/.ready: requirements.lock pyproject.toml packaging/system-libraries.sh
+$(VENV)/.ready: requirements.lock pyproject.toml packaging/system-libraries.sh packaging/compiler.sh $(KERNELS)
+	sh packaging/compiler.sh
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .

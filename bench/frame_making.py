@@ -133,7 +133,7 @@ def gather(path: Path) -> int:
     from chronoxis.core.render.chain import THREADS_BESIDE_GATHERING  # noqa: PLC0415
 
     facts, index = read_facts(path), build_index(path)
-    mean, made = LightMean(facts.picture.colour, 10), 0
+    mean, made = LightMean(facts.picture.colour), 0
     with FrameReader(path, index, THREADS_BESIDE_GATHERING) as reader:
         for number, frame in ahead(reader.frames(range(len(index))), 6):
             mean.add(frame)

@@ -5,9 +5,11 @@ from fractions import Fraction
 import numpy as np
 
 from bench.report import report, run, timed
+from chronoxis.core.timing.frame_making import EachFrame, FrameMaking
 from chronoxis.core.timing.pace import PacePiece, PaceProfile
 from chronoxis.core.timing.ramps import Ramp, RampShape
-from chronoxis.core.timing.schedule import EachFrame, ShotTiming, make_schedule
+from chronoxis.core.timing.schedule import make_schedule
+from chronoxis.core.timing.shot_columns import ShotTiming
 
 _POINTS = 1_000_000
 _PASSAGES = 100
@@ -49,5 +51,5 @@ def long_result() -> list[ShotTiming]:
         pace = PaceProfile(pieces, [Ramp(Fraction(1), RampShape.SMOOTH)] * 24)
         covered = sum((piece.recorded_length for piece in pieces), Fraction(0))
         edges = np.arange(int(covered * _RATE) + 2) / float(_RATE)
-        shots.append(ShotTiming(pace, edges, Fraction(0), (EachFrame.LONG_EXPOSURE,) * 25, (360.0,) * 25))
+        shots.append(ShotTiming(pace, edges, Fraction(0), (FrameMaking(EachFrame.LONG_EXPOSURE),) * 25))
     return shots

@@ -24,11 +24,11 @@ from pytestqt.qtbot import QtBot
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.autosave import Autosave, autosave_folder
 from chronoxis.core.files.project_file import save_project
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Project
-from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.timing.frame_making import EachFrame
 from tests.core.test_music import write_sound
 from tests.footage_makers import make_recording, recording_of
 from tests.photo_makers import make_photos
@@ -131,7 +131,7 @@ class Person:
         place = rng.choice(places)
         speed = Fraction(rng.choice([1, 2, 7, 40]), rng.choice([1, 3]))
         document.apply("Speed", lambda p: pacing.set_speed(p, [place], speed))
-        document.apply("Way", lambda p: pacing.set_each_frame(p, [place], rng.choice(list(EachFrame))))
+        document.apply("Way", lambda p: making.set_each_frame(p, [place], rng.choice(list(EachFrame))))
 
     def export(self) -> None:
         self.window.show_export()

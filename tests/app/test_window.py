@@ -26,8 +26,8 @@ from chronoxis.app.pictures import preview
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.model import arranging
+from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo.tower_truth import PASSERS
 from tests.app.driving import ONLY, SECONDS, drag, enter, planned
 from tests.core.test_condense import chronoxis

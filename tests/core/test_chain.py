@@ -10,7 +10,7 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import ExportError
 from chronoxis.core.footage.kinds import footage_of, open_source
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, MKV, format_named
@@ -18,13 +18,15 @@ from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.making import WAYS, Makings
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan, make_plan
 from chronoxis.core.render.target import export_target, preview_target
-from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.shot_columns import Way
 from tests.footage_makers import decode_all, make_recording
 
 ONLY = Place(0, 0)
@@ -40,7 +42,7 @@ def plan_of(path: Path, *, each: EachFrame = EachFrame.ONE, backwards: bool = Fa
     source = open_source(path)
     project = arranging.begin_with(Project(settings=ResultSettings(MKV)), footage_of(source.facts))
     project = pacing.set_speed(project, [ONLY], Fraction(4))
-    project = pacing.set_each_frame(project, [ONLY], each)
+    project = making.set_each_frame(project, [ONLY], each)
     project = arranging.reverse(project, [0]) if backwards else project
     return make_plan(project, {project.footage[0].key: source})
 
@@ -55,7 +57,8 @@ class Brighter:
     def acts_on(self, frame: int) -> bool:
         return frame in self._frames
 
-    def corrected(self, frame: int, picture: VideoFrame) -> VideoFrame:
+    def corrected(self, frame: int, picture: Picture) -> VideoFrame:
+        assert isinstance(picture, VideoFrame)
         self.seen.append(frame)
         codes = np.minimum(picture.to_ndarray(format="rgb24").astype(int) + 30, 255).astype(np.uint8)
         return VideoFrame.from_ndarray(codes, "rgb24")
@@ -112,19 +115,19 @@ def test_what_nothing_acts_on_passes_bit_exact(take: Path) -> None:
 
 
 def test_every_way_has_its_making_and_gives_itself_again() -> None:
-    assert set(WAYS) == set(EachFrame)
+    assert set(WAYS) == set(Way)
     makings = Makings(Colour(1, 1, 1, False))
     frames = [VideoFrame.from_ndarray(np.full((24, 16), code, np.uint8), "gray").reformat(format="yuv420p")
               for code in (60, 100, 140)]  # fmt: skip
-    for way in EachFrame:
-        first = makings.begin(way, 3)
-        for frame in frames[: 3 if way.gathers else 1]:
+    for way in Way:
+        first = makings.begin(way)
+        for frame in frames[: {Way.ONE: 1, Way.IN_BETWEEN: 2}.get(way, 3)]:
             first.add(frame)
         first.made()
         makings.end(way, first)
-        again = makings.begin(way, 3)
+        again = makings.begin(way)
         assert again is first
-        with pytest.raises(ValueError, match="one frame"):
+        with pytest.raises(ValueError, match="frame"):
             again.made()
 
 

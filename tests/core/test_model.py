@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.interchange import export_timeline, import_timeline
 from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.composing import set_framings
+from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, MKV, MP4, format_of
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
@@ -36,9 +37,9 @@ from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix, PassageSound
+from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking, PassersBy
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 from tests.footage_makers import recording_of
 
@@ -50,6 +51,17 @@ SPEEDS = st.fractions(MIN_SPEED, MAX_SPEED, max_denominator=1000)
 @pytest.fixture
 def project() -> Project:
     return arranging.begin_with(Project(), recording_of(FIELD, Fraction(25), Fraction(240)))
+
+
+MAKINGS = st.builds(
+    FrameMaking,
+    st.sampled_from(list(EachFrame)),
+    st.floats(0, 720),
+    st.booleans(),
+    st.none() | st.fractions(Fraction(1, 10), 60, max_denominator=10),
+    st.sampled_from(list(Fill)),
+    st.sampled_from(list(Between)),
+)
 
 
 @st.composite
@@ -82,8 +94,7 @@ def projects(draw: st.DrawFn) -> Project:
                 ramp=Ramp(
                     draw(st.fractions(0, 3, max_denominator=50)), draw(st.sampled_from(list(RampShape)))
                 ),
-                each=draw(st.sampled_from(list(EachFrame))),
-                shutter=draw(st.floats(0, 720)),
+                making=draw(MAKINGS),
                 held=frozenset(draw(st.sets(st.sampled_from(list(Quantity)), max_size=2))),
             )
             for part in parts[1:-1]
@@ -114,6 +125,14 @@ def later_projects(draw: st.DrawFn) -> Project:
     for name in draw(st.sets(st.sampled_from(names), max_size=2)):
         run = run.with_handling(draw(kinds), draw(handlings), name)
     made = arranging.add_shot(arranging.bring_in(made, run), run.key)
+    even = st.builds(
+        EvenOut, st.floats(0, 1), st.none() | st.fractions(1, 60, max_denominator=9), st.booleans()
+    )
+    made = correcting.set_even_out(made, [0], draw(even))
+    made = correcting.set_passers_by(made, [0], draw(st.sampled_from(list(PassersBy))))
+    made = correcting.set_passer_by(
+        made, 0, (Fraction(1), Fraction(2)), draw(st.sampled_from(list(PassersBy)))
+    )
     at = sorted(draw(st.sets(st.fractions(0, 1, max_denominator=30), max_size=4)))
     side = st.fractions(8, 900, max_denominator=7)
     steps = tuple(FramingStep(share, View(*(draw(side) for _ in range(4)))) for share in at)
@@ -190,7 +209,7 @@ REFUSED: list[tuple[Callable[[Project], Project], str]] = [
     (lambda p: arranging.cut_shot(p, 0, Fraction(240)), "either side"),
     (lambda p: set_capture_rate(p, p.footage[0].key, Fraction(0)), "capture rate"),
     (lambda p: arranging.add_marker(p, None, Fraction(25), "late"), "outside"),
-    (lambda p: pacing.set_shutter(p, [ONLY], 721), "out of range"),
+    (lambda p: making.set_shutter(p, [ONLY], 721), "out of range"),
     (lambda p: pacing.set_speed(p, [ONLY], Fraction(0)), "out of range"),
     (lambda p: pacing.set_speed(p, [ONLY], Fraction(-4)), "out of range"),
     (lambda p: pacing.set_ramps(p, [ONLY], length=Fraction(-1)), "negative"),
@@ -397,7 +416,7 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
     save_project(shaped(), path)
     good = path.read_text()
     for old, new, said in (
-        ('"version": 4', '"version": 7', "newer"),
+        ('"version": 5', '"version": 7', "newer"),
         ('"kind": "recording"', '"kind": "hologram"', "kind"),
         ('"format": "mp4"', '"format": "tape"', "settings.format is none of mp4, mkv"),
         ('"speed": "40"', '"speed": "4e1"', r"shots\[0\]\.passages\[0\]\.speed"),
@@ -423,7 +442,12 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
 @settings(max_examples=40, deadline=None)
 @given(projects().map(lambda made: replace(made, settings=replace(made.settings, format=MKV))))
 def test_what_the_first_version_saved_opens_as_the_equal_project(project: Project) -> None:
-    """The first version knew recordings only and had no word for kinds of footage."""
+    """The first version knew recordings only and two ways of making a frame."""
+    for place in project.places():
+        passage = project.passage(place)
+        each = (EachFrame.ONE, EachFrame.LONG_EXPOSURE)[passage.making.each.gathers]
+        plain = replace(passage, making=FrameMaking(each, passage.making.shutter))
+        project = project.with_passage(place, plain)
     folder = Path("/somewhere")
     data = {**as_json(project, folder), "version": 1}
     for footage in data["footage"]:
@@ -434,6 +458,9 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
     for shot in data["shots"]:
         for passage in shot["passages"]:
             del passage["sound"], passage["effect"]
+            made = passage.pop("making")
+            passage |= {"each": made["each"], "shutter": made["shutter"]}
+        del shot["even_out"], shot["passers_by"]
         del shot["framing"]  # nor this: what had another shape than the result stood between bars
     barred = {number: Framing(fit=Fit.BARS) for number in range(len(project.shots))}
     assert from_json(data, folder / "film.chronoxis") == set_framings(project, barred)

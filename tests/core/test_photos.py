@@ -26,7 +26,7 @@ from chronoxis.core.footage.photos.kind import PhotoSource, with_choices
 from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
 from chronoxis.core.footage.photos.photo_pixels import read_pixels
 from chronoxis.core.footage.photos.run_names import natural_key, numbered, runs_among
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.photo_run import (
     DATES,
@@ -42,7 +42,7 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan, make_plan
-from chronoxis.core.timing.schedule import EachFrame
+from chronoxis.core.timing.frame_making import EachFrame
 from tests.footage_makers import decode_all
 from tests.photo_makers import START, make_photos, photo_pixels
 
@@ -306,7 +306,7 @@ def test_long_exposure_over_photos_adds_light(tmp_path: Path) -> None:
     source = opened(folder)
     project = arranging.begin_with(Project(settings=ResultSettings(MKV)), source.run)
     project = pacing.set_speed(project, [Place(0, 0)], Fraction(2))
-    project = pacing.set_each_frame(project, [Place(0, 0)], EachFrame.LONG_EXPOSURE)
+    project = making.set_each_frame(project, [Place(0, 0)], EachFrame.LONG_EXPOSURE)
     export(make_plan(project, {project.footage[0].key: source}), tmp_path / "light.mkv")
     codes = np.stack(decode_all(tmp_path / "light.mkv", "gbrp16le")) >> 8
     assert np.abs(codes.astype(int) - 188).max() <= 1  # half of the light, in sRGB's curve

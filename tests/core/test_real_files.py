@@ -20,7 +20,7 @@ from chronoxis.core.errors import FootageError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.source import Source
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import MKV, MP4
 from chronoxis.core.model.project import Place, Project
@@ -29,8 +29,9 @@ from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame, result_frame_count
+from chronoxis.core.timing.schedule import result_frame_count
 from tests.footage_makers import decode_all, make_recording, picture, recording_of
 
 ONLY = Place(0, 0)
@@ -64,7 +65,7 @@ def plan_of(
     source = open_source(path)
     project = arranging.begin_with(Project(settings=ResultSettings(MKV)), footage_of(source.facts))
     project = pacing.set_speed(project, [ONLY], speed)
-    project = pacing.set_each_frame(project, [ONLY], each)
+    project = making.set_each_frame(project, [ONLY], each)
     project = arranging.reverse(project, [0]) if has.get("backwards") else project
     return make_plan(project, {project.footage[0].key: source})
 
@@ -218,8 +219,8 @@ def test_backwards_with_a_wide_shutter_before_a_narrow_one(tmp_path: Path) -> No
     path = make_recording(tmp_path / "take.mkv", frames=100)
     plan = plan_of(path, speed=Fraction(5), each=EachFrame.LONG_EXPOSURE, backwards=True)
     project = pacing.divide(plan.project, 0, Fraction(2))
-    project = pacing.set_shutter(project, [Place(0, 0)], 720.0)
-    project = pacing.set_shutter(project, [Place(0, 1)], 90.0)
+    project = making.set_shutter(project, [Place(0, 0)], 720.0)
+    project = making.set_shutter(project, [Place(0, 1)], 90.0)
     plan = make_plan(project, {project.footage[0].key: plan.sources[0]})
     firsts = plan.schedule.frames[plan.schedule.offsets[:-1]]
     assert np.any(np.diff(firsts) > 0)  # a later result frame begins with a later recorded one

@@ -21,7 +21,7 @@ from chronoxis.core.errors import Cancelled, ExportError, FootageError
 from chronoxis.core.files.atomic import publish, temporary_beside
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import MKV
@@ -32,8 +32,8 @@ from chronoxis.core.render.ahead import ahead
 from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import ExportProgress, export
 from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo import tower_truth
 from chronoxis.demo.larkfield import draw_field
 from chronoxis.demo.tower_picture import frames
@@ -54,7 +54,7 @@ def plan_for(path: Path, settings: ResultSettings, each: EachFrame = EachFrame.O
     source = open_source(path)
     project = arranging.begin_with(Project(settings=settings), footage_of(source.facts))
     project = pacing.change_quantity(project, ONLY, Quantity.STEP, Fraction(step))
-    project = pacing.set_each_frame(project, [ONLY], each)
+    project = making.set_each_frame(project, [ONLY], each)
     return make_plan(project, {project.footage[0].key: source})
 
 
@@ -134,7 +134,7 @@ def test_overlapping_windows_share_recorded_frames(field: Path, tmp_path: Path) 
 
 def plan_with_shutter(path: Path, shutter: float) -> Plan:
     plan = plan_for(path, ResultSettings(MKV), EachFrame.LONG_EXPOSURE)
-    project = pacing.set_shutter(plan.project, [ONLY], shutter)
+    project = making.set_shutter(plan.project, [ONLY], shutter)
     return make_plan(project, {project.footage[0].key: plan.sources[0]})
 
 

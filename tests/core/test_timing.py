@@ -9,15 +9,17 @@ from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.fitting import PaceWish, fit_to_length, solve_speed
+from chronoxis.core.timing.frame_making import EachFrame, FrameMaking
 from chronoxis.core.timing.pace import PacePiece, PaceProfile
 from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
-from chronoxis.core.timing.schedule import EachFrame, ShotTiming, make_schedule
+from chronoxis.core.timing.schedule import make_schedule
+from chronoxis.core.timing.shot_columns import ShotTiming
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed, parse_speed
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
-KEPT = ((EachFrame.ONE,), (0.0,))
+KEPT = ((FrameMaking(),),)
 RATES = st.sampled_from([Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(50), Fraction(60)])
 SPEEDS = st.fractions(MIN_SPEED, MAX_SPEED, max_denominator=1000)
 # Twelve of these last ten hours at most.
@@ -333,12 +335,12 @@ def shot_lists(draw: st.DrawFn) -> list[ShotTiming]:
         pieces = [PacePiece(length, draw(speeds)) for length in lengths]
         ramps = [Ramp(draw(st.fractions(0, 1, max_denominator=10)), draw(st.sampled_from(list(RampShape))))
                  for _ in lengths[1:]]  # fmt: skip
-        ways = tuple(draw(st.sampled_from(list(EachFrame))) for _ in lengths)
-        shutters = tuple(draw(st.sampled_from([0.0, 90.0, 180.0, 360.0])) for _ in lengths)
-        begin = draw(st.fractions(0, 3, max_denominator=25))
-        shots.append(
-            ShotTiming(PaceProfile(pieces, ramps), edges, begin, ways, shutters, draw(st.booleans()))
+        each = st.builds(
+            FrameMaking, st.sampled_from(list(EachFrame)), st.sampled_from([0.0, 90.0, 180.0, 360.0])
         )
+        makings = tuple(draw(each) for _ in lengths)
+        begin = draw(st.fractions(0, 3, max_denominator=25))
+        shots.append(ShotTiming(PaceProfile(pieces, ramps), edges, begin, makings, draw(st.booleans())))
     return shots
 
 
@@ -352,8 +354,8 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
         while number < len(made) and made.shots[number] == seat:
             since = max(float(number / rate - start), 0.0)
             passage = max(int(np.searchsorted(shot.pace.joints, since, "right")) - 1, 0)
-            passage = min(passage, len(shot.shutters) - 1)
-            shutter = shot.shutters[passage] if shot.ways[passage].gathers else 0.0
+            making = shot.makings[min(passage, len(shot.makings) - 1)]
+            shutter = making.shutter if making.each.gathers else 0.0
             covered, until = shot.pace.recorded_at([since, since + shutter / 360 / float(rate)]).tolist()
             until = min(until, end - begin)
             opened, closed = (
@@ -366,7 +368,7 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
             if np.abs(shot.pace.joints - since).min() < 1e-5:
                 number += 1  # a rounding of the time decides which passage it is in
                 continue
-            assert made.way(number) is shot.ways[passage]
+            assert made.way(number).value == making.each.value
             if shutter == 0:
                 assert len(frames) == 1
                 assert shot.edges[frames[0]] - 1e-5 <= moment <= shot.edges[frames[0] + 1] + 1e-5
@@ -374,6 +376,14 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
                 dense = np.zeros(len(shot.edges) - 1)
                 dense[frames] = weights
                 wish = np.clip(overlap, 0, None)
+                if making.each is EachFrame.CLEAR:  # of an odd number
+                    assert len(frames) % 2 == 1
+                    assert np.all(wish[frames] > 0)
+                    assert len(frames) >= np.count_nonzero(wish > 1e-5) - 1
+                    wish = np.zeros_like(wish)
+                    wish[frames] = 1
+                elif making.each is not EachFrame.LONG_EXPOSURE:
+                    wish = (wish > 1e-6).astype(float)
                 assert np.abs(dense - wish / wish.sum()).max() < 1e-3
             number += 1
         start += shot.pace.result_length
@@ -414,7 +424,8 @@ def test_a_long_exposure_weighs_by_overlap(
     length = Fraction(int(sum(ticks)), 1000)
     pace = PaceProfile.constant(length, speed)
     made = make_schedule(
-        [ShotTiming(pace, edges, Fraction(0), (EachFrame.LONG_EXPOSURE,), (shutter,), backwards)], rate
+        [ShotTiming(pace, edges, Fraction(0), (FrameMaking(EachFrame.LONG_EXPOSURE, shutter),), backwards)],
+        rate,
     )
     for number in range(len(made)):
         opens = float(number / rate * speed)

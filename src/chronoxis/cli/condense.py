@@ -9,6 +9,7 @@ from chronoxis.cli.exporting import write_result
 from chronoxis.cli.options import (
     FILE,
     file_options,
+    frame_options,
     framing_options,
     pace_options,
     photo_options,
@@ -27,6 +28,7 @@ def _silent() -> Project:
 @click.command()
 @click.argument("footage", metavar="INPUT", type=FILE)
 @pace_options
+@frame_options
 @photo_options
 @framing_options
 @sound_options

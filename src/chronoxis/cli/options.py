@@ -1,22 +1,25 @@
 """Options that several commands share."""
 
 from collections.abc import Callable
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
 import click
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.even_out import parse_strength
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, endings_in_words
 from chronoxis.core.model.framing import parse_crop, parse_steps
+from chronoxis.core.model.making import parse_shutter
 from chronoxis.core.model.photo_run import parse_interval, parse_photo_rate
 from chronoxis.core.model.settings import SizeWish, parse_bitrate, parse_megabytes
 from chronoxis.core.model.sound import parse_level, parse_loudness
-from chronoxis.core.timing.exact import parse_exact, shortened
+from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy
 from chronoxis.core.timing.rates import parse_rate
-from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
 from chronoxis.core.timing.speed import parse_speed
+from chronoxis.core.timing.timecode import parse_time
 
 FILE = click.Path(path_type=Path)
 
@@ -35,18 +38,8 @@ class Words(click.ParamType[Any]):
             self.fail(str(error), param, ctx)
 
 
-def _shutter(text: str) -> float:
-    try:
-        degrees = parse_exact(text.strip().removesuffix("°"))
-    except (ValueError, ZeroDivisionError):
-        raise PlanError(f"“{shortened(text)}” is not an angle; write 180 or 270.5.") from None
-    if not 0 <= degrees <= MAX_SHUTTER:
-        raise PlanError(f"A shutter lies between 0° and {MAX_SHUTTER}°.")
-    return float(degrees)
-
-
 def pace_options(command: Callable[..., None]) -> Callable[..., None]:
-    """What stretch of the footage, how fast, and how each frame is made."""
+    """What stretch of the footage, and how fast."""
     for option in reversed(
         [
             click.option("--from", "begin", metavar="T", help="In point; the beginning if not given."),
@@ -55,25 +48,40 @@ def pace_options(command: Callable[..., None]) -> Callable[..., None]:
             click.option("--length", metavar="T", help="Result length."),
             click.option("--every", metavar="N", help="Keep one frame in N."),
             click.option("--fps", type=Words("rate", parse_rate), metavar="R", help="Result frame rate."),
-            click.option(
-                "--each",
-                type=click.Choice([str(each) for each in EachFrame]),
-                default="one",
-                show_default=True,
-                help="How one result frame is made.",
-            ),
-            click.option(
-                "--shutter",
-                type=Words("angle", _shutter),
-                default=360.0,
-                show_default=True,
-                metavar="DEG",
-                help="Shutter angle of a long exposure, 0 to 720.",
-            ),
         ]
     ):
         command = option(command)
     return command
+
+
+def frame_options(command: Callable[..., None]) -> Callable[..., None]:
+    """How each frame is made and corrected; for a project, of all its passages and shots."""
+    for option in reversed(
+        [
+            click.option("--each", type=_words(EachFrame),
+                         help="How one result frame is made; one if not given."),
+            click.option("--shutter", type=Words("angle", parse_shutter), metavar="DEG|all",
+                         help="How long each result frame is open: 0 to 720; 360, or all, if not given."),
+            click.option("--window", type=Words("time", parse_time), metavar="T",
+                         help="Recorded time that clear looks at; what the shutter takes in, if not given."),
+            click.option("--fill", type=_words(Fill),
+                         help="Steps along the motion, of a long exposure, or as blur added to one frame."),
+            click.option("--between", type=_words(Between),
+                         help="Where there are too few recorded frames: hold, blend, or go by the motion."),
+            click.option("--even-out", type=Words("strength", parse_strength), metavar="STRENGTH",
+                         help="Even out light that flickers, 0 to 1."),
+            click.option("--even-out-span", type=Words("time", parse_time), metavar="T",
+                         help="Recorded time below which changes of light are flicker."),
+            click.option("--passers-by", type=_words(PassersBy),
+                         help="Who crosses near the lens: leave, skip, or clear by the median."),
+        ]
+    ):  # fmt: skip
+        command = option(command)
+    return command
+
+
+def _words(choices: type[StrEnum]) -> click.Choice[str]:
+    return click.Choice([str(each) for each in choices])
 
 
 def photo_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -84,8 +92,9 @@ def photo_options(command: Callable[..., None]) -> Callable[..., None]:
                          help="Photos: how many play in a second at 1×."),
             click.option("--interval", type=Words("time", parse_interval), metavar="T",
                          help="Photos: real time from one to the next, in place of their dates."),
-            click.option("--missing", type=click.Choice(["leave-out", "hold"]),
-                         help="Photos that are missing or unreadable: leave out, or hold the one before."),
+            click.option("--missing", type=click.Choice(["leave-out", "hold", "fill"]),
+                         help="Photos that are missing or unreadable: leave out, hold the one before, or "
+                              "fill in by the motion between those on both sides."),
         ]
     ):  # fmt: skip
         command = option(command)

@@ -11,7 +11,15 @@ from typing import Any
 import click
 from click.core import ParameterSource
 
-from chronoxis.cli.options import FILE, framing_options, mix_options, pace_options, photo_options
+from chronoxis.cli.frames import FRAME_CHOICES
+from chronoxis.cli.options import (
+    FILE,
+    frame_options,
+    framing_options,
+    mix_options,
+    pace_options,
+    photo_options,
+)
 from chronoxis.cli.planning import plan_of_footage, plan_of_project
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import written_whole
@@ -29,6 +37,7 @@ _BLOCK = 20_000  # rows that are put together before they are written
 @click.command()
 @click.argument("source", metavar="INPUT", type=FILE)
 @pace_options
+@frame_options
 @photo_options
 @framing_options
 @mix_options
@@ -55,7 +64,8 @@ def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
     whole = source.suffix.lower() == endings.PROJECT
     if whole:
         _refuse_idle(context)
-        made = plan_of_project(replace(load_project(source), settings=lossless), choices["fps"])
+        project = replace(load_project(source), settings=lossless)
+        made = plan_of_project(project, choices["fps"], {**choices, "sound": None})
     else:
         made = plan_of_footage(source, lossless, {**choices, "sound": None})
     for file in files:
@@ -92,12 +102,13 @@ def _heard(sound: SoundPlan) -> str:
 
 
 def _refuse_idle(context: click.Context) -> None:
-    """A project has all choices but the rate; raises UsageError if another is given."""
+    """A project has all choices but the rate and how frames are made; others raise UsageError."""
     for name in context.params:
         given = context.get_parameter_source(name) is ParameterSource.COMMANDLINE
-        if given and name not in ("source", "listing", "heard", "overwrite", "fps"):
+        if given and name not in ("source", "listing", "heard", "overwrite", "fps", *FRAME_CHOICES):
             raise click.UsageError(
-                "A project has its own choices but for --fps; give others for a recording."
+                "A project has its own choices but for --fps and how frames are made; give others for a "
+                "recording."
             )
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 import click
 
+from chronoxis.cli.frames import with_frames
 from chronoxis.cli.sound import with_sound
 from chronoxis.core.errors import ChronoxisError, PlanError
 from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, settled
@@ -23,7 +24,6 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.step import parse_step
 from chronoxis.core.timing.timecode import format_time, parse_time
@@ -32,11 +32,11 @@ _ONLY = Place(0, 0)
 
 
 def plan_of_project(
-    project: Project, rate: Fraction | None = None, sound: dict[str, Any] | None = None
+    project: Project, rate: Fraction | None = None, choices: dict[str, Any] | None = None
 ) -> Plan:
     """The plan of a loaded project, whose footage is opened and counted.
 
-    Perhaps at another rate, or with what options say about sound.
+    Perhaps at another rate, or with what options say about frames and sound.
 
     Raises:
         ChronoxisError: footage is missing, damaged or not what it was, or the plan contradicts itself.
@@ -53,7 +53,8 @@ def plan_of_project(
             raise ChronoxisError(changed_on_disk(footage, *measured))
         if measured != (footage.stored_rate, footage.stored_length):
             project = settled(project, footage, source)
-    project, music = with_sound(project, sound) if sound else (project, {})
+    project, music = with_sound(project, choices) if choices else (project, {})
+    project = with_frames(project, choices or {})
     return make_plan(arranging.set_rate(project, rate or project.rate), {**sources, **music})
 
 
@@ -77,8 +78,7 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
     project = _with_points(project, choices)
     if ways:
         project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
-    project = pacing.set_each_frame(project, [_ONLY], EachFrame(choices["each"]))
-    project = pacing.set_shutter(project, [_ONLY], choices["shutter"])
+    project = with_frames(project, choices)
     if "sound" in choices:
         project, music = with_sound(project, choices)
         return make_plan(project, {project.footage[0].key: source, **music})

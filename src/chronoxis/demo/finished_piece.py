@@ -4,13 +4,13 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
-from chronoxis.core.model import arranging, pacing, sounding
+from chronoxis.core.model import arranging, making, pacing, sounding
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.recording import Recording
+from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.demo import tower_truth, walk_truth
 
 LENGTH = Fraction(30)
@@ -36,7 +36,7 @@ def finished_piece(field: Path, walk: Path, tune: Music) -> Project:
         place = Place(0, number)
         project = pacing.set_speed(project, [place], speed)
         project = pacing.set_held(project, [place], Quantity.SPEED, held)
-        project = pacing.set_each_frame(project, [place], EachFrame.ONE if held else EachFrame.LONG_EXPOSURE)
+        project = making.set_each_frame(project, [place], EachFrame.ONE if held else EachFrame.LONG_EXPOSURE)
     project = pacing.set_ramps(project, project.places(), length=_RAMP, shape=RampShape.SMOOTH)
     project = arranging.begin_with(project, recording_in_demo(walk, walk_truth.RATE, walk_truth.SECONDS))
     project = pacing.set_speed(project, [Place(1, 0)], Fraction(4))

@@ -10,12 +10,12 @@ from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.page import Page, common, label_for
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import choice_chip
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.cadence import Cadence
+from chronoxis.core.timing.frame_making import MAX_SHUTTER, EachFrame
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
 
 _WAYS = (
     (EachFrame.ONE, "&One frame", "Keep the recorded frame on display when the result frame opens"),
@@ -81,13 +81,13 @@ class FramesPage(Page):
         project, places = self._document.project, self._places
         if not places or not project.shots:
             return
-        ways = {project.passage(place).each for place in places}
+        ways = {project.passage(place).making.each for place in places}
         for way, chip in self.choices.items():
             chip.group().setExclusive(len(ways) == 1)
             chip.setChecked(ways == {way})
         self.shutter.setEnabled(any(way.gathers for way in ways))
-        self.shutter.show_value(round(project.passage(places[0]).shutter))
-        self._degrees.setText(common(f"{project.passage(place).shutter:.0f}°" for place in places))
+        self.shutter.show_value(round(project.passage(places[0]).making.shutter))
+        self._degrees.setText(common(f"{project.passage(place).making.shutter:.0f}°" for place in places))
         self._means.setText(common(self._meaning(place) for place in places).replace("several", ""))
 
         self._show_cadence(project, places)
@@ -95,7 +95,7 @@ class FramesPage(Page):
     def _show_cadence(self, project: Project, places: list[Place]) -> None:
         """Of photos that are shown one by one, which result frames show which."""
         run, passage = project.footage_of(project.shots[places[0].shot]), project.passage(places[0])
-        shown = isinstance(run, PhotoRun) and len(places) == 1 and not passage.each.gathers
+        shown = isinstance(run, PhotoRun) and len(places) == 1 and not passage.making.each.gathers
         self.cadence.setVisible(shown)
         if isinstance(run, PhotoRun) and shown:
             photos = passage.recorded_length * run.rate
@@ -110,17 +110,17 @@ class FramesPage(Page):
         """What the choice comes to, in recorded frames."""
         project = self._document.project
         passage, step = project.passage(place), project.reckoner(place).step
-        if not passage.each.gathers:
+        if not passage.making.each.gathers:
             return "Each result frame is one recorded frame, as it was recorded."
-        open_ = float(step) * passage.shutter / 360
+        open_ = float(step) * passage.making.shutter / 360
         if open_ <= 1:
             return "At this speed and shutter each result frame gathers one recorded frame or two."
         return f"Each result frame gathers about {open_:.4g} recorded frames."
 
     def _choose(self, way: EachFrame) -> None:
         places = self._places
-        self._apply("Each frame", lambda p: pacing.set_each_frame(p, places, way))
+        self._apply("Each frame", lambda p: making.set_each_frame(p, places, way))
 
     def _set_shutter(self, degrees: int) -> None:
         places = self._places
-        self._apply("Shutter", lambda p: pacing.set_shutter(p, places, float(degrees)))
+        self._apply("Shutter", lambda p: making.set_shutter(p, places, float(degrees)))

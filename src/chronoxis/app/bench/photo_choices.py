@@ -48,6 +48,7 @@ _CLOCKS = (
 _HANDLING_WORDS = {
     Handling.KEEP: "keep",
     Handling.HOLD: "hold",
+    Handling.FILL: "fill",
     Handling.LEAVE_OUT: "leave out",
 }
 

@@ -21,6 +21,12 @@ from chronoxis.core.files.footage_entries import (
     markers_from,
     markers_json,
 )
+from chronoxis.core.files.frame_entries import (
+    correction_json,
+    making_from,
+    making_json,
+    with_corrections,
+)
 from chronoxis.core.files.sound_entries import (
     effect_from,
     effect_json,
@@ -40,10 +46,9 @@ from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import EachFrame
 from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
-VERSION = 4
+VERSION = 5
 _MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _MOST_PIXELS = 10**6  # of any side of a picture
@@ -133,7 +138,7 @@ def from_json(data: Any, path: Path) -> Project:
             f"{VERSION}). It was left as it is; open it with the newer program."
         )
     try:
-        _validator(version if version in (1, 2, 3, VERSION) else VERSION)(data)
+        _validator(version if version in (1, 2, 3, 4, VERSION) else VERSION)(data)
     except fastjsonschema.JsonSchemaValueException as error:
         raise ProjectFileError(
             f"{path.name} is damaged: {_in_words(error)}. It was left as it is."
@@ -142,6 +147,8 @@ def from_json(data: Any, path: Path) -> Project:
         data = _from_version_1(data)
     if version in (1, 2):
         data = _from_version_2(data)
+    if version in (1, 2, 3, 4):
+        data = _from_version_4(data)
     project = _read(data, path)
     _check(project, path)
     return project
@@ -215,6 +222,18 @@ def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "shots": [{**shot, "framing": framing} for shot in data["shots"]]}
 
 
+def _from_version_4(data: dict[str, Any]) -> dict[str, Any]:
+    """The same in the terms of version 5: how frames are made is a group of choices."""
+
+    def grouped(passage: dict[str, Any]) -> dict[str, Any]:
+        making = {name: passage[name] for name in ("each", "shutter") if name in passage}
+        rest = {name: value for name, value in passage.items() if name not in making}
+        return {**rest, "making": making}
+
+    shots = [{**shot, "passages": [grouped(p) for p in shot["passages"]]} for shot in data["shots"]]
+    return {**data, "shots": shots}
+
+
 @cache
 def _validator(version: int) -> Callable[[Any], Any]:
     schema = json.loads((files("chronoxis.core.files") / f"project-{version}.schema.json").read_text())
@@ -228,6 +247,7 @@ def _shot_json(shot: Shot) -> dict[str, Any]:
         "in": str(shot.in_point),
         "backwards": shot.backwards,
         "framing": _framing_json(shot.framing),
+        **correction_json(shot),
         "passages": [_passage_json(passage) for passage in shot.passages],
     }
 
@@ -235,7 +255,9 @@ def _shot_json(shot: Shot) -> dict[str, Any]:
 def _shot(item: dict[str, Any]) -> Shot:
     passages = tuple(_passage(passage) for passage in item["passages"])
     framing = _framing(item["framing"]) if "framing" in item else Framing()
-    return Shot(item["footage"], Fraction(item["in"]), passages, item.get("backwards", False), framing)
+    backwards = item.get("backwards", False)
+    shot = Shot(item["footage"], Fraction(item["in"]), passages, backwards, framing)
+    return with_corrections(shot, item)
 
 
 def _framing_json(framing: Framing) -> dict[str, Any]:
@@ -262,8 +284,7 @@ def _passage_json(passage: Passage) -> dict[str, Any]:
         "recorded": str(passage.recorded_length),
         "speed": str(passage.speed),
         "ramp": {"length": str(passage.ramp.length), "shape": str(passage.ramp.shape)},
-        "each": str(passage.each),
-        "shutter": passage.shutter,
+        "making": making_json(passage.making),
         "held": sorted(passage.held),
         "sound": passage_sound_json(passage.sound),
         "effect": effect_json(passage.effect) if passage.effect else None,
@@ -276,8 +297,7 @@ def _passage(item: dict[str, Any]) -> Passage:
         recorded_length=Fraction(item["recorded"]),
         speed=Fraction(item["speed"]),
         ramp=Ramp(Fraction(ramp["length"]), RampShape(ramp["shape"])) if ramp else ABRUPT,
-        each=EachFrame(item.get("each", "one")),
-        shutter=float(item.get("shutter", 360.0)),
+        making=making_from(item.get("making", {})),
         held=frozenset(Quantity(name) for name in item.get("held", [])),
         sound=passage_sound_from(item.get("sound", {})),
         effect=effect_from(item["effect"]) if item.get("effect") else None,
@@ -380,8 +400,8 @@ def _wrong_passage(passage: Passage) -> tuple[str, str] | None:
         return ".ramp.length", "is out of range"
     if max(passage.sound.fade_in, passage.sound.fade_out) > _MOST_SECONDS:
         return ".sound", "has a fade out of range"
-    if not isfinite(passage.shutter):
-        return ".shutter", "is not a number"
+    if not isfinite(passage.making.shutter):
+        return ".making.shutter", "is not a number"
     try:
         checked_speed(passage.speed)
     except PlanError:

@@ -11,7 +11,6 @@ from chronoxis.core.timing import fitting
 from chronoxis.core.timing.fitting import PaceWish
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.timing.schedule import MAX_SHUTTER, EachFrame
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, checked_speed
 from chronoxis.core.timing.timecode import format_time
 
@@ -153,18 +152,6 @@ def set_ramps(
 
     inner = [place for place in places if place.passage + 1 < len(project.shots[place.shot].passages)]
     return changed(project, inner, ramped)
-
-
-def set_each_frame(project: Project, places: Iterable[Place], each: EachFrame) -> Project:
-    """Choose how one result frame is made."""
-    return changed(project, places, lambda passage: replace(passage, each=each))
-
-
-def set_shutter(project: Project, places: Iterable[Place], degrees: float) -> Project:
-    """Set the shutter angle. Raises PlanError if it lies outside 0° to 720°."""
-    if not 0 <= degrees <= MAX_SHUTTER:
-        raise PlanError(f"A shutter of {degrees:g}° is out of range; it lies between 0° and {MAX_SHUTTER}°.")
-    return changed(project, places, lambda passage: replace(passage, shutter=degrees))
 
 
 def set_held(project: Project, places: Iterable[Place], quantity: Quantity, held: bool) -> Project:

@@ -109,6 +109,7 @@ class Handling(StrEnum):
     KEEP = "keep"
     LEAVE_OUT = "leave-out"
     HOLD = "hold"
+    FILL = "fill"
 
 
 class FlawKind(StrEnum):
@@ -222,8 +223,8 @@ USUAL_HANDLING = {
 """What is done about a kind of flaw unless a person chooses: time stays true, and nothing is lost."""
 
 POSSIBLE_HANDLINGS = {
-    FlawKind.MISSING: (Handling.HOLD, Handling.LEAVE_OUT),
-    FlawKind.UNREADABLE: (Handling.HOLD, Handling.LEAVE_OUT),
+    FlawKind.MISSING: (Handling.HOLD, Handling.FILL, Handling.LEAVE_OUT),
+    FlawKind.UNREADABLE: (Handling.HOLD, Handling.FILL, Handling.LEAVE_OUT),
     FlawKind.GAP: (Handling.LEAVE_OUT, Handling.HOLD),
     FlawKind.DOUBLED: (Handling.KEEP, Handling.LEAVE_OUT),
     FlawKind.DISORDERED: (Handling.KEEP, Handling.LEAVE_OUT),

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.canvas import Canvas
+from chronoxis.core.model.even_out import AS_RECORDED, EvenOut
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Framing
 from chronoxis.core.model.marker import Marker
@@ -18,10 +19,10 @@ from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Effect, Mix, PassageSound
+from chronoxis.core.timing.frame_making import PLAIN, FrameMaking, PassersBy
 from chronoxis.core.timing.pace import PacePiece, PaceProfile, RunningSums, off_grid, total
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, lengths_of
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
-from chronoxis.core.timing.schedule import EachFrame
 
 
 class Place(NamedTuple):
@@ -39,8 +40,7 @@ class Passage:
         recorded_length: recorded seconds, positive.
         speed: recorded seconds per result second.
         ramp: how the speed changes to the next passage's; of no effect in the last passage.
-        each: how one result frame is made.
-        shutter: shutter angle in degrees, for the accumulating ways.
+        making: how its result frames are made.
         held: the quantities that stay when another one is changed; a held speed also stays when the
             whole result is fitted to a length.
         sound: how its recorded sound plays.
@@ -50,8 +50,7 @@ class Passage:
     recorded_length: Fraction
     speed: Fraction
     ramp: Ramp = ABRUPT
-    each: EachFrame = EachFrame.ONE
-    shutter: float = 360.0
+    making: FrameMaking = PLAIN
     held: frozenset[Quantity] = frozenset()
     sound: PassageSound = PassageSound()  # noqa: RUF009 - a frozen value
     effect: Effect | None = None
@@ -72,6 +71,9 @@ class Shot:
         passages: at least one, in playing order; they partition the excerpt.
         backwards: whether it plays from the out point to the in point.
         framing: which part of its pictures it shows.
+        even_out: how the light of its frames is evened out.
+        passers_by: what is done about them.
+        passers_apart: the same for single moments: a recorded second in each, and what is done; ascending.
     """
 
     footage: str
@@ -79,6 +81,9 @@ class Shot:
     passages: tuple[Passage, ...]
     backwards: bool = False
     framing: Framing = Framing()  # noqa: RUF009 - a frozen value
+    even_out: EvenOut = AS_RECORDED
+    passers_by: PassersBy = PassersBy.LEAVE
+    passers_apart: tuple[tuple[Fraction, PassersBy], ...] = ()
 
     @cached_property
     def pace(self) -> PaceProfile:
@@ -107,14 +112,9 @@ class Shot:
         return RunningSums(passage.recorded_length for passage in self.passages)
 
     @cached_property
-    def ways(self) -> tuple[EachFrame, ...]:
+    def makings(self) -> tuple[FrameMaking, ...]:
         """How the result frames of each passage are made."""
-        return tuple(passage.each for passage in self.passages)
-
-    @cached_property
-    def shutters(self) -> tuple[float, ...]:
-        """The shutter angle of each passage."""
-        return tuple(passage.shutter for passage in self.passages)
+        return tuple(passage.making for passage in self.passages)
 
     @cached_property
     def heard(self) -> npt.NDArray[np.float64]:
@@ -149,6 +149,16 @@ class Shot:
             return False
         before, here, after = (each.speed for each in self.passages[passage - 1 : passage + 2])
         return here > max(before, after)
+
+    def handles_passer_by(self, begin: float, end: float) -> PassersBy:
+        """What is done about a moment between two recorded seconds."""
+        return next((wish for at, wish in self.passers_apart if begin <= at < end), self.passers_by)
+
+    @cached_property
+    def reads_traces(self) -> bool:
+        """Whether what was measured of its footage's pictures changes its frames."""
+        handlings = {self.passers_by, *(wish for _, wish in self.passers_apart)}
+        return self.even_out.strength > 0 or handlings != {PassersBy.LEAVE}
 
     def recorded_time(self, covered: Fraction) -> Fraction:
         """Recorded seconds in the footage once so much of the shot has played."""

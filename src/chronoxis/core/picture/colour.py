@@ -174,13 +174,6 @@ def from_linear(  # noqa: PLR0911 - one return per curve
 
 
 @cache
-def linear_table(transfer: int, bits: int, scale: int) -> npt.NDArray[np.uint16]:
-    """Light times ``scale``, rounded to uint16, for every code of the depth; shape (2 ** bits,)."""
-    codes = np.arange(1 << bits) / ((1 << bits) - 1)
-    return np.rint(to_linear(codes, transfer) * scale).astype(np.uint16)
-
-
-@cache
 def encoded_table(transfer: int) -> npt.NDArray[np.uint16]:
     """16-bit code values for 16-bit light; shape (65536,)."""
     return np.rint(from_linear(np.arange(65536) / 65535, transfer) * 65535).astype(np.uint16)

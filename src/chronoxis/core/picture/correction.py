@@ -2,7 +2,7 @@
 
 from typing import Protocol
 
-from av.video.frame import VideoFrame
+from chronoxis.core.picture.kernels import Picture
 
 
 class Correction(Protocol):
@@ -11,11 +11,11 @@ class Correction(Protocol):
     def acts_on(self, frame: int) -> bool:
         """Whether it changes a recorded frame, by its number; others pass untouched and at no cost."""
 
-    def corrected(self, frame: int, picture: VideoFrame) -> VideoFrame:
+    def corrected(self, frame: int, picture: Picture) -> Picture:
         """A recorded frame, corrected; of the same size, in whatever pixel format."""
 
 
-def corrected(corrections: tuple[Correction, ...], frame: int, picture: VideoFrame) -> VideoFrame:
+def corrected(corrections: tuple[Correction, ...], frame: int, picture: Picture) -> Picture:
     """A recorded frame after all that act on it, in their order."""
     for correction in corrections:
         if correction.acts_on(frame):

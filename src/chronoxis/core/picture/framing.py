@@ -10,7 +10,7 @@ from av.video.reformatter import Interpolation
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.making import Made
+from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
 from chronoxis.core.picture.rgb import SCALING, Rgb16, coded_as, rgb16
@@ -29,7 +29,7 @@ def turned(frame: VideoFrame, rotation: int, *, mirrored: bool = False) -> Video
 
 
 def framed(
-    made: Made,
+    made: Picture,
     picture: PictureFormat,
     size: Size,
     pixel_format: str,
@@ -59,7 +59,7 @@ def framed(
 
 
 def framed_codes(
-    made: Made,
+    made: Picture,
     picture: PictureFormat,
     size: Size,
     result: Colour,
@@ -99,7 +99,7 @@ def _within(picture: PictureFormat, size: Size, view: Box | None, *, stretch: bo
     return inside(width, height, size, stretch=stretch)
 
 
-def _seen(made: Made, picture: PictureFormat, view: Box, within: Size) -> Made:
+def _seen(made: Picture, picture: PictureFormat, view: Box, within: Size) -> Picture:
     """The part of a made picture that a view of the upright one shows, before it is turned, at its size."""
     left, top, width, height = view
     if picture.rotation == 90:
@@ -123,7 +123,7 @@ def _is_toned(picture: PictureFormat, result: Colour) -> bool:
     return is_high_range(picture.colour) and not is_high_range(result)
 
 
-def _upright(made: Made, picture: PictureFormat, result: Colour) -> Rgb16:
+def _upright(made: Picture, picture: PictureFormat, result: Colour) -> Rgb16:
     """R′G′B′ codes of a made picture, turned, of no higher dynamic range than the result's."""
     codes = rgb16(made, picture.colour) if isinstance(made, VideoFrame) else made
     codes = np.rot90(codes[:, ::-1] if picture.mirrored else codes, picture.rotation // 90)

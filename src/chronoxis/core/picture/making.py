@@ -1,26 +1,27 @@
 """How one result frame is made out of recorded frames. A further way is a module and a line in `WAYS`."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Protocol
 
-from av.video.frame import VideoFrame
-
+from chronoxis.core.picture.clear import Clear
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.extremes import Extremes
+from chronoxis.core.picture.filled import FINEST_STEPS, GOOD_STEPS, QUICK_STEPS, Filled
+from chronoxis.core.picture.in_between import InBetween, LightPair
+from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.long_exposure import LightMean
-from chronoxis.core.picture.rgb import Rgb16
-from chronoxis.core.timing.schedule import EachFrame
-
-Made = VideoFrame | Rgb16
-"""An untouched recorded frame in its own format, or R′G′B′ codes of a new picture."""
+from chronoxis.core.picture.motion import FINEST
+from chronoxis.core.timing.shot_columns import Way
 
 
 class Making(Protocol):
-    """One result frame under way; all its recorded frames are of one size and colour."""
+    """One result frame under way; all its recorded frames are of one size and colour, and come in order."""
 
-    def add(self, frame: VideoFrame, weight: float = 1.0) -> None:
-        """Take in a recorded frame; weights count relative to one another, the heaviest as 1."""
+    def add(self, picture: Picture, weight: float = 1.0) -> None:
+        """Take in a recorded frame; weights count relative to one another."""
 
-    def made(self) -> Made:
+    def made(self) -> Picture:
         """The picture. What was taken in is forgotten, so that the next result frame can be made."""
 
 
@@ -28,39 +29,47 @@ class OneFrame:
     """Keeps the recorded frame as it is."""
 
     def __init__(self) -> None:
-        self._frame: VideoFrame | None = None
+        self._picture: Picture | None = None
 
-    def add(self, frame: VideoFrame, _weight: float = 1.0) -> None:
+    def add(self, picture: Picture, _weight: float = 1.0) -> None:
         """Take the frame."""
-        self._frame = frame
+        self._picture = picture
 
-    def made(self) -> VideoFrame:
+    def made(self) -> Picture:
         """The frame itself. Raises ValueError if there is none."""
-        frame, self._frame = self._frame, None
-        if frame is None:
+        picture, self._picture = self._picture, None
+        if picture is None:
             raise ValueError("one frame is to be kept, and none came")
-        return frame
+        return picture
 
 
-WAYS: Mapping[EachFrame, Callable[[Colour, int], Making]] = {
-    EachFrame.ONE: lambda _colour, _frames: OneFrame(),
-    EachFrame.LONG_EXPOSURE: LightMean,
+WAYS: Mapping[Way, Callable[[Colour], Callable[[], Making]]] = {
+    Way.ONE: lambda _colour: OneFrame,
+    Way.LONG_EXPOSURE: lambda colour: partial(LightMean, colour),
+    Way.BRIGHTEST: lambda colour: partial(Extremes, colour, brightest=True),
+    Way.DARKEST: lambda colour: partial(Extremes, colour, brightest=False),
+    Way.CLEAR: lambda colour: partial(Clear, colour),
+    # The same two frames serve several pictures between them.
+    Way.IN_BETWEEN: lambda colour: partial(InBetween, LightPair(colour, FINEST)),
+    Way.FILLED_QUICK: lambda colour: partial(Filled, colour, QUICK_STEPS),
+    Way.FILLED_GOOD: lambda colour: partial(Filled, colour, GOOD_STEPS),
+    Way.FILLED_FINEST: lambda colour: partial(Filled, colour, FINEST_STEPS),
 }
-"""Of each way, what makes its frames: from the colour of the recorded frames, and how many there will be."""
+"""Of each way, what gives a making for each of its frames, from the colour of the recorded frames."""
 
 
 class Makings:
     """Gives out what makes result frames, and takes it back to be used again: it holds large arrays."""
 
     def __init__(self, colour: Colour) -> None:
-        self._colour = colour
-        self._idle: dict[EachFrame, list[Making]] = {way: [] for way in WAYS}
+        self._new = {way: making(colour) for way, making in WAYS.items()}
+        self._idle: dict[Way, list[Making]] = {way: [] for way in WAYS}
 
-    def begin(self, way: EachFrame, frames: int) -> Making:
-        """What makes a result frame of so many recorded ones."""
+    def begin(self, way: Way) -> Making:
+        """What makes a result frame."""
         idle = self._idle[way]
-        return idle.pop() if idle else WAYS[way](self._colour, frames)
+        return idle.pop() if idle else self._new[way]()
 
-    def end(self, way: EachFrame, making: Making) -> None:
+    def end(self, way: Way, making: Making) -> None:
         """Take one back that has given its picture."""
         self._idle[way].append(making)

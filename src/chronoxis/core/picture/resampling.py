@@ -10,7 +10,7 @@ from PIL import Image
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.making import Made
+from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.rgb import planar_format, rgb16
 from chronoxis.core.picture.row_work import RowWork
 from chronoxis.core.picture.views import Box
@@ -23,7 +23,7 @@ _REACH = 3  # of the kernel, in pixels of whichever side is coarser
 _WHOLE = 1e-6  # of a pixel
 
 
-def resampled(made: Made, colour: Colour, box: Box, size: Size) -> Made:
+def resampled(made: Picture, colour: Colour, box: Box, size: Size) -> Picture:
     """A part of a picture at a size, in the picture's own pixel format where that can be kept.
 
     Reduced and enlarged by Lanczos' kernel of three lobes, which is widened as far as the picture is

@@ -57,6 +57,14 @@ def planar_format(frame: VideoFrame) -> str | None:
     return name if _PLANAR.fullmatch(name) else None
 
 
+def planar_depth(name: str) -> int:
+    """Bits per sample of a planar Y′CbCr or grey format. Raises ValueError if it is none."""
+    match = _PLANAR.fullmatch(name)
+    if match is None:
+        raise ValueError(f"{name} is not planar Y′CbCr")
+    return int(match[3] or 8)
+
+
 def _from_rgb(frame: VideoFrame) -> Rgb16:
     depth = max(part.bits for part in frame.format.components)
     if depth <= 8:

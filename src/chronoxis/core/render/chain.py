@@ -14,15 +14,18 @@ from av.video.frame import VideoFrame
 from chronoxis.core.footage.source import Reader
 from chronoxis.core.picture.accent import accents_on
 from chronoxis.core.picture.correction import corrected
+from chronoxis.core.picture.filled import Filled, Passed
 from chronoxis.core.picture.framing import framed, framed_codes, reduced
-from chronoxis.core.picture.making import Made, Making, Makings
+from chronoxis.core.picture.kernels import Picture
+from chronoxis.core.picture.making import Making, Makings
 from chronoxis.core.picture.rgb import coded_as
 from chronoxis.core.picture.views import needed_size
 from chronoxis.core.render.ahead import ahead
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.schedule import EachFrame, Frames, Schedule
+from chronoxis.core.timing.schedule import Schedule
+from chronoxis.core.timing.shot_columns import Frames, Way
 
 # Gathering a recorded frame takes the cores about as long as decoding it does.
 THREADS_BESIDE_GATHERING = max(1, (os.cpu_count() or 1) // 2)
@@ -70,7 +73,7 @@ class _ShotChain:
         self._plays_backwards = plan.project.shots[shot].backwards
         self._source, self._picture = plan.sources[shot], plan.pictures[shot]
         self._corrections, self._accents = plan.corrections[shot], plan.accents
-        self._views = plan.views[shot]
+        self._views, self._edges = plan.views[shot], plan.edges[shot]
         self._needed = needed_size(self._views, self._picture, target.size, stretch=target.stretch)
         self._makings = Makings(self._picture.colour)
 
@@ -102,7 +105,7 @@ class _ShotChain:
             made = self._forwards(reader, part.portion(start, stop).backwards(), numbers[start:stop][::-1])
             yield from reversed(list(made))
 
-    def _prepare(self, number: int, picture: VideoFrame) -> VideoFrame:
+    def _prepare(self, number: int, picture: VideoFrame) -> Picture:
         """A decoded frame, at the scale that is worked at, corrected."""
         if self._target.gather_small:
             picture = reduced(picture, self._picture, self._needed)
@@ -110,7 +113,7 @@ class _ShotChain:
 
     def _make(
         self, decoded: Iterator[tuple[int, VideoFrame]], part: Schedule, numbers: Frames
-    ) -> Iterator[tuple[int, Made]]:
+    ) -> Iterator[tuple[int, Picture]]:
         """Open each result frame when its first recorded frame comes by, and close it after its last.
 
         Where the shutter changes, a later result frame may begin or end with an earlier recorded frame.
@@ -120,16 +123,16 @@ class _ShotChain:
         order = np.argsort(firsts, kind="stable").tolist()
         opened = given = 0
         under_way: dict[int, _ResultFrame] = {}
-        made: dict[int, Made] = {}
+        made: dict[int, Picture] = {}
         for number, frame in decoded:
             self._check()
             ready = self._prepare(number, frame)
             while opened < len(part) and firsts[row := order[opened]] == number:
                 # Whatever is made of one recorded frame is that frame.
                 frames, weights = part.sources(row)
-                way = part.way(row) if len(frames) > 1 else EachFrame.ONE
-                making = self._makings.begin(way, len(frames))
-                under_way[row] = _ResultFrame(frames, weights, way, making)
+                way = part.way(row) if len(frames) > 1 else Way.ONE
+                passed = _passed(self._edges, frames, part.opened[row], part.closed[row], way)
+                under_way[row] = _ResultFrame(frames, weights, passed, way, self._makings.begin(way))
                 opened += 1
             for result in under_way.values():
                 result.take(number, ready)
@@ -141,7 +144,7 @@ class _ShotChain:
                 yield int(numbers[given]), made.pop(given)
                 given += 1
 
-    def _frame(self, number: int, made: Made) -> VideoFrame:
+    def _frame(self, number: int, made: Picture) -> VideoFrame:
         """A made picture in the result's size and format, with its accents."""
         target, picture = self._target, self._picture
         view = self._views.box(number) if self._views is not None else None
@@ -165,12 +168,28 @@ class _ShotChain:
 class _ResultFrame:
     """One result frame under way."""
 
-    def __init__(self, frames: Frames, weights: Seconds, way: EachFrame, making: Making) -> None:
+    def __init__(
+        self, frames: Frames, weights: Seconds, passed: list[Passed], way: Way, making: Making
+    ) -> None:
         self.way, self.making = way, making
-        self._weights = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
+        self._weights = dict(zip(frames.tolist(), weights.tolist(), strict=True))
+        self._passed = dict(zip(frames.tolist(), passed, strict=True)) if passed else {}
 
-    def take(self, number: int, frame: VideoFrame) -> None:
+    def take(self, number: int, picture: Picture) -> None:
         weight = self._weights.get(number)
-        if weight is not None:
-            # The overlaps of whole frames differ in their last digits only; as 1 they are summed faster.
-            self.making.add(frame, 1.0 if weight > 1 - 1e-9 else weight)
+        if weight is None:
+            return
+        if isinstance(self.making, Filled):
+            self.making.add(picture, weight, self._passed[number])
+        else:
+            self.making.add(picture, weight)
+
+
+def _passed(edges: Seconds, frames: Frames, opened: float, closed: float, way: Way) -> list[Passed]:
+    """Of a filled frame, how much of the way to each recorded frame from the one before is exposed."""
+    if not way.is_filled:
+        return []
+    begins = edges[frames]
+    apart = np.diff(begins)
+    low, high = (np.clip((t - begins[:-1]) / apart, 0, 1) for t in (opened, closed))
+    return [(0.0, 0.0, 0.0), *zip(low.tolist(), high.tolist(), ((high - low) * apart).tolist(), strict=True)]

@@ -29,7 +29,8 @@ from chronoxis.core.sound.covered_sound import SoundBetween
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
-from chronoxis.core.timing.schedule import SAME_TIME, Schedule, ShotTiming, make_schedule
+from chronoxis.core.timing.schedule import Schedule, make_schedule
+from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
 from chronoxis.core.timing.timecode import format_time
 
 
@@ -234,4 +235,4 @@ def _timing(project: Project, number: int, edges: Seconds) -> ShotTiming:
             f"{label} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches "
             f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
         )
-    return ShotTiming(shot.pace, edges, shot.in_point, shot.ways, shot.shutters, shot.backwards)
+    return ShotTiming(shot.pace, edges, shot.in_point, shot.makings, shot.backwards)

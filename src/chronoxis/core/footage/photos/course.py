@@ -16,6 +16,7 @@ from chronoxis.core.footage.photos.photo_header import PhotoHeader
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.shot_columns import Spans
 
 
 @dataclass(frozen=True)
@@ -46,12 +47,14 @@ class Slot(NamedTuple):
         repeat: 0 for the photo itself, 1 and on for places after it whose photos are not there.
         shows: number of the photo on display.
         lasting: seconds.
+        filled: whether what is shown is to be made of the photos on both sides.
     """
 
     photo: int
     repeat: int
     shows: int
     lasting: Fraction
+    filled: bool = False
 
 
 class _EvenBegins(Sequence[Fraction]):
@@ -101,6 +104,14 @@ class Course:
             top, bottom = self.interval.numerator, self.interval.denominator
             return np.asarray(np.arange(len(self.slots) + 1) * float(top) / bottom, np.float64)
         return np.array([float(begin) for begin in self.begins])
+
+    @cached_property
+    def holes(self) -> Spans:
+        """The places that are to be filled in, as stretches."""
+        marked = np.zeros(len(self.slots) + 2, np.int8)
+        marked[1:-1] = [slot.filled for slot in self.slots]
+        steps = np.diff(marked)
+        return np.stack([np.flatnonzero(steps > 0), np.flatnonzero(steps < 0)], axis=1)
 
     @cached_property
     def own_slots(self) -> dict[int, int]:
@@ -200,11 +211,13 @@ def course_of(
         if Handling.LEAVE_OUT not in of_place:
             if Handling.HOLD not in of_place and not photo.wrong:
                 shown = number
-            slots.append(Slot(number, 0, shown, whole))
+            slots.append(Slot(number, 0, shown, whole, Handling.FILL in of_place))
         repeat = 0
         for flaw in holes:
-            if handlings[flaw.kind] is Handling.HOLD:
-                slots += [Slot(number, repeat + place, shown, whole) for place in range(1, flaw.count + 1)]
+            if handlings[flaw.kind] in (Handling.HOLD, Handling.FILL):
+                filled = handlings[flaw.kind] is Handling.FILL
+                places = range(repeat + 1, repeat + flaw.count + 1)
+                slots += [Slot(number, place, shown, whole, filled) for place in places]
             repeat += flaw.count
     even = interval if interval is not None else _evenly(slots)
     return Course(tuple(slots) or (Slot(0, 0, shown, lasting[0]),), even)

@@ -1,0 +1,51 @@
+"""What options say of how frames are made and corrected."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Any
+
+from chronoxis.core.model import correcting, making
+from chronoxis.core.model.project import Project
+from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy
+
+FRAME_CHOICES = (
+    "each",
+    "shutter",
+    "window",
+    "fill",
+    "between",
+    "even_out",
+    "even_out_span",
+    "passers_by",
+)
+"""The names of these options."""
+
+
+def with_frames(project: Project, choices: Mapping[str, Any]) -> Project:
+    """A project whose passages and shots are as the options have them; the rest stays as it is.
+
+    Raises:
+        PlanError: a window or a span is out of range.
+    """
+    places, shots = project.places(), range(len(project.shots))
+    edits: dict[str, Callable[[Project, Any], Project]] = {
+        "each": lambda p, wish: making.set_each_frame(p, places, EachFrame(wish)),
+        "shutter": lambda p, wish: making.set_shutter(p, places, wish),
+        "window": lambda p, wish: making.set_window(p, places, wish),
+        "fill": lambda p, wish: making.set_fill(p, places, Fill(wish)),
+        "between": lambda p, wish: making.set_between(p, places, Between(wish)),
+        "passers_by": lambda p, wish: correcting.set_passers_by(p, shots, PassersBy(wish)),
+    }
+    for name, edit in edits.items():
+        if choices.get(name) is not None:
+            project = edit(project, choices[name])
+    strength, span = choices.get("even_out"), choices.get("even_out_span")
+    for number in shots:
+        old = project.shots[number].even_out
+        wish = replace(
+            old,
+            strength=old.strength if strength is None else strength,
+            span=old.span if span is None else span,
+        )
+        project = correcting.set_even_out(project, [number], wish)
+    return project

@@ -1,0 +1,70 @@
+"""How frames are made and corrected, as entries of a project file."""
+
+from dataclasses import replace
+from fractions import Fraction
+from typing import Any
+
+from chronoxis.core.model.even_out import EvenOut
+from chronoxis.core.model.making import checked_window
+from chronoxis.core.model.project import Shot
+from chronoxis.core.timing.frame_making import (
+    ALL_RECORDED,
+    Between,
+    EachFrame,
+    Fill,
+    FrameMaking,
+    PassersBy,
+)
+
+
+def making_json(making: FrameMaking) -> dict[str, Any]:
+    """How the frames of a passage are made, as JSON values."""
+    return {
+        "each": str(making.each),
+        "shutter": making.shutter,
+        "soft": making.soft,
+        "window": str(making.window) if making.window is not None else None,
+        "fill": str(making.fill),
+        "between": str(making.between),
+    }
+
+
+def making_from(item: dict[str, Any]) -> FrameMaking:
+    """How the frames of a passage are made. Raises PlanError if a window is out of range."""
+    return FrameMaking(
+        each=EachFrame(item.get("each", EachFrame.ONE)),
+        shutter=float(item.get("shutter", ALL_RECORDED)),
+        soft=item.get("soft", False),
+        window=checked_window(Fraction(item["window"])) if item.get("window") else None,
+        fill=Fill(item.get("fill", Fill.NONE)),
+        between=Between(item.get("between", Between.HOLD)),
+    )
+
+
+def correction_json(shot: Shot) -> dict[str, Any]:
+    """What is corrected in the frames of a shot, as JSON values."""
+    even, apart = shot.even_out, shot.passers_apart
+    return {
+        "even_out": {
+            "strength": even.strength,
+            "span": str(even.span) if even.span is not None else None,
+            "channels": even.channels,
+        },
+        "passers_by": {
+            "all": str(shot.passers_by),
+            "apart": [{"at": str(at), "do": str(wish)} for at, wish in apart],
+        },
+    }
+
+
+def with_corrections(shot: Shot, item: dict[str, Any]) -> Shot:
+    """A shot with what an entry says is corrected. Raises PlanError if a span is out of range."""
+    even, passers = item.get("even_out", {}), item.get("passers_by", {})
+    span = Fraction(even["span"]) if even.get("span") else None
+    apart = ((Fraction(each["at"]), PassersBy(each["do"])) for each in passers.get("apart", []))
+    return replace(
+        shot,
+        even_out=EvenOut(even.get("strength", 0.0), span, even.get("channels", False)),
+        passers_by=PassersBy(passers.get("all", PassersBy.LEAVE)),
+        passers_apart=tuple(sorted(apart)),
+    )

@@ -1,0 +1,37 @@
+"""Clear: the median of recorded frames, which whoever passes does not sway."""
+
+import numpy as np
+
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.kernels import MOST_FRAMES, Picture, median
+from chronoxis.core.picture.rgb import Rgb16
+from chronoxis.core.picture.row_work import RowWork
+from chronoxis.core.picture.waiting import size_of
+
+
+class Clear:
+    """Holds frames and gives their median, channel by channel; of an even number, without the last."""
+
+    def __init__(self, colour: Colour) -> None:
+        self._colour = colour
+        self._pictures: list[Picture] = []
+        self._work = RowWork()
+
+    def add(self, picture: Picture, _weight: float = 1.0) -> None:
+        """Take in a frame. Raises ValueError if it has another size, or they are too many."""
+        if self._pictures and size_of(picture) != size_of(self._pictures[0]):
+            raise ValueError("the frames of a picture have one size")
+        if len(self._pictures) == MOST_FRAMES:
+            raise ValueError(f"a median is of {MOST_FRAMES} frames at most")
+        self._pictures.append(picture)
+
+    def made(self) -> Rgb16:
+        """The median as R′G′B′ codes. Raises ValueError if nothing was added."""
+        pictures, self._pictures = self._pictures, []
+        if not pictures:
+            raise ValueError("a picture needs at least one frame")
+        odd = pictures[: len(pictures) - 1 + len(pictures) % 2]
+        encoded = np.empty((*size_of(pictures[0]), 3), np.uint16)
+        median(self._work, odd, self._colour, encoded)
+        self._work.wait()
+        return encoded

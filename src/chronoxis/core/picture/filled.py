@@ -1,0 +1,89 @@
+"""A long exposure with steps along the motion between recorded frames, so that no separate copies show."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.in_between import LightPair
+from chronoxis.core.picture.kernels import TILE, Picture, Tiles
+from chronoxis.core.picture.motion import FINEST, GOOD, QUICK, Care, MotionBetween
+from chronoxis.core.picture.rgb import Rgb16
+from chronoxis.core.picture.waiting import size_of
+
+Passed = tuple[float, float, float]
+"""From which share of the way between two frames to which the shutter is open, and the weight of that."""
+
+
+@dataclass(frozen=True)
+class Steps:
+    """How finely motion is followed.
+
+    Attributes:
+        care: about the motion.
+        apart: pixels that two steps may lie apart, of 1080 rows.
+        most: steps from one recorded frame to the next.
+    """
+
+    care: Care
+    apart: float
+    most: int
+
+
+QUICK_STEPS = Steps(QUICK, 6.0, 8)
+GOOD_STEPS = Steps(GOOD, 3.0, 16)
+FINEST_STEPS = Steps(FINEST, 1.5, 64)
+
+
+class Filled:
+    """Sums the course of the picture from frame to frame: where nothing moves, of both as they are."""
+
+    def __init__(self, colour: Colour, steps: Steps) -> None:
+        self._steps = steps
+        self._pair = LightPair(colour, steps.care)
+        self._before: Picture | None = None
+        self._weight = 0.0
+
+    def add(self, picture: Picture, _weight: float = 1.0, passed: Passed = (0.0, 1.0, 1.0)) -> None:
+        """Take in the next frame; ``passed`` is of the way to it from the one before."""
+        before, self._before = self._before, picture
+        low, high, weight = passed
+        if before is None or weight <= 0:
+            return
+        self._weight += weight
+        motion = self._pair.hold(before, picture)
+        if motion.is_cut:
+            of_first = max(0.0, min(high, 0.5) - low) / (high - low)
+            self._pair.add_both(motion, (weight * of_first, weight * (1 - of_first)))
+            return
+        height, width = size_of(picture)
+        tiles = self._tiles(motion, (high - low) * width / motion.grid[0], height)
+        middle = (low + high) / 2
+        self._pair.add_both(motion, (weight * (1 - middle), weight * middle), tiles)
+        for count in np.unique(tiles[tiles > 0]).tolist():
+            for step in range(count):
+                share = low + (high - low) * (step + 0.5) / count
+                self._pair.add_between(motion, share, weight / count, tiles, count)
+
+    def made(self) -> Rgb16:
+        """The picture as R′G′B′ codes. Raises ValueError if fewer than two frames were added."""
+        if self._weight <= 0:
+            raise ValueError("a filled exposure needs two frames")
+        encoded = self._pair.encoded(1 / self._weight)
+        self._weight, self._before = 0.0, None
+        return encoded
+
+    def _tiles(self, motion: MotionBetween, scale: float, height: int) -> Tiles:
+        """How many steps each tile takes, a power of two; 0 where nothing moves far enough to be seen."""
+        columns, rows = motion.grid
+        across, down = -(-columns // TILE), -(-rows // TILE)
+        padded = np.zeros((down * TILE, across * TILE), np.float32)
+        padded[:rows, :columns] = motion.speeds
+        fastest = padded.reshape(down, TILE, across, TILE).max(axis=(1, 3)) * scale
+        # What moves into a tile comes from those beside it.
+        reach = 1 + int(np.ceil(float(fastest.max()) / scale / TILE)) if fastest.any() else 1
+        around = cv2.dilate(fastest, np.ones((2 * reach + 1, 2 * reach + 1), np.uint8))
+        wanted = around / max(self._steps.apart * height / 1080, 0.5)
+        counts = 2 ** np.ceil(np.log2(np.clip(wanted, 1, self._steps.most)))
+        return np.ascontiguousarray(np.where(wanted <= 1, 0, counts).astype(np.uint8))

@@ -1,0 +1,427 @@
+/* The loops over pixels that frames are made with; `kernels.py` describes and calls them.
+ *
+ * Each function works on the rows y0 to y1 of pictures of one width and leaves the interpreter's lock
+ * alone, so that rows can be shared out among threads. Pieces of rows are worked on at a time, few enough
+ * to stay in the processor's nearest cache; the inner loops have no branches and turn into vector code.
+ */
+
+#define PY_SSIZE_T_CLEAN
+#include <Python.h>
+#include <math.h>
+#include <stddef.h>
+#include <stdint.h>
+#include <string.h>
+
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+#define KERNEL __attribute__((target_clones("arch=x86-64-v4", "arch=x86-64-v3", "default")))
+#else
+#define KERNEL
+#endif
+#define INLINE static inline __attribute__((always_inline))
+
+enum { PIECE = 256, MOST_FRAMES = 63 };
+enum { YUV8, YUV16, RGB24, RGB48 };
+
+/* A decoded frame: planes of Y'CbCr, or R'G'B' in one plane. */
+typedef struct {
+    const void *planes[3];
+    ptrdiff_t strides[3]; /* bytes */
+    int32_t kind;
+    int32_t across, down; /* how many times chroma is halved */
+    float matrix[12];     /* from codes to R'G'B' of 0 to 1 */
+    float weight;
+} Frame;
+
+/* From R'G'B' of 0 to 1 to light and back: a line up to `toe`, which is as bright as `dark`, polynomials above;
+ * or tables of 65536. */
+typedef struct {
+    float toe, slope, dark;
+    float polynomial[7], inverse[7];
+    const float *table;
+    const uint16_t *encoded;
+} Curve;
+
+INLINE float clamped(float x) { return x < 0.0f ? 0.0f : (x > 1.0f ? 1.0f : x); }
+
+#define CHROMA_ROW(TYPE)                                                                                     \
+    do {                                                                                                     \
+        const TYPE *restrict cb = (const TYPE *)((const char *)frame->planes[1] + (y >> frame->down) * frame->strides[1]);   \
+        const TYPE *restrict cr = (const TYPE *)((const char *)frame->planes[2] + (y >> frame->down) * frame->strides[2]);   \
+        const TYPE *restrict luma = (const TYPE *)((const char *)frame->planes[0] + y * frame->strides[0]) + x0;      \
+        if (frame->across == 1) {                                                                            \
+            float half[3][PIECE / 2 + 1];                                                                    \
+            const int halves = (n + 1) / 2, first = x0 / 2;                                                  \
+            for (int i = 0; i < halves; i++) {                                                               \
+                const float u = cb[first + i], v = cr[first + i];                                            \
+                half[0][i] = m[1] * u + m[2] * v + m[3];                                                     \
+                half[1][i] = m[5] * u + m[6] * v + m[7];                                                     \
+                half[2][i] = m[9] * u + m[10] * v + m[11];                                                   \
+            }                                                                                                \
+            for (int i = 0; i < halves; i++) {                                                               \
+                r[2 * i] = r[2 * i + 1] = half[0][i];                                                        \
+                g[2 * i] = g[2 * i + 1] = half[1][i];                                                        \
+                b[2 * i] = b[2 * i + 1] = half[2][i];                                                        \
+            }                                                                                                \
+        } else {                                                                                             \
+            for (int i = 0; i < n; i++) {                                                                    \
+                const int at = (x0 + i) >> frame->across;                                                    \
+                const float u = cb[at], v = cr[at];                                                          \
+                r[i] = m[1] * u + m[2] * v + m[3];                                                           \
+                g[i] = m[5] * u + m[6] * v + m[7];                                                           \
+                b[i] = m[9] * u + m[10] * v + m[11];                                                         \
+            }                                                                                                \
+        }                                                                                                    \
+        for (int i = 0; i < n; i++) {                                                                        \
+            const float l = luma[i];                                                                         \
+            r[i] = clamped(r[i] + m[0] * l);                                                                 \
+            g[i] = clamped(g[i] + m[4] * l);                                                                 \
+            b[i] = clamped(b[i] + m[8] * l);                                                                 \
+        }                                                                                                    \
+    } while (0)
+
+#define RGB_ROW(TYPE, WHITE)                                                                                 \
+    do {                                                                                                     \
+        const TYPE *restrict row = (const TYPE *)((const char *)frame->planes[0] + y * frame->strides[0]) + 3 * x0;   \
+        for (int i = 0; i < n; i++) {                                                                        \
+            r[i] = row[3 * i] * (1.0f / WHITE);                                                              \
+            g[i] = row[3 * i + 1] * (1.0f / WHITE);                                                          \
+            b[i] = row[3 * i + 2] * (1.0f / WHITE);                                                          \
+        }                                                                                                    \
+    } while (0)
+
+/* R'G'B' of 0 to 1 of n pixels of a row; x0 is even, the arrays have room for one more than n. */
+INLINE void codes_of(const Frame *frame, int y, int x0, int n, float *restrict r, float *restrict g,
+                     float *restrict b)
+{
+    const float *m = frame->matrix;
+    switch (frame->kind) {
+    case YUV8: CHROMA_ROW(uint8_t); break;
+    case YUV16: CHROMA_ROW(uint16_t); break;
+    case RGB24: RGB_ROW(uint8_t, 255.0f); break;
+    default: RGB_ROW(uint16_t, 65535.0f);
+    }
+}
+
+/* Light of n codes, in place. */
+INLINE void light_of(const Curve *curve, float *restrict codes, int n)
+{
+    if (curve->table) {
+        for (int i = 0; i < n; i++) codes[i] = curve->table[(int)(codes[i] * 65535.0f + 0.5f)];
+        return;
+    }
+    const float toe = curve->toe, slope = curve->slope, *p = curve->polynomial;
+    for (int i = 0; i < n; i++) {
+        const float x = codes[i];
+        const float above =
+            ((((((p[6] * x + p[5]) * x + p[4]) * x + p[3]) * x + p[2]) * x + p[1]) * x + p[0]);
+        codes[i] = x < toe ? slope * x : above;
+    }
+}
+
+#define EACH_PIECE                                                                                           \
+    for (int y = y0; y < y1; y++)                                                                            \
+        for (int x = 0, n; x < width && (n = width - x < PIECE ? width - x : PIECE, 1); x += PIECE)
+
+/* Adds the weighted light of frames to sums: three planes of `size` floats. */
+KERNEL void chronoxis_add_light(const Frame *frames, int count, const Curve *curve, int width, int y0, int y1,
+                                float *sums, ptrdiff_t size)
+{
+    float c[3][PIECE + 1];
+    EACH_PIECE {
+        float *restrict to[3];
+        for (int k = 0; k < 3; k++) to[k] = sums + k * size + (ptrdiff_t)y * width + x;
+        float all[3][PIECE];
+        for (int k = 0; k < 3; k++) memcpy(all[k], to[k], n * sizeof(float));
+        for (int f = 0; f < count; f++) {
+            const float weight = frames[f].weight;
+            codes_of(&frames[f], y, x, n, c[0], c[1], c[2]);
+            for (int k = 0; k < 3; k++) {
+                light_of(curve, c[k], n);
+                for (int i = 0; i < n; i++) all[k][i] += weight * c[k][i];
+            }
+        }
+        for (int k = 0; k < 3; k++) memcpy(to[k], all[k], n * sizeof(float));
+    }
+}
+
+/* Keeps the brightest codes of frames, or the darkest, in three planes of `size` floats. */
+KERNEL void chronoxis_keep_extreme(const Frame *frames, int count, int brightest, int width, int y0, int y1,
+                                   float *kept, ptrdiff_t size)
+{
+    float c[3][PIECE + 1];
+    EACH_PIECE {
+        for (int f = 0; f < count; f++) {
+            codes_of(&frames[f], y, x, n, c[0], c[1], c[2]);
+            for (int k = 0; k < 3; k++) {
+                float *restrict to = kept + k * size + (ptrdiff_t)y * width + x;
+                if (brightest)
+                    for (int i = 0; i < n; i++) to[i] = to[i] > c[k][i] ? to[i] : c[k][i];
+                else
+                    for (int i = 0; i < n; i++) to[i] = to[i] < c[k][i] ? to[i] : c[k][i];
+            }
+        }
+    }
+}
+
+/* Sorts `count` rows of 16-bit codes pixel by pixel as far as the middle needs: Batcher's odd-even merge
+ * (Knuth, The Art of Computer Programming 3, 5.2.2, algorithm M). */
+INLINE void sort_rows(uint16_t (*restrict rows)[PIECE], int count, int n)
+{
+    int t = 1;
+    while ((1 << t) < count) t++;
+    for (int p = 1 << (t - 1); p > 0; p >>= 1) {
+        int q = 1 << (t - 1), r = 0, d = p;
+        for (;;) {
+            for (int i = 0; i + d < count; i++) {
+                if ((i & p) != r) continue;
+                uint16_t *restrict low = rows[i], *restrict high = rows[i + d];
+                for (int j = 0; j < n; j++) {
+                    const uint16_t a = low[j], b = high[j];
+                    low[j] = a < b ? a : b;
+                    high[j] = a < b ? b : a;
+                }
+            }
+            if (q == p) break;
+            d = q - p;
+            q >>= 1;
+            r = p;
+        }
+    }
+}
+
+/* The median of an odd number of frames, channel by channel, as R'G'B' codes. */
+KERNEL void chronoxis_median(const Frame *frames, int count, int width, int y0, int y1, uint16_t *out)
+{
+    float c[3][PIECE + 1];
+    uint16_t rows[3][MOST_FRAMES][PIECE];
+    EACH_PIECE {
+        for (int f = 0; f < count; f++) {
+            codes_of(&frames[f], y, x, n, c[0], c[1], c[2]);
+            for (int k = 0; k < 3; k++)
+                for (int i = 0; i < n; i++) rows[k][f][i] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+        }
+        uint16_t *to = out + 3 * ((ptrdiff_t)y * width + x);
+        for (int k = 0; k < 3; k++) {
+            sort_rows(rows[k], count, n);
+            for (int i = 0; i < n; i++) to[3 * i + k] = rows[k][count / 2][i];
+        }
+    }
+}
+
+/* Codes of n of light, in place: the inverse of `light_of`, by a polynomial of the square root. */
+INLINE void codes_for(const Curve *curve, float *restrict light, int n)
+{
+    if (curve->encoded) {
+        for (int i = 0; i < n; i++) light[i] = curve->encoded[(int)(light[i] * 65535.0f + 0.5f)] * (1.0f / 65535.0f);
+        return;
+    }
+    const float toe = curve->dark, slope = 1.0f / curve->slope, *p = curve->inverse;
+    for (int i = 0; i < n; i++) {
+        const float x = light[i], root = sqrtf(x);
+        const float above =
+            ((((((p[6] * root + p[5]) * root + p[4]) * root + p[3]) * root + p[2]) * root + p[1]) * root + p[0]);
+        light[i] = x < toe ? slope * x : above;
+    }
+}
+
+/* R'G'B' codes of three planes of codes, or of light if there is a curve, scaled to end at 1. */
+KERNEL void chronoxis_encode(const float *planes, ptrdiff_t size, float scale, const Curve *curve, int width,
+                             int y0, int y1, uint16_t *out)
+{
+    float c[3][PIECE];
+    EACH_PIECE {
+        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
+        for (int k = 0; k < 3; k++) {
+            const float *restrict from = planes + k * size + (ptrdiff_t)y * width + x;
+            for (int i = 0; i < n; i++) c[k][i] = clamped(from[i] * scale);
+            if (curve) codes_for(curve, c[k], n);
+        }
+        for (int i = 0; i < n; i++) {
+            to[3 * i] = (uint16_t)(int)(c[0][i] * 65535.0f + 0.5f);
+            to[3 * i + 1] = (uint16_t)(int)(c[1][i] * 65535.0f + 0.5f);
+            to[3 * i + 2] = (uint16_t)(int)(c[2][i] * 65535.0f + 0.5f);
+        }
+    }
+}
+
+/* Light times a gain for each channel, as R'G'B' codes. */
+KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *gains, int width, int y0, int y1,
+                           uint16_t *out)
+{
+    float c[3][PIECE + 1];
+    EACH_PIECE {
+        codes_of(frame, y, x, n, c[0], c[1], c[2]);
+        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
+        for (int k = 0; k < 3; k++) {
+            light_of(curve, c[k], n);
+            for (int i = 0; i < n; i++) c[k][i] = clamped(c[k][i] * gains[k]);
+            codes_for(curve, c[k], n);
+        }
+        for (int i = 0; i < n; i++) {
+            to[3 * i] = (uint16_t)(int)(c[0][i] * 65535.0f + 0.5f);
+            to[3 * i + 1] = (uint16_t)(int)(c[1][i] * 65535.0f + 0.5f);
+            to[3 * i + 2] = (uint16_t)(int)(c[2][i] * 65535.0f + 0.5f);
+        }
+    }
+}
+
+/* The light of a frame, four floats a pixel: what can be sampled anywhere at little cost. */
+KERNEL void chronoxis_pixels(const Frame *frame, const Curve *curve, int width, int y0, int y1, float *out)
+{
+    float c[3][PIECE + 1];
+    EACH_PIECE {
+        codes_of(frame, y, x, n, c[0], c[1], c[2]);
+        for (int k = 0; k < 3; k++) light_of(curve, c[k], n);
+        float *to = out + 4 * ((ptrdiff_t)y * width + x);
+        for (int i = 0; i < n; i++) {
+            to[4 * i] = c[0][i];
+            to[4 * i + 1] = c[1][i];
+            to[4 * i + 2] = c[2][i];
+            to[4 * i + 3] = 1.0f;
+        }
+    }
+}
+
+typedef float Four __attribute__((vector_size(16)));
+
+INLINE Four four_at(const float *p)
+{
+    Four v;
+    memcpy(&v, p, sizeof v);
+    return v;
+}
+
+INLINE Four all_of(float x) { return (Four){x, x, x, x}; }
+
+/* Four floats a place, between places; outside, those at the edge. */
+INLINE Four sampled(const float *restrict places, int width, int height, float x, float y)
+{
+    x = x < 0.0f ? 0.0f : (x > width - 1 ? width - 1 : x);
+    y = y < 0.0f ? 0.0f : (y > height - 1 ? height - 1 : y);
+    const int left = (int)x, top = (int)y;
+    const Four across = all_of(x - left), down = all_of(y - top);
+    const float *upper = places + 4 * ((ptrdiff_t)top * width + left);
+    const float *lower = top + 1 < height ? upper + 4 * (ptrdiff_t)width : upper;
+    const int right = left + 1 < width ? 4 : 0;
+    const Four a = four_at(upper), b = four_at(upper + right), c = four_at(lower), d = four_at(lower + right);
+    const Four above = a + across * (b - a), below = c + across * (d - c);
+    return above + down * (below - above);
+}
+
+/* Where pictures meet on their way: for each place of a grid, from where in both pictures its light comes
+ * a share of the way from the first to the second, and with what weights.
+ *
+ * Motions hold four floats a place: right, down, how far they can be relied on (0 to 1), unused. A place of
+ * a motion is looked for that leads here; three steps towards it come near enough. Meetings hold eight: the
+ * ways to both pictures (right, down each), and the weights of what lies there and of what lies here in both.
+ */
+KERNEL void chronoxis_meet(const float *onwards, const float *backwards, int width, int height, float share,
+                           const uint8_t *tiles, int chosen, int tile, int y0, int y1, float *meetings)
+{
+    const int across = (width + tile - 1) / tile;
+    for (int y = y0; y < y1; y++)
+        for (int x = 0; x < width; x++) {
+            if (tiles && tiles[(y / tile) * across + x / tile] != chosen) continue;
+            Four one = four_at(onwards + 4 * ((ptrdiff_t)y * width + x));
+            Four other = four_at(backwards + 4 * ((ptrdiff_t)y * width + x));
+            for (int step = 0; step < 3; step++) {
+                one = sampled(onwards, width, height, x - share * one[0], y - share * one[1]);
+                other = sampled(backwards, width, height, x - (1 - share) * other[0], y - (1 - share) * other[1]);
+            }
+            const float a = (1 - share) * one[2], b = share * other[2], both = a + b;
+            const float relied = one[2] > other[2] ? one[2] : other[2];
+            float *to = meetings + 8 * ((ptrdiff_t)y * width + x);
+            to[0] = -share * one[0];
+            to[1] = -share * one[1];
+            to[2] = -(1 - share) * other[0];
+            to[3] = -(1 - share) * other[1];
+            to[4] = both > 0 ? relied * a / both : 0;
+            to[5] = both > 0 ? relied * b / both : 0;
+            to[6] = (1 - relied) * (1 - share);
+            to[7] = (1 - relied) * share;
+        }
+}
+
+/* Adds the weighted light of a picture between two others, four floats a pixel, by meetings on a coarser grid
+ * that lies over it; of tiles that are so marked, if there are marks. */
+KERNEL void chronoxis_add_between(const float *first, const float *second, int width, int height,
+                                  const float *meetings, int columns, int rows, const uint8_t *tiles, int chosen,
+                                  int tile, float weight, int y0, int y1, float *sums)
+{
+    const float right = (float)columns / width, down = (float)rows / height;
+    const float wide = (float)width / columns, high = (float)height / rows;
+    const int across = (columns + tile - 1) / tile;
+    for (int y = y0; y < y1; y++) {
+        float v = (y + 0.5f) * down - 0.5f;
+        v = v < 0.0f ? 0.0f : (v > rows - 1 ? rows - 1 : v);
+        const int top = (int)v, under = top + 1 < rows ? top + 1 : top;
+        const int own = (int)((y + 0.5f) * down);
+        const Four low = all_of(v - top);
+        for (int x = 0; x < width; x++) {
+            if (tiles && tiles[(own / tile) * across + (int)((x + 0.5f) * right) / tile] != chosen) continue;
+            float u = (x + 0.5f) * right - 0.5f;
+            u = u < 0.0f ? 0.0f : (u > columns - 1 ? columns - 1 : u);
+            const int left = (int)u, beside = left + 1 < columns ? left + 1 : left;
+            const Four far = all_of(u - left);
+            const float *a = meetings + 8 * ((ptrdiff_t)top * columns + left);
+            const float *b = meetings + 8 * ((ptrdiff_t)top * columns + beside);
+            const float *c = meetings + 8 * ((ptrdiff_t)under * columns + left);
+            const float *d = meetings + 8 * ((ptrdiff_t)under * columns + beside);
+            const Four ways_above = four_at(a) + far * (four_at(b) - four_at(a));
+            const Four ways_below = four_at(c) + far * (four_at(d) - four_at(c));
+            const Four ways = ways_above + low * (ways_below - ways_above);
+            const Four shares_above = four_at(a + 4) + far * (four_at(b + 4) - four_at(a + 4));
+            const Four shares_below = four_at(c + 4) + far * (four_at(d + 4) - four_at(c + 4));
+            const Four shares = shares_above + low * (shares_below - shares_above);
+            const ptrdiff_t here = 4 * ((ptrdiff_t)y * width + x);
+            Four light = all_of(shares[0]) * sampled(first, width, height, x + wide * ways[0], y + high * ways[1]);
+            light += all_of(shares[1]) * sampled(second, width, height, x + wide * ways[2], y + high * ways[3]);
+            if (shares[2] + shares[3] > 1e-4f)
+                light += all_of(shares[2]) * four_at(first + here) + all_of(shares[3]) * four_at(second + here);
+            light = four_at(sums + here) + all_of(weight) * light;
+            memcpy(sums + here, &light, sizeof light);
+        }
+    }
+}
+
+/* Adds the weighted light of two pictures as they are, four floats a pixel; of tiles that are so marked. */
+KERNEL void chronoxis_add_both(const float *first, const float *second, int width, int height, int columns,
+                               int rows, const uint8_t *tiles, int chosen, int tile, float of_first,
+                               float of_second, int y0, int y1, float *sums)
+{
+    const float right = (float)columns / width, down = (float)rows / height;
+    const int across = (columns + tile - 1) / tile;
+    for (int y = y0; y < y1; y++) {
+        const uint8_t *marks = tiles ? tiles + ((int)((y + 0.5f) * down) / tile) * across : NULL;
+        for (int x = 0; x < width; x++) {
+            if (marks && marks[(int)((x + 0.5f) * right) / tile] != chosen) continue;
+            const ptrdiff_t here = 4 * ((ptrdiff_t)y * width + x);
+            const Four light = four_at(sums + here) + all_of(of_first) * four_at(first + here) +
+                               all_of(of_second) * four_at(second + here);
+            memcpy(sums + here, &light, sizeof light);
+        }
+    }
+}
+
+/* R'G'B' codes of light that has four floats a pixel, scaled to end at 1; the sums are emptied. */
+KERNEL void chronoxis_encode_pixels(float *sums, float scale, const Curve *curve, int width, int y0, int y1,
+                                    uint16_t *out)
+{
+    float c[3][PIECE];
+    EACH_PIECE {
+        float *restrict from = sums + 4 * ((ptrdiff_t)y * width + x);
+        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
+        for (int k = 0; k < 3; k++) {
+            for (int i = 0; i < n; i++) c[k][i] = clamped(from[4 * i + k] * scale);
+            codes_for(curve, c[k], n);
+        }
+        for (int i = 0; i < n; i++)
+            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+        memset(from, 0, 4 * n * sizeof(float));
+    }
+}
+
+static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "_kernels", "Called through kernels.py.", -1,
+                                    NULL, NULL, NULL, NULL, NULL};
+
+PyMODINIT_FUNC PyInit__kernels(void) { return PyModule_Create(&module); }

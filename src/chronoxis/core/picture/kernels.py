@@ -1,0 +1,319 @@
+"""The loops over pixels that frames are made with, in C: on rows shared out among the cores.
+
+Pictures come as decoded frames, in most of their own pixel formats, or as R′G′B′ codes, uint16, shape
+(height, width, 3). Chroma that is halved is taken from the nearest sample. *Planes* are float32, shape
+(3, height, width); *pixels* are float32, shape (height, width, 4), of which the last is not looked at.
+Light is linear, 0 to 1.
+"""
+
+import ctypes
+from collections.abc import Sequence
+from functools import cache
+from importlib.util import find_spec
+from math import log2
+
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+from numpy.polynomial import Polynomial
+
+from chronoxis.core.picture.colour import BT709, SRGB, Colour, from_linear, to_linear
+from chronoxis.core.picture.rgb import Rgb16, planar_depth, planar_format, rgb16
+from chronoxis.core.picture.row_work import RowWork
+
+Planes = npt.NDArray[np.float32]
+Pixels = npt.NDArray[np.float32]
+Motion = npt.NDArray[np.float32]
+"""Shape (rows, columns, 4): right, down, in places of the grid; how far it can be relied on; unused."""
+
+Meetings = npt.NDArray[np.float32]
+"""Shape (rows, columns, 8): from where in two pictures light comes, and with what weights."""
+
+Tiles = npt.NDArray[np.uint8]
+"""Marks of square parts of a grid, row by row."""
+
+MOST_FRAMES = 63
+"""Whose median can be taken."""
+
+TILE = 8
+"""Places of a grid along the side of a tile."""
+
+Picture = VideoFrame | Rgb16
+"""A recorded frame in its own pixel format, or R′G′B′ codes."""
+
+_YUV8, _YUV16, _RGB24, _RGB48 = range(4)
+# Toes of curves that a polynomial follows to a hundredth of an 8-bit code; all others take tables.
+_TOES = {BT709: (0.081, 4.5), SRGB: (0.04045, 12.92)}
+_OTHERS = (4, 5, 8, 16, 18)  # what is none of these either is read as BT.709
+
+
+class _Frame(ctypes.Structure):
+    _fields_ = (
+        ("planes", ctypes.c_void_p * 3),
+        ("strides", ctypes.c_ssize_t * 3),
+        ("kind", ctypes.c_int32),
+        ("across", ctypes.c_int32),
+        ("down", ctypes.c_int32),
+        ("matrix", ctypes.c_float * 12),
+        ("weight", ctypes.c_float),
+    )
+
+
+class _Curve(ctypes.Structure):
+    _fields_ = (
+        ("toe", ctypes.c_float),
+        ("slope", ctypes.c_float),
+        ("dark", ctypes.c_float),
+        ("polynomial", ctypes.c_float * 7),
+        ("inverse", ctypes.c_float * 7),
+        ("table", ctypes.c_void_p),
+        ("encoded", ctypes.c_void_p),
+    )
+
+
+@cache
+def _library() -> ctypes.CDLL:
+    spec = find_spec("chronoxis.core.picture._kernels")
+    if spec is None or spec.origin is None:
+        raise ImportError("Chronoxis was not built: run make setup, which needs a C compiler.")
+    return ctypes.CDLL(spec.origin)
+
+
+def add_light(
+    work: RowWork, pictures: Sequence[Picture], weights: Sequence[float], colour: Colour, sums: Planes
+) -> None:
+    """Add the weighted light of pictures to planes."""
+    frames, curve, width = _frames(pictures, colour, weights), _curve(colour.transfer), sums.shape[2]
+    size = ctypes.c_ssize_t(sums.shape[1] * width)
+
+    def add(rows: slice) -> None:
+        _library().chronoxis_add_light(
+            frames.given, len(pictures), ctypes.byref(curve), width, rows.start, rows.stop, _of(sums), size
+        )
+
+    work.give(add, sums.shape[1])
+
+
+def keep_extreme(
+    work: RowWork, pictures: Sequence[Picture], colour: Colour, kept: Planes, *, brightest: bool
+) -> None:
+    """Keep in planes, channel by channel, the brightest or the darkest codes, 0 to 1, of what comes."""
+    frames, width = _frames(pictures, colour), kept.shape[2]
+    size = ctypes.c_ssize_t(kept.shape[1] * width)
+
+    def keep(rows: slice) -> None:
+        _library().chronoxis_keep_extreme(
+            frames.given, len(pictures), int(brightest), width, rows.start, rows.stop, _of(kept), size
+        )
+
+    work.give(keep, kept.shape[1])
+
+
+def median(work: RowWork, pictures: Sequence[Picture], colour: Colour, into: Rgb16) -> None:
+    """The median, channel by channel, of an odd number of pictures, at most `MOST_FRAMES`."""
+    frames = _frames(pictures, colour)
+
+    def sort(rows: slice) -> None:
+        _library().chronoxis_median(
+            frames.given, len(pictures), into.shape[1], rows.start, rows.stop, _of(into)
+        )
+
+    work.give(sort, into.shape[0])
+
+
+def encode(work: RowWork, planes: Planes, scale: float, transfer: int | None, into: Rgb16) -> None:
+    """R′G′B′ codes of scaled planes: of light, or, without a transfer, of codes."""
+    curve = None if transfer is None else ctypes.byref(_curve(transfer))
+    size, width = ctypes.c_ssize_t(into.shape[0] * into.shape[1]), into.shape[1]
+
+    def write(rows: slice) -> None:
+        _library().chronoxis_encode(
+            _of(planes), size, ctypes.c_float(scale), curve, width, rows.start, rows.stop, _of(into)
+        )
+
+    work.give(write, into.shape[0])
+
+
+def gain(work: RowWork, picture: Picture, colour: Colour, gains: Sequence[float], into: Rgb16) -> None:
+    """R′G′B′ codes of a picture whose light, channel by channel, is multiplied."""
+    frames, curve = _frames([picture], colour), _curve(colour.transfer)
+    given, width = (ctypes.c_float * 3)(*gains), into.shape[1]
+
+    def multiply(rows: slice) -> None:
+        _library().chronoxis_gain(
+            frames.given, ctypes.byref(curve), given, width, rows.start, rows.stop, _of(into)
+        )
+
+    work.give(multiply, into.shape[0])
+
+
+def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> None:
+    """The light of a picture as pixels."""
+    frames, curve = _frames([picture], colour), _curve(colour.transfer)
+
+    def write(rows: slice) -> None:
+        _library().chronoxis_pixels(
+            frames.given, ctypes.byref(curve), into.shape[1], rows.start, rows.stop, _of(into)
+        )
+
+    work.give(write, into.shape[0])
+
+
+def meet(
+    work: RowWork,
+    onwards: Motion,
+    backwards: Motion,
+    share: float,
+    into: Meetings,
+    tiles: Tiles | None = None,
+    chosen: int = 0,
+) -> None:
+    """Where two pictures meet a share of the way from the first to the second; in tiles marked so, if any."""
+    rows_, columns = onwards.shape[:2]
+
+    def find(rows: slice) -> None:
+        _library().chronoxis_meet(
+            _of(onwards), _of(backwards), columns, rows_, ctypes.c_float(share),
+            _of(tiles), chosen, TILE, rows.start, rows.stop, _of(into),
+        )  # fmt: skip
+
+    work.give(find, rows_)
+
+
+def add_between(
+    work: RowWork,
+    pair: tuple[Pixels, Pixels],
+    meetings: Meetings,
+    weight: float,
+    sums: Pixels,
+    tiles: Tiles | None = None,
+    chosen: int = 0,
+) -> None:
+    """Add the weighted light of the picture that meetings on a coarser grid describe."""
+    height, width = sums.shape[:2]
+
+    def add(rows: slice) -> None:
+        _library().chronoxis_add_between(
+            _of(pair[0]), _of(pair[1]), width, height, _of(meetings), meetings.shape[1], meetings.shape[0],
+            _of(tiles), chosen, TILE, ctypes.c_float(weight), rows.start, rows.stop, _of(sums),
+        )  # fmt: skip
+
+    work.give(add, height)
+
+
+def add_both(
+    work: RowWork,
+    pair: tuple[Pixels, Pixels],
+    weights: tuple[float, float],
+    grid: tuple[int, int],
+    sums: Pixels,
+    tiles: Tiles | None = None,
+    chosen: int = 0,
+) -> None:
+    """Add the weighted light of two pictures; ``grid`` is how many columns and rows tiles divide."""
+    height, width = sums.shape[:2]
+
+    def add(rows: slice) -> None:
+        _library().chronoxis_add_both(
+            _of(pair[0]), _of(pair[1]), width, height, *grid, _of(tiles), chosen, TILE,
+            ctypes.c_float(weights[0]), ctypes.c_float(weights[1]), rows.start, rows.stop, _of(sums),
+        )  # fmt: skip
+
+    work.give(add, height)
+
+
+def encode_pixels(work: RowWork, sums: Pixels, scale: float, transfer: int, into: Rgb16) -> None:
+    """R′G′B′ codes of scaled light; the sums are emptied."""
+    curve = _curve(transfer)
+
+    def write(rows: slice) -> None:
+        _library().chronoxis_encode_pixels(
+            _of(sums),
+            ctypes.c_float(scale),
+            ctypes.byref(curve),
+            into.shape[1],
+            rows.start,
+            rows.stop,
+            _of(into),
+        )
+
+    work.give(write, into.shape[0])
+
+
+class _Given:
+    """Frames as C reads them, with what they lie in."""
+
+    def __init__(self, count: int) -> None:
+        self.given = (_Frame * count)()
+        self.kept: list[object] = []
+
+
+def _frames(pictures: Sequence[Picture], colour: Colour, weights: Sequence[float] | None = None) -> _Given:
+    frames = _Given(len(pictures))
+    for number, (frame, picture) in enumerate(zip(frames.given, pictures, strict=True)):
+        if not isinstance(picture, VideoFrame) or not _describe(frame, picture, colour, frames):
+            codes = np.ascontiguousarray(
+                rgb16(picture, colour) if isinstance(picture, VideoFrame) else picture
+            )
+            frame.kind, frame.planes[0], frame.strides[0] = _RGB48, codes.ctypes.data, codes.strides[0]
+            frames.kept.append(codes)
+        frame.weight = 1.0 if weights is None else weights[number]
+    return frames
+
+
+def _describe(frame: _Frame, picture: VideoFrame, colour: Colour, frames: _Given) -> bool:
+    """Describe a frame whose planes can be read as they are; whether that is so."""
+    if picture.format.name == "rgb24":
+        frame.kind, frame.planes[0], frame.strides[0] = (
+            _RGB24,
+            picture.planes[0].buffer_ptr,
+            picture.planes[0].line_size,
+        )
+        frames.kept.append(picture)
+        return True
+    name = planar_format(picture)
+    if name is None or len(picture.planes) < 2:
+        return False
+    if name != picture.format.name:
+        picture = picture.reformat(format=name)
+    depth = planar_depth(name)
+    frame.kind = _YUV16 if depth > 8 else _YUV8
+    for number, plane in enumerate(picture.planes[:3]):
+        frame.planes[number], frame.strides[number] = plane.buffer_ptr, plane.line_size
+    luma, chroma = picture.planes[:2]
+    frame.across, frame.down = (
+        round(log2(whole / part))
+        for whole, part in ((luma.width, chroma.width), (luma.height, chroma.height))
+    )
+    frame.matrix[:] = colour.rgb_matrix(depth).ravel().tolist()
+    frames.kept.append(picture)
+    return True
+
+
+@cache
+def _curve(transfer: int) -> _Curve:
+    """A transfer function, and its inverse, as C reads them."""
+    curve = _Curve()
+    transfer = transfer if transfer in _TOES or transfer in _OTHERS else BT709
+    if transfer not in _TOES:
+        whole = np.arange(65536) / 65535
+        light = to_linear(whole, transfer).astype(np.float32)
+        codes = np.rint(from_linear(whole, transfer) * 65535).astype(np.uint16)
+        curve.table, curve.encoded = light.ctypes.data, codes.ctypes.data
+        _TABLES.extend((light, codes))
+        return curve
+    curve.toe, curve.slope = _TOES[transfer][0], 1 / _TOES[transfer][1]
+    curve.dark = curve.toe * curve.slope
+    codes_ = np.linspace(curve.toe, 1, 4000)
+    light_ = to_linear(codes_, transfer)
+    steep = np.minimum(1 / np.gradient(light_, codes_), 8)
+    curve.polynomial[:] = Polynomial.fit(codes_, light_, 6, w=steep).convert().coef.tolist()
+    curve.inverse[:] = Polynomial.fit(np.sqrt(light_), codes_, 6).convert().coef.tolist()
+    return curve
+
+
+_TABLES: list[npt.NDArray[np.generic]] = []  # for as long as the program runs
+
+
+def _of(array: npt.NDArray[np.generic] | None) -> ctypes.c_void_p | None:
+    return None if array is None else ctypes.c_void_p(array.ctypes.data)
