@@ -125,11 +125,11 @@ def mix_by_filter(path: Path) -> int:
 
 def gather(path: Path) -> int:
     """Long exposure at 10×, decoded and gathered in linear light, not encoded."""
+    from chronoxis.core.footage.ahead import ahead  # noqa: PLC0415
     from chronoxis.core.footage.recording.facts import read_facts  # noqa: PLC0415 - so that its import is not timed
     from chronoxis.core.footage.recording.frame_index import build_index  # noqa: PLC0415
     from chronoxis.core.footage.recording.frame_reader import FrameReader  # noqa: PLC0415
     from chronoxis.core.picture.long_exposure import LightMean  # noqa: PLC0415
-    from chronoxis.core.render.ahead import ahead  # noqa: PLC0415
     from chronoxis.core.render.chain import THREADS_BESIDE_GATHERING  # noqa: PLC0415
 
     facts, index = read_facts(path), build_index(path)

@@ -20,6 +20,7 @@ import pytest
 from chronoxis.core.errors import Cancelled, ExportError, FootageError
 from chronoxis.core.files.atomic import publish, temporary_beside
 from chronoxis.core.files.project_file import save_project
+from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.composing import set_framings
@@ -28,7 +29,6 @@ from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.render.ahead import ahead
 from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import ExportProgress, export
 from chronoxis.core.render.plan import Plan, make_plan

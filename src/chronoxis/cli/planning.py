@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 from chronoxis.cli.frames import with_frames
+from chronoxis.cli.measuring import measuring
 from chronoxis.cli.sound import with_sound
 from chronoxis.core.errors import ChronoxisError, PlanError
 from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, settled
@@ -22,11 +23,14 @@ from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.render.measuring import measured
 from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.step import parse_step
 from chronoxis.core.timing.timecode import format_time, parse_time
+from chronoxis.core.traces.picture_trace import PictureTrace
+from chronoxis.core.traces.store import TraceStore
 
 _ONLY = Place(0, 0)
 
@@ -55,7 +59,8 @@ def plan_of_project(
             project = settled(project, footage, source)
     project, music = with_sound(project, choices) if choices else (project, {})
     project = with_frames(project, choices or {})
-    return make_plan(arranging.set_rate(project, rate or project.rate), {**sources, **music})
+    project = arranging.set_rate(project, rate or project.rate)
+    return make_plan(project, {**sources, **music}, _measured(project, sources))
 
 
 def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any]) -> Plan:
@@ -79,10 +84,18 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
     if ways:
         project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
     project = with_frames(project, choices)
+    opened: dict[str, Source] = {project.footage[0].key: source}
+    traces = _measured(project, opened)
     if "sound" in choices:
         project, music = with_sound(project, choices)
-        return make_plan(project, {project.footage[0].key: source, **music})
-    return make_plan(project, {project.footage[0].key: source})
+        opened |= music
+    return make_plan(project, opened, traces)
+
+
+def _measured(project: Project, sources: dict[str, Source]) -> dict[str, PictureTrace]:
+    """What the choices read of the pictures, measured now if it was not before."""
+    with measuring() as told:
+        return measured(project, sources, TraceStore(), told)
 
 
 def _with_photo_choices(footage: Footage, source: Source, choices: dict[str, Any]) -> Footage:

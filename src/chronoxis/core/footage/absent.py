@@ -13,7 +13,7 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.source import Facts, Flaw, SoundFacts
+from chronoxis.core.footage.source import Facts, Flaw, Originals, SoundFacts
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
@@ -21,6 +21,7 @@ from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 
 _MOST_FRAMES = 20_000_000
 _USUAL = Canvas(1280, 720, 1, 1, 1, False)
@@ -116,6 +117,16 @@ class AbsentSource:
     def flaws(self) -> tuple[Flaw, ...]:
         """None."""
         return ()
+
+    @property
+    def holes(self) -> Spans:
+        """None."""
+        return NO_SPANS
+
+    @property
+    def originals(self) -> Originals:
+        """Itself."""
+        return Originals(self)
 
     def reader(self, _threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> "DarkReader":
         """Gives dark frames."""

@@ -14,6 +14,7 @@ from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.shot_columns import Frames, Spans
 
 Progress = Callable[[float], None]
 """Called with the share done, 0 to 1; it may raise `Cancelled` to stop the work."""
@@ -88,6 +89,21 @@ class Facts(Protocol):
         """All that is known, for a program to read."""
 
 
+@dataclass(frozen=True, eq=False)
+class Originals:
+    """Footage as it was recorded, whatever was chosen about its course: what traces are measured of.
+
+    Attributes:
+        source: each of its frames is a recorded frame, or a photo.
+        numbers: of each frame of the course, which of these it shows; None where they are the same.
+        leaps: those that can be had without others before them, ascending; None where all can.
+    """
+
+    source: "Source"
+    numbers: Frames | None = None
+    leaps: Frames | None = None
+
+
 class Reader(Protocol):
     """Gives numbered frames, all of one size. For one thread; to be closed."""
 
@@ -151,6 +167,14 @@ class Source(Protocol):
     @property
     def flaws(self) -> tuple[Flaw, ...]:
         """What is known to be wrong, by place."""
+
+    @property
+    def holes(self) -> Spans:
+        """Frames that are not there and are to be filled in from both sides."""
+
+    @property
+    def originals(self) -> Originals:
+        """The same footage as it was recorded."""
 
     def reader(self, threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> Reader:
         """Open it for reading with so many threads; 0 is as many as the library likes.

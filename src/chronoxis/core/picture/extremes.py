@@ -3,10 +3,10 @@
 import numpy as np
 
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, encode, keep_extreme
+from chronoxis.core.picture.kernels import Picture, encode, keep_extreme, size_of
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
-from chronoxis.core.picture.waiting import Waiting, size_of
+from chronoxis.core.picture.waiting import Waiting
 
 
 class Extremes:

@@ -7,10 +7,9 @@ import numpy as np
 
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.in_between import LightPair
-from chronoxis.core.picture.kernels import TILE, Picture, Tiles
+from chronoxis.core.picture.kernels import TILE, Picture, Tiles, size_of
 from chronoxis.core.picture.motion import FINEST, GOOD, QUICK, Care, MotionBetween
 from chronoxis.core.picture.rgb import Rgb16
-from chronoxis.core.picture.waiting import size_of
 
 Passed = tuple[float, float, float]
 """From which share of the way between two frames to which the shutter is open, and the weight of that."""

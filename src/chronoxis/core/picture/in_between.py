@@ -5,11 +5,10 @@ import numpy as np
 
 from chronoxis.core.picture import kernels
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, Pixels, Tiles
+from chronoxis.core.picture.kernels import Picture, Pixels, Tiles, size_of
 from chronoxis.core.picture.motion import Care, Grey, MotionBetween, grey_of, motion_between
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
-from chronoxis.core.picture.waiting import size_of
 
 
 class LightPair:

@@ -282,6 +282,58 @@ KERNEL void chronoxis_pixels(const Frame *frame, const Curve *curve, int width, 
     }
 }
 
+/* A small picture of means over blocks of a frame, of codes and of light, each of rows x columns x 3; of every
+ * block so many lines are looked at. Here y0 and y1 are rows of the small picture. */
+KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, int height, int columns, int rows,
+                             int lines, int y0, int y1, float *codes, float *light)
+{
+    float c[3][PIECE + 1], sums[6][PIECE];
+    float *const into[2] = {codes, light};
+    for (int y = y0; y < y1; y++) {
+        const int top = (int)((int64_t)y * height / rows), bottom = (int)((int64_t)(y + 1) * height / rows);
+        const int high = bottom > top ? bottom - top : 1, looked = lines < high ? lines : high;
+        for (int k = 0; k < 2; k++) memset(into[k] + (ptrdiff_t)3 * y * columns, 0, 3 * columns * sizeof(float));
+        int column = 0, end = (width + columns - 1) / columns;
+        for (int x = 0; x < width; x += PIECE) {
+            const int n = width - x < PIECE ? width - x : PIECE;
+            memset(sums, 0, sizeof sums);
+            for (int line = 0; line < looked; line++) {
+                int at = top + (2 * line + 1) * high / (2 * looked);
+                at = at < height ? at : height - 1;
+                codes_of(frame, at, x, n, c[0], c[1], c[2]);
+                for (int k = 0; k < 3; k++) {
+                    for (int i = 0; i < n; i++) sums[k][i] += c[k][i];
+                    light_of(curve, c[k], n);
+                    for (int i = 0; i < n; i++) sums[3 + k][i] += c[k][i];
+                }
+            }
+            for (int i = 0; i < n;) {
+                while (x + i >= end) {
+                    column++;
+                    end = (int)(((int64_t)(column + 1) * width + columns - 1) / columns);
+                }
+                const int until = end - x < n ? end - x : n;
+                float of[6] = {0};
+                for (; i < until; i++)
+                    for (int k = 0; k < 6; k++) of[k] += sums[k][i];
+                for (int k = 0; k < 6; k++) into[k / 3][3 * ((ptrdiff_t)y * columns + column) + k % 3] += of[k];
+            }
+        }
+        int begin = 0;
+        for (column = 0; column < columns; column++) {
+            end = (int)(((int64_t)(column + 1) * width + columns - 1) / columns);
+            /* A picture narrower than the small one: what has no pixel of its own is as the one before. */
+            const int own = end > begin, from = own ? column : (column ? column - 1 : 0);
+            const float share = own ? 1.0f / ((end - begin) * looked) : 1.0f;
+            for (int k = 0; k < 6; k++) {
+                float *const row = into[k / 3] + (ptrdiff_t)3 * y * columns + k % 3;
+                row[3 * column] = row[3 * from] * share;
+            }
+            begin = end;
+        }
+    }
+}
+
 typedef float Four __attribute__((vector_size(16)));
 
 INLINE Four four_at(const float *p)

@@ -159,6 +159,34 @@ def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> Non
     work.give(write, into.shape[0])
 
 
+def glance(
+    picture: Picture, colour: Colour, size: tuple[int, int], lines: int
+) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+    """Means of a picture's codes and of its light, 0 to 1, over blocks, here and now.
+
+    Args:
+        picture: of any size.
+        colour: of it.
+        size: rows and columns, at most 1024, of what comes out, each of shape (rows, columns, 3).
+        lines: of each block that are looked at, at most.
+    """
+    frames, curve = _frames([picture], colour), _curve(colour.transfer)
+    codes, light = np.empty((*size, 3), np.float32), np.empty((*size, 3), np.float32)
+    height, width = size_of(picture)
+    _library().chronoxis_glance(
+        frames.given, ctypes.byref(curve), width, height, size[1], size[0], lines, 0, size[0],
+        _of(codes), _of(light),
+    )  # fmt: skip
+    return codes, light
+
+
+def size_of(picture: Picture) -> tuple[int, int]:
+    """Height and width."""
+    if isinstance(picture, VideoFrame):
+        return picture.height, picture.width
+    return picture.shape[0], picture.shape[1]
+
+
 def meet(
     work: RowWork,
     onwards: Motion,

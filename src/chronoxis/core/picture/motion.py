@@ -10,9 +10,8 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from chronoxis.core.picture.kernels import Motion, Picture
+from chronoxis.core.picture.kernels import Motion, Picture, size_of
 from chronoxis.core.picture.rgb import planar_depth, planar_format
-from chronoxis.core.picture.waiting import size_of
 
 Grey = npt.NDArray[np.uint8]
 """Encoded luma, shape (rows, columns)."""

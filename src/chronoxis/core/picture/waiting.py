@@ -2,8 +2,6 @@
 
 from collections.abc import Callable
 
-from av.video.frame import VideoFrame
-
 from chronoxis.core.picture.kernels import Picture
 
 # What is gathered so far is fetched from memory once for so many frames.
@@ -30,10 +28,3 @@ class Waiting:
         if self._pictures:
             self._gather(self._pictures, self._weights)
             self._pictures, self._weights = [], []
-
-
-def size_of(picture: Picture) -> tuple[int, int]:
-    """Height and width."""
-    if isinstance(picture, VideoFrame):
-        return picture.height, picture.width
-    return picture.shape[0], picture.shape[1]

@@ -11,6 +11,7 @@ from itertools import pairwise
 import numpy as np
 from av.video.frame import VideoFrame
 
+from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Reader
 from chronoxis.core.picture.accent import accents_on
 from chronoxis.core.picture.correction import corrected
@@ -20,7 +21,6 @@ from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.making import Making, Makings
 from chronoxis.core.picture.rgb import coded_as
 from chronoxis.core.picture.views import needed_size
-from chronoxis.core.render.ahead import ahead
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target
 from chronoxis.core.timing.pace import Seconds

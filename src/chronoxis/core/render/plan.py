@@ -24,6 +24,7 @@ from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.picture.views import Views, views_of
+from chronoxis.core.render.corrections import corrections_of, passers_by
 from chronoxis.core.render.credits import uncredited
 from chronoxis.core.sound.covered_sound import SoundBetween
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
@@ -32,6 +33,7 @@ from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.schedule import Schedule, make_schedule
 from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
 from chronoxis.core.timing.timecode import format_time
+from chronoxis.core.traces.picture_trace import PictureTrace
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -47,6 +49,7 @@ class Plan:
         colour: how the result's code values stand for light.
         views: for each shot, which part of its pictures it shows; None where it is all of them.
         corrections: for each shot, what is done to its recorded frames first.
+        unmeasured: keys of footage whose pictures have to be measured before all choices take effect.
         music_sources: the opened footage that music is made of, by key.
         accents: looks on result frames.
     """
@@ -59,6 +62,7 @@ class Plan:
     colour: Colour
     views: tuple[Views | None, ...]
     corrections: tuple[tuple[Correction, ...], ...]
+    unmeasured: tuple[str, ...] = ()
     accents: tuple[Accent, ...] = ()
     music_sources: Mapping[str, Source]
 
@@ -131,12 +135,15 @@ class Plan:
         return bool(self.accents) or any(self.corrections)
 
 
-def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
+def make_plan(
+    project: Project, sources: Mapping[str, Source], traces: Mapping[str, PictureTrace] | None = None
+) -> Plan:
     """Turn a project's choices into a plan.
 
     Args:
         project: the choices.
         sources: opened footage by key.
+        traces: what was measured of its pictures, as far as that is so; what reads it waits until then.
 
     Raises:
         PlanError: the choices contradict themselves or the footage, or footage is missing.
@@ -158,7 +165,11 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
         for key in {shot.footage for shot in project.shots}
     }
     edges = tuple(of_footage[shot.footage] for shot in project.shots)
-    timings = [_timing(project, *pair) for pair in enumerate(edges)]
+    found = [_whole((traces or {}).get(shot.footage)) for shot in project.shots]
+    timings = [
+        _timing(project, number, edges[number], source, found[number])
+        for number, source in enumerate(of_shots)
+    ]
     schedule = make_schedule(timings, project.rate, project.pace)
     canvas = project.canvas or of_shots[0].facts.picture.canvas
     size = result_size(canvas, project.settings)
@@ -173,9 +184,23 @@ def make_plan(project: Project, sources: Mapping[str, Source]) -> Plan:
         size=size,
         colour=Colour.on(canvas),
         views=views,
-        corrections=((),) * len(of_shots),
+        corrections=tuple(
+            corrections_of(shot, project.footage_of(shot), source, trace)
+            for shot, source, trace in zip(project.shots, of_shots, found, strict=True)
+        ),
+        unmeasured=tuple(
+            dict.fromkeys(
+                shot.footage
+                for shot, trace in zip(project.shots, found, strict=True)
+                if shot.reads_traces and trace is None
+            )
+        ),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
     )
+
+
+def _whole(trace: PictureTrace | None) -> PictureTrace | None:
+    return trace if trace is not None and trace.is_whole else None
 
 
 def _told(source: Source, key: str, broken: Callable[[str, Fraction], None] | None) -> SoundBetween:
@@ -227,7 +252,9 @@ def _recorded_edges(footage: Footage, source: Source) -> Seconds:
     return source.edges if footage.scale == 1 else source.edges * float(footage.scale)
 
 
-def _timing(project: Project, number: int, edges: Seconds) -> ShotTiming:
+def _timing(
+    project: Project, number: int, edges: Seconds, source: Source, trace: PictureTrace | None
+) -> ShotTiming:
     shot = project.shots[number]
     label = project.footage_of(shot).label
     if float(shot.out_point) > edges[-1] + SAME_TIME:
@@ -235,4 +262,5 @@ def _timing(project: Project, number: int, edges: Seconds) -> ShotTiming:
             f"{label} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches "
             f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
         )
-    return ShotTiming(shot.pace, edges, shot.in_point, shot.makings, shot.backwards)
+    spared = passers_by(shot, project.footage_of(shot), source, trace)
+    return ShotTiming(shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared)

@@ -21,14 +21,15 @@ from chronoxis.core.footage.photos.photo_file import ENDINGS, missing_extra
 from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
 from chronoxis.core.footage.photos.photo_pixels import largest_reduction
 from chronoxis.core.footage.photos.photo_reader import PhotoReader
-from chronoxis.core.footage.source import Flaw, Glimpse, Progress
+from chronoxis.core.footage.source import Flaw, Glimpse, Originals, Progress
 from chronoxis.core.model.arranging import retime
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
-from chronoxis.core.model.photo_run import Clock, PhotoFiles, PhotoRun
+from chronoxis.core.model.photo_run import Clock, FlawKind, Handling, PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.project import Project
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.shot_columns import Spans
 
 _MANY = 400  # headers from which a process of their own is worth its start
 _TOLD = 50  # headers between two words about how far it is
@@ -81,6 +82,19 @@ class PhotoSource:
         return tuple(
             Flaw(float(begin), float(end), self.facts.in_words(flaw)) for flaw, (begin, end) in spans
         )
+
+    @property
+    def holes(self) -> Spans:
+        """Places whose photos are not there and are to be filled in."""
+        return self.course.holes
+
+    @cached_property
+    def originals(self) -> Originals:
+        """Every photo once, one after another; one that cannot be read is as the one before."""
+        kept = tuple((kind, Handling.KEEP) for kind in FlawKind)
+        every = replace(self.run, time=PhotoTime.at_rate(Fraction(1)), handling=kept, apart=())
+        shows = np.array([slot.shows for slot in self.course.slots], np.int64)
+        return Originals(PhotoSource(self.facts, every), numbers=shows)
 
     def frame_at(self, seconds: float) -> int:
         """Number of the place on display."""

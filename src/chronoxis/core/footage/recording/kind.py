@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
@@ -16,7 +17,7 @@ from chronoxis.core.footage.recording.frame_count import count_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.glimpses import key_frames
-from chronoxis.core.footage.source import Flaw, Glimpse, Progress
+from chronoxis.core.footage.source import Flaw, Glimpse, Originals, Progress
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
@@ -25,6 +26,7 @@ from chronoxis.core.model.recording import Recording
 from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 
 _MANY = 20_000  # frames to count from which a process of their own is worth its start
 _ENDINGS = (
@@ -83,6 +85,18 @@ class RecordingSource:
     def flaws(self) -> tuple[Flaw, ...]:
         """None: what cannot be decoded is found on the way."""
         return ()
+
+    @property
+    def holes(self) -> Spans:
+        """None: no frame is missing from a course of its own."""
+        return NO_SPANS
+
+    @property
+    def originals(self) -> Originals:
+        """Itself; key frames can be had by themselves."""
+        index = self.index
+        leaps = np.searchsorted(index.stamps, index.clean_stamps) if index.stamped else np.zeros(1, np.int64)
+        return Originals(self, leaps=np.unique(leaps[leaps < len(index)]))
 
     def reader(self, threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> FrameReader:
         """Open the file; frames come as they were recorded. Raises FootageError if that cannot be done."""

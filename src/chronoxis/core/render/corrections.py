@@ -1,0 +1,67 @@
+"""What traces change in a shot: gains of its recorded frames, and which of them are not to be seen."""
+
+import numpy as np
+
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.project import Shot
+from chronoxis.core.picture.correction import Correction
+from chronoxis.core.picture.evening import EvenLight
+from chronoxis.core.timing.frame_making import PassersBy
+from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
+from chronoxis.core.traces.picture_trace import PictureTrace
+
+# A usual span: so many frames, and so many recorded seconds at least.
+_SPAN_FRAMES, _SPAN_SECONDS = 100, 4.0
+
+
+def usual_span(footage: Footage) -> float:
+    """Recorded seconds below which changes of light are flicker, unless a person says otherwise."""
+    return max(_SPAN_FRAMES / float(footage.rate), _SPAN_SECONDS)
+
+
+def corrections_of(
+    shot: Shot, footage: Footage, source: Source, trace: PictureTrace | None
+) -> tuple[Correction, ...]:
+    """What is done to the recorded frames of a shot first; nothing where its footage was not measured yet."""
+    even = shot.even_out
+    if trace is None or not even.strength:
+        return ()
+    span = (float(even.span) if even.span is not None else usual_span(footage)) * float(footage.rate)
+    gains = trace.gains(even.strength, span, channels=even.channels)
+    numbers = source.originals.numbers
+    return (EvenLight(gains if numbers is None else gains[numbers], source.facts.picture.colour),)
+
+
+def passers_by(
+    shot: Shot, footage: Footage, source: Source, trace: PictureTrace | None
+) -> tuple[Spans, Spans]:
+    """The frames of a shot's footage that are skipped, and those that are cleared."""
+    if trace is None or not shot.reads_traces:
+        return NO_SPANS, NO_SPANS
+    marks = {PassersBy.SKIP: np.zeros(len(trace), np.bool_), PassersBy.CLEAR: np.zeros(len(trace), np.bool_)}
+    for first, stop in trace.passers.tolist():
+        wish = shot.handles_passer_by(*moment_of(footage, source, first, stop))
+        if wish in marks:
+            marks[wish][first:stop] = True
+    numbers = source.originals.numbers
+    return _spans(marks[PassersBy.SKIP], numbers), _spans(marks[PassersBy.CLEAR], numbers)
+
+
+def moment_of(footage: Footage, source: Source, first: int, stop: int) -> tuple[float, float]:
+    """The recorded seconds of recorded frames or photos ``first`` to ``stop``."""
+    numbers = source.originals.numbers
+    if numbers is not None:
+        shown = np.flatnonzero((numbers >= first) & (numbers < stop))
+        if not len(shown):
+            return 0.0, 0.0
+        first, stop = int(shown[0]), int(shown[-1]) + 1
+    scale = float(footage.scale)
+    return float(source.edges[first]) * scale, float(source.edges[stop]) * scale
+
+
+def _spans(marks: np.ndarray[tuple[int], np.dtype[np.bool_]], numbers: Frames | None) -> Spans:
+    """Stretches of frames of the course that are marked."""
+    own = marks if numbers is None else marks[numbers]
+    turns = np.flatnonzero(np.diff(np.concatenate(([0], own.astype(np.int8), [0]))))
+    return turns.reshape(-1, 2).astype(np.int64)

@@ -1,0 +1,113 @@
+"""Light along footage: how it is measured so that subjects do not sway it, and how it is evened out."""
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from scipy.linalg import solveh_banded
+
+from chronoxis.core.traces.glances import Small
+
+Course = npt.NDArray[np.float64]
+"""Logarithms of light, shape (frames, 3) for red, green and blue; only differences mean anything."""
+
+# Light below and above which a pixel tells nothing of a gain: noise, and what is white in any case.
+_DARK, _WHITE = 0.004, 0.85
+_FEWEST = 0.02  # of all pixels, that have to tell something
+# Differences that spread wider than these, and so many times as from frame to frame, are of what moved.
+_MOVED, _FURTHER = 0.05, 2.0
+_LONGEST_SOLVED = 400  # frames of a span that is smoothed frame by frame; longer ones in blocks
+_BLOCKS_OF_SPAN = 100
+
+
+def level(light: Small) -> npt.NDArray[np.float32]:
+    """Mean luminance (BT.709) of glances in light, 0 to 1; shape (glances,)."""
+    return np.asarray(light.mean(axis=(1, 2)) @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
+
+
+def steps(anchor: Small, lights: Small) -> Course:
+    """By how much light changed from frame to frame: the midmeans of what their pixels say.
+
+    Whatever moves changes some pixels up and others down, and the middle half stays with what is still. All
+    are compared with one glance before them, so that small errors do not add up; where the camera moves and
+    that is of something else, each is compared with the one before it.
+
+    Args:
+        anchor: in light, of the frame before the first one.
+        lights: glances in light that follow one another, shape (n, rows, columns, 3).
+
+    Returns:
+        Differences of logarithms, shape (n, 3); 0 where too few pixels tell anything.
+    """
+    before = np.concatenate([anchor[None], lights[:-1]])
+    first, some = (
+        np.broadcast_to(anchor, lights.shape),
+        (slice(None), slice(None, None, 3), slice(None, None, 3)),
+    )
+    spread, spread_from_first = (float(np.median(_told(a[some], lights[some])[1])) for a in (before, first))
+    if spread_from_first > _MOVED + _FURTHER * spread:
+        return _told(before, lights)[0]
+    return np.diff(_told(first, lights)[0], axis=0, prepend=np.zeros((1, 3)))
+
+
+def _told(before: Small, lights: Small) -> tuple[Course, Course]:
+    """Midmeans of differences of logarithms, and how far the middle half of them spreads."""
+    telling = (np.minimum(before, lights) > _DARK) & (np.maximum(before, lights) < _WHITE)
+    told = np.log(np.maximum(lights, _DARK)) - np.log(np.maximum(before, _DARK))
+    ordered = np.sort(np.where(telling, told, np.inf).reshape(len(lights), -1, 3), axis=1)
+    counts = telling.reshape(len(lights), -1, 3).sum(axis=1)
+    low, high = counts // 4, np.maximum(counts - counts // 4, 1)
+    sums = np.cumsum(np.where(np.isfinite(ordered), ordered, 0), axis=1)
+    sums = np.concatenate([np.zeros((len(lights), 1, 3), sums.dtype), sums], axis=1)
+
+    def at(rows: np.ndarray[Any, Any], places: npt.NDArray[np.int64]) -> Course:
+        return np.asarray(np.take_along_axis(rows, places[:, None, :], axis=1)[:, 0])
+
+    middle = (at(sums, high) - at(sums, low)) / np.maximum(high - low, 1)
+    enough = counts > _FEWEST * ordered.shape[1]
+    spread = at(ordered, np.minimum(high, counts.max() - 1).clip(0)) - at(ordered, low)
+    return np.where(enough, middle, 0.0), np.where(enough, spread, 0.0)
+
+
+def smoothed(course: Course, span: float, scenes: npt.NDArray[np.int64]) -> Course:
+    """The slow course of light: changes that come and go within a span are gone.
+
+    Whittaker's smoother with differences of the third order (Eilers, Analytical Chemistry 75, 2003, 3631):
+    it lets pass what is slower than the span, bends of a dawn included, and goes on to both ends.
+
+    Args:
+        course: shape (frames, channels).
+        span: frames.
+        scenes: the first frames of scenes, ascending; each is smoothed by itself.
+    """
+    smooth = np.empty_like(course)
+    ends = [*scenes.tolist(), len(course)]
+    for begin, end in zip([0, *scenes.tolist()], ends, strict=True):
+        if end > begin:
+            smooth[begin:end] = _smoothed_scene(course[begin:end], span)
+    return smooth
+
+
+def _smoothed_scene(course: Course, span: float) -> Course:
+    count = len(course)
+    if span > _LONGEST_SOLVED:
+        block = max(1, int(span / _BLOCKS_OF_SPAN))
+        firsts = np.arange(0, count, block)
+        sizes = np.diff(np.append(firsts, count))
+        means = np.add.reduceat(course, firsts) / sizes[:, None]
+        middles = firsts + (sizes - 1) / 2
+        slow = _smoothed_scene(means, span / block)
+        at = np.arange(count)
+        return np.stack([np.interp(at, middles, column) for column in slow.T], axis=1)
+    if count < 5:
+        return np.repeat(course.mean(axis=0, keepdims=True), count, axis=0)
+    weight = (span / (2 * np.pi)) ** 6
+    # The bands of I + w DᵀD, D the third differences.
+    difference = np.array([-1.0, 3.0, -3.0, 1.0])
+    bands = np.zeros((4, count))
+    for place in range(4):
+        for other in range(place, 4):
+            bands[other - place, place : count - 3 + place] += difference[place] * difference[other]
+    bands *= weight
+    bands[0] += 1
+    return np.asarray(solveh_banded(bands, course, lower=True), np.float64)

@@ -1,0 +1,310 @@
+"""What is measured of the pictures of footage, in one pass in the background: light, motion, passers-by."""
+
+import time
+from collections.abc import Callable, Generator, Sequence
+from contextlib import closing
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.ahead import ahead
+from chronoxis.core.footage.source import Source
+from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
+from chronoxis.core.traces import light
+from chronoxis.core.traces.glances import COLUMNS, ROWS, Glance, glance_at
+from chronoxis.core.traces.passers_by import PasserWatch, moments
+from chronoxis.core.traces.store import Columns, TraceStore, fingerprint
+
+Column = npt.NDArray[np.float32]
+"""A number of each recorded frame or photo."""
+
+_NAME = "pictures-1"  # counts up when something else is measured
+_LONG = 20_000  # frames from which a sample comes before the rest
+_SAMPLED = 1200  # places that are looked at then
+_TOGETHER = 24  # glances that are measured at once
+_WATCHED = 8.0  # pictures per recorded second that passers-by are looked for in, at most
+_TOLD = 0.25  # seconds between two looks at how far it is
+_KEPT = 60.0  # seconds after which what is known is put on the disk
+_DECODED_AHEAD = 6
+_GAMMA = 0.45  # about: what light times a gain comes to in codes
+# A picture begins a scene that differs from the one before by so much of the range, and by so many times
+# what its neighbours do.
+_CUT, _CUT_ABOVE = 0.10, 3.0
+
+
+@dataclass(frozen=True, eq=False)
+class PictureTrace:
+    """What is known of the pictures of footage, by the number of the recorded frame or the photo.
+
+    Attributes:
+        light: mean luminance, linear, 0 to 1.
+        steps: by how much the logarithm of light changed from the frame before; shape (frames, 3).
+        motion: mean difference of codes from the frame before, 0 to 1, the change of light taken out.
+        covered: share of the picture that something large and near covers.
+        known: which frames were looked at.
+        watched: frames from one that passers-by are looked for in to the next.
+    """
+
+    light: Column
+    steps: Column
+    motion: Column
+    covered: Column
+    known: npt.NDArray[np.bool_]
+    watched: int
+
+    @classmethod
+    def blank(cls, frames: int, watched: int) -> "PictureTrace":
+        """Nothing is known yet."""
+        columns = {
+            name: np.zeros((frames, 3) if name == "steps" else frames, np.float32) for name in _COLUMNS
+        }
+        return cls.of(columns, np.zeros(frames, np.bool_), watched)
+
+    @classmethod
+    def of(cls, columns: Columns, known: npt.NDArray[np.generic], watched: int) -> "PictureTrace":
+        """From a copy of columns by name."""
+        copied = {name: columns[name].astype(np.float32) for name in _COLUMNS}
+        return cls(**copied, known=known.astype(np.bool_), watched=watched)
+
+    def __len__(self) -> int:
+        return len(self.known)
+
+    @cached_property
+    def is_whole(self) -> bool:
+        """Whether all frames were looked at."""
+        return bool(self.known.all())
+
+    @cached_property
+    def scenes(self) -> Frames:
+        """The frames that begin another scene, after the first one."""
+        around = np.concatenate(([0], self.motion, [0]))
+        usual = np.maximum(around[:-2], around[2:])
+        found = np.flatnonzero((self.motion > _CUT) & (self.motion > _CUT_ABOVE * usual + 0.02) & self.known)
+        return found[found > 0]
+
+    @cached_property
+    def passers(self) -> Spans:
+        """The moments when somebody passes; none while not all is known."""
+        if not self.is_whole:
+            return NO_SPANS
+        return np.clip(moments(self.covered[:: self.watched]) * self.watched, 0, len(self))
+
+    def gains(self, strength: float, span: float, *, channels: bool) -> npt.NDArray[np.float32]:
+        """What light is multiplied with to be even, shape (frames, 3).
+
+        Args:
+            strength: share of the way, 0 to 1.
+            span: frames within which changes come and go that are flicker.
+            channels: each channel by itself, rather than all alike.
+        """
+        asked = strength, span, channels
+        if asked not in self._evened:
+            self._evened.clear()  # the newest only: a drag makes many
+            self._evened[asked] = self._gains(*asked)
+        return self._evened[asked]
+
+    @cached_property
+    def _evened(self) -> dict[tuple[float, float, bool], Column]:
+        return {}
+
+    def _gains(self, strength: float, span: float, channels: bool) -> Column:
+        steps = self.steps.astype(np.float64)
+        steps[self.scenes] = 0
+        course = np.cumsum(steps, axis=0)
+        if not channels:
+            # As the eye weighs them, so that one channel near black does not sway the others.
+            course = np.repeat((course @ np.array([0.2126, 0.7152, 0.0722]))[:, None], 3, axis=1)
+        off = light.smoothed(course, span, self.scenes) - course
+        return np.exp(strength * off).astype(np.float32)
+
+
+_COLUMNS = ("light", "steps", "motion", "covered")
+
+
+def watch(
+    source: Source,
+    store: TraceStore,
+    shown: Callable[[PictureTrace, float], None] = lambda _trace, _share: None,
+) -> PictureTrace:
+    """Measure the pictures of footage as they were recorded, unless that was done before.
+
+    What was begun before is gone on with. Of much footage, places all over it are looked at first.
+
+    Args:
+        source: opened and counted.
+        store: where it is kept.
+        shown: called with what is known so far, and the share done; it may raise `Cancelled` to stop.
+
+    Raises:
+        FootageError: the pictures cannot be read.
+        Cancelled: ``shown`` raised it.
+    """
+    originals = source.originals
+    try:
+        mark = fingerprint(source.files)
+    except OSError as error:
+        raise FootageError(f"{error.filename} cannot be read: {error.strerror}.") from error
+    frames, step = len(originals.source.edges) - 1, _step(originals.source)
+    trace = _kept(store, mark, frames, step) or PictureTrace.blank(frames, step)
+    if trace.is_whole:
+        return trace
+    if frames > _LONG and not trace.known.any():
+        trace = _sampled(originals.source, originals.leaps, trace, shown)
+    watching = _Watching(originals.source, trace)
+    kept = time.monotonic()
+    try:
+        for known, share in watching.passed():
+            shown(known, share)
+            if time.monotonic() - kept > _KEPT:
+                kept = time.monotonic()
+                _keep(store, mark, watching.trace())
+    except BaseException:
+        _keep(store, mark, watching.trace())
+        raise
+    whole = watching.trace()
+    _keep(store, mark, whole)
+    return whole
+
+
+def kept_trace(source: Source, store: TraceStore) -> PictureTrace | None:
+    """What was measured of all of some footage before, or None. Raises nothing."""
+    try:
+        source = source.originals.source
+        trace = _kept(store, fingerprint(source.files), len(source.edges) - 1, _step(source))
+    except OSError:
+        return None
+    return trace if trace is not None and trace.is_whole else None
+
+
+def _step(source: Source) -> int:
+    return max(1, round(float(source.rate) / _WATCHED))
+
+
+def _kept(store: TraceStore, mark: str, frames: int, step: int) -> PictureTrace | None:
+    columns = store.kept(mark, _NAME)
+    if columns is None or not {*_COLUMNS, "known"} <= set(columns):
+        return None
+    if any(len(columns[name]) != frames for name in (*_COLUMNS, "known")):
+        return None
+    return PictureTrace.of(columns, columns["known"], step)
+
+
+def _keep(store: TraceStore, mark: str, trace: PictureTrace) -> None:
+    store.keep(mark, _NAME, {name: getattr(trace, name) for name in (*_COLUMNS, "known")})
+
+
+class _Watching:
+    """One pass over all frames that were not looked at in their turn before."""
+
+    def __init__(self, source: Source, trace: PictureTrace) -> None:
+        self._source, self._trace = source, trace
+        self._step = trace.watched
+        # A sample knows every so manieth; what was passed over in order is known without a gap.
+        gap = np.flatnonzero(~trace.known)
+        done = int(gap[0]) if len(gap) else len(trace)
+        self._first = max(0, done // self._step * self._step - 50 * self._step)
+        self._columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
+        self._known = trace.known.copy()
+        self._watch = PasserWatch()
+        self._seen: list[int] = []
+
+    def trace(self) -> PictureTrace:
+        """What is known by now."""
+        return PictureTrace.of(self._columns, self._known, self._step)
+
+    def passed(self) -> Generator[tuple[PictureTrace, float], None, None]:
+        """Look at frame after frame; yields now and then what is known, and the share done."""
+        colour = self._source.facts.picture.colour
+        waiting: list[tuple[int, Glance]] = []
+        before: Glance | None = None
+        told = 0.0
+        count = len(self._known)
+        with self._source.reader(0, (COLUMNS, ROWS), fit=True) as reader:
+            frames = reader.frames(range(self._first, count))
+            with closing(ahead(frames, _DECODED_AHEAD)) as decoded:
+                for number, frame in decoded:
+                    waiting.append((number, glance_at(frame, colour)))
+                    if len(waiting) < _TOGETHER and number < count - 1:
+                        continue
+                    before = self._measure(before, waiting)
+                    waiting = []
+                    if time.monotonic() - told > _TOLD:
+                        told = time.monotonic()
+                        yield self.trace(), (number + 1) / count
+        self._note_passers()
+        self._known[:] = True
+
+    def _measure(self, before: Glance | None, waiting: list[tuple[int, Glance]]) -> Glance:
+        """Put in what some glances that follow one another tell; the last of them."""
+        numbers = np.array([number for number, _ in waiting])
+        glances = [glance for _, glance in waiting]
+        measured = _compared([before or glances[0], *glances[:-1]], glances)
+        skip = 1 if before is None and numbers[0] > 0 else 0  # it was measured against the one before it
+        for name, column in measured.items():
+            self._columns[name][numbers[skip:]] = column[skip:]
+        self._known[numbers] = True
+        for number, glance in waiting:
+            if number % self._step == 0:
+                self._watch.see(glance.codes)
+                self._seen.append(number)
+        return glances[-1]
+
+    def _note_passers(self) -> None:
+        """Put in what is covered, between the pictures that were looked at as in the nearest of them."""
+        if not self._seen:
+            return
+        covered, seen = self._watch.covered(), np.array(self._seen)
+        every = np.arange(self._first, len(self._known))
+        nearest = np.clip(np.rint((every - seen[0]) / self._step).astype(np.int64), 0, len(seen) - 1)
+        self._columns["covered"][self._first :] = covered[nearest]
+
+
+def _compared(before: Sequence[Glance], glances: Sequence[Glance]) -> dict[str, Column]:
+    """The columns that glances give, each against the one before it."""
+    lights = np.stack([glance.light for glance in glances])
+    steps = light.steps(before[0].light, lights)
+    gains = np.exp(_GAMMA * steps).astype(np.float32)[:, None, None, :]
+    codes_before, codes = (np.stack([glance.codes for glance in part]) for part in (before, glances))
+    apart = np.abs(codes - np.minimum(codes_before * gains, 1))
+    return {
+        "light": light.level(lights),
+        "steps": steps.astype(np.float32),
+        "motion": apart.mean(axis=(1, 2, 3)),
+    }
+
+
+def _sampled(
+    source: Source,
+    leaps: Frames | None,
+    trace: PictureTrace,
+    shown: Callable[[PictureTrace, float], None],
+) -> PictureTrace:
+    """What places all over the footage tell, two neighbouring frames at each."""
+    count = len(trace)
+    wished = np.linspace(0, count - 2, _SAMPLED).astype(np.int64)
+    if leaps is not None and len(leaps):
+        wished = leaps[np.clip(np.searchsorted(leaps, wished), 0, len(leaps) - 1)]
+    places = np.unique(np.clip(wished, 0, count - 2))
+    numbers = np.unique(np.concatenate([places, places + 1]))
+    columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
+    known = trace.known.copy()
+    colour = source.facts.picture.colour
+    before: tuple[int, Glance] | None = None
+    told = 0.0
+    with source.reader(0, (COLUMNS, ROWS), fit=True) as reader:
+        for number, frame in reader.frames(numbers):
+            glance = glance_at(frame, colour)
+            if before is not None and before[0] == number - 1:
+                measured = _compared([before[1]], [glance])
+                for at in (number - 1, number):
+                    for name, column in measured.items():
+                        columns[name][at] = column[0]
+                    known[at] = True
+            before = number, glance
+            if time.monotonic() - told > _TOLD:
+                told = time.monotonic()
+                shown(PictureTrace.of(columns, known, trace.watched), 0.0)
+    return PictureTrace.of(columns, known, trace.watched)
