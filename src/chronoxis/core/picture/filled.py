@@ -8,11 +8,12 @@ import numpy as np
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.in_between import LightPair
 from chronoxis.core.picture.kernels import TILE, Picture, Tiles, size_of
-from chronoxis.core.picture.motion import FINEST, GOOD, QUICK, Care, MotionBetween
+from chronoxis.core.picture.long_exposure import LightMean
+from chronoxis.core.picture.motion import CAREFUL, GOOD, QUICK, Care, MotionBetween
 from chronoxis.core.picture.rgb import Rgb16
 
 Passed = tuple[float, float, float]
-"""From which share of the way between two frames to which the shutter is open, and the weight of that."""
+"""From which share of the way between two frames to which it is exposed, and how much of all that is."""
 
 
 @dataclass(frozen=True)
@@ -32,46 +33,45 @@ class Steps:
 
 QUICK_STEPS = Steps(QUICK, 6.0, 8)
 GOOD_STEPS = Steps(GOOD, 3.0, 16)
-FINEST_STEPS = Steps(FINEST, 1.5, 64)
+FINEST_STEPS = Steps(CAREFUL, 1.5, 64)
 
 
 class Filled:
-    """Sums the course of the picture from frame to frame: where nothing moves, of both as they are."""
+    """A mean of frames, in which what moves is replaced by its course from frame to frame."""
 
     def __init__(self, colour: Colour, steps: Steps) -> None:
         self._steps = steps
-        self._pair = LightPair(colour, steps.care)
+        self._mean, self._pair = LightMean(colour), LightPair(colour, steps.care)
         self._before: Picture | None = None
-        self._weight = 0.0
+        self._moves = False
 
-    def add(self, picture: Picture, _weight: float = 1.0, passed: Passed = (0.0, 1.0, 1.0)) -> None:
-        """Take in the next frame; ``passed`` is of the way to it from the one before."""
+    def add(self, picture: Picture, weight: float = 1.0, passed: Passed = (0.0, 1.0, 0.0)) -> None:
+        """Take in the next frame with its weight in the mean; ``passed`` is of the way to it."""
+        self._mean.add(picture, weight)
         before, self._before = self._before, picture
-        low, high, weight = passed
-        if before is None or weight <= 0:
+        low, high, share = passed
+        if before is None or share <= 0:
             return
-        self._weight += weight
         motion = self._pair.hold(before, picture)
         if motion.is_cut:
-            of_first = max(0.0, min(high, 0.5) - low) / (high - low)
-            self._pair.add_both(motion, (weight * of_first, weight * (1 - of_first)))
             return
         height, width = size_of(picture)
         tiles = self._tiles(motion, (high - low) * width / motion.grid[0], height)
         middle = (low + high) / 2
-        self._pair.add_both(motion, (weight * (1 - middle), weight * middle), tiles)
         for count in np.unique(tiles[tiles > 0]).tolist():
+            self._moves = True
+            self._pair.add_both((-share * (1 - middle), -share * middle), tiles, count)
             for step in range(count):
-                share = low + (high - low) * (step + 0.5) / count
-                self._pair.add_between(motion, share, weight / count, tiles, count)
+                at = low + (high - low) * (step + 0.5) / count
+                self._pair.add_between(at, share / count, tiles, count)
 
     def made(self) -> Rgb16:
-        """The picture as R′G′B′ codes. Raises ValueError if fewer than two frames were added."""
-        if self._weight <= 0:
-            raise ValueError("a filled exposure needs two frames")
-        encoded = self._pair.encoded(1 / self._weight)
-        self._weight, self._before = 0.0, None
-        return encoded
+        """The picture as R′G′B′ codes. Raises ValueError if nothing was added."""
+        made = self._mean.made(self._pair.sums if self._moves else None)
+        if self._moves:
+            self._pair.sums[:] = 0
+        self._before, self._moves = None, False
+        return made
 
     def _tiles(self, motion: MotionBetween, scale: float, height: int) -> Tiles:
         """How many steps each tile takes, a power of two; 0 where nothing moves far enough to be seen."""

@@ -12,17 +12,18 @@ from chronoxis.core.picture.row_work import RowWork
 
 
 class LightPair:
-    """Two recorded frames in light and the motion between them, kept for pictures between the same two.
+    """Two recorded frames and the motion between them, kept for pictures between the same two.
 
     Attributes:
-        sums: what is added up of pictures between them.
+        sums: light that was added up of pictures between them.
     """
 
     def __init__(self, colour: Colour, care: Care) -> None:
         self._colour, self._care = colour, care
         self._pictures: list[Picture] = []
-        self._pixels: list[Pixels] = []
         self._greys: list[Grey] = []
+        self._pixels: list[Pixels] = []
+        self._lit: list[Picture | None] = [None, None]
         self._motion: MotionBetween | None = None
         self._meetings = np.zeros((0, 0, 8), np.float32)
         self._work = RowWork()
@@ -32,61 +33,63 @@ class LightPair:
         """The picture a share of the way from the first frame to the second, as R′G′B′ codes."""
         motion = self.hold(first, second)
         if motion.is_cut:
-            self.add_both(motion, (1.0, 0.0) if share < 0.5 else (0.0, 1.0))
+            self.add_both((1.0, 0.0) if share < 0.5 else (0.0, 1.0))
         else:
-            self.add_between(motion, share, 1.0)
-        return self.encoded(1.0)
+            self.add_between(share, 1.0)
+        encoded = np.empty((*self.sums.shape[:2], 3), np.uint16)
+        kernels.encode_pixels(self._work, self.sums, 1.0, self._colour.transfer, encoded)
+        self._work.wait()
+        return encoded
 
     def hold(self, first: Picture, second: Picture) -> MotionBetween:
         """Take two frames, and find the motion; what is known from before is not worked out anew."""
         known = self._pictures
         if len(known) == 2 and known[0] is first and known[1] is second and self._motion is not None:
             return self._motion
-        shape = (*size_of(first), 4)
-        if self.sums.shape != shape:
-            self.sums = np.zeros(shape, np.float32)
-            self._pixels = [np.empty(shape, np.float32) for _ in range(2)]
-            known = []
         if len(known) == 2 and known[1] is first:
-            self._pixels.reverse()
             self._greys.reverse()
         else:
-            kernels.pixels(self._work, first, self._colour, self._pixels[0])
             self._greys = [grey_of(first, self._care.columns)] * 2
-        kernels.pixels(self._work, second, self._colour, self._pixels[1])
         self._greys[1] = grey_of(second, self._care.columns)
         self._motion = motion_between(self._greys[0], self._greys[1], self._care)
         self._pictures = [first, second]
-        self._work.wait()
         return self._motion
 
-    def add_between(
-        self, motion: MotionBetween, share: float, weight: float, tiles: Tiles | None = None, chosen: int = 0
-    ) -> None:
+    def add_between(self, share: float, weight: float, tiles: Tiles | None = None, chosen: int = 0) -> None:
         """Add the picture a share of the way between the two that are held to the sums; in some tiles."""
+        motion, pair = self._motion, self._light()
+        assert motion is not None
         if self._meetings.shape[:2] != motion.onwards.shape[:2]:
             self._meetings = np.zeros((*motion.onwards.shape[:2], 8), np.float32)
         found = None if tiles is None else _with_neighbours(tiles, chosen)
         kernels.meet(self._work, motion.onwards, motion.backwards, share, self._meetings, found, 1)
         self._work.wait()
-        pair = self._pixels[0], self._pixels[1]
         kernels.add_between(self._work, pair, self._meetings, weight, self.sums, tiles, chosen)
         self._work.wait()
 
-    def add_both(
-        self, motion: MotionBetween, weights: tuple[float, float], tiles: Tiles | None = None
-    ) -> None:
-        """Add the two that are held, as they are, to the sums; in tiles marked 0, if there are marks."""
-        pair = self._pixels[0], self._pixels[1]
-        kernels.add_both(self._work, pair, weights, motion.grid, self.sums, tiles, 0)
+    def add_both(self, weights: tuple[float, float], tiles: Tiles | None = None, chosen: int = 0) -> None:
+        """Add the two that are held, as they are, to the sums; in some tiles."""
+        pair = self._light()
+        assert self._motion is not None
+        kernels.add_both(self._work, pair, weights, self._motion.grid, self.sums, tiles, chosen)
         self._work.wait()
 
-    def encoded(self, scale: float) -> Rgb16:
-        """The scaled sums as R′G′B′ codes; they are empty then."""
-        encoded = np.empty((*self.sums.shape[:2], 3), np.uint16)
-        kernels.encode_pixels(self._work, self.sums, scale, self._colour.transfer, encoded)
+    def _light(self) -> tuple[Pixels, Pixels]:
+        """The two that are held, as pixels."""
+        shape = (*size_of(self._pictures[0]), 4)
+        if self.sums.shape != shape:
+            self.sums = np.zeros(shape, np.float32)
+            self._pixels = [np.empty(shape, np.float32) for _ in range(2)]
+            self._lit = [None, None]
+        if self._lit[1] is self._pictures[0]:
+            self._lit.reverse()
+            self._pixels.reverse()
+        for place, picture in enumerate(self._pictures):
+            if self._lit[place] is not picture:
+                kernels.pixels(self._work, picture, self._colour, self._pixels[place])
+                self._lit[place] = picture
         self._work.wait()
-        return encoded
+        return self._pixels[0], self._pixels[1]
 
 
 def _with_neighbours(tiles: Tiles, chosen: int) -> Tiles:

@@ -224,16 +224,22 @@ INLINE void codes_for(const Curve *curve, float *restrict light, int n)
     }
 }
 
-/* R'G'B' codes of three planes of codes, or of light if there is a curve, scaled to end at 1. */
-KERNEL void chronoxis_encode(const float *planes, ptrdiff_t size, float scale, const Curve *curve, int width,
-                             int y0, int y1, uint16_t *out)
+/* R'G'B' codes of three planes of codes, or of light if there is a curve, scaled to end at 1. More light, of
+ * four floats a pixel, may be added that is not scaled. */
+KERNEL void chronoxis_encode(const float *planes, ptrdiff_t size, float scale, const float *more,
+                             const Curve *curve, int width, int y0, int y1, uint16_t *out)
 {
     float c[3][PIECE];
     EACH_PIECE {
         uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
         for (int k = 0; k < 3; k++) {
             const float *restrict from = planes + k * size + (ptrdiff_t)y * width + x;
-            for (int i = 0; i < n; i++) c[k][i] = clamped(from[i] * scale);
+            for (int i = 0; i < n; i++) c[k][i] = from[i] * scale;
+            if (more) {
+                const float *restrict extra = more + 4 * ((ptrdiff_t)y * width + x) + k;
+                for (int i = 0; i < n; i++) c[k][i] += extra[4 * i];
+            }
+            for (int i = 0; i < n; i++) c[k][i] = clamped(c[k][i]);
             if (curve) codes_for(curve, c[k], n);
         }
         for (int i = 0; i < n; i++) {
@@ -358,6 +364,50 @@ INLINE Four sampled(const float *restrict places, int width, int height, float x
     const Four a = four_at(upper), b = four_at(upper + right), c = four_at(lower), d = four_at(lower + right);
     const Four above = a + across * (b - a), below = c + across * (d - c);
     return above + down * (below - above);
+}
+
+/* How much a picture differs from another, followed along a motion of two floats a place; and, if the motion
+ * back is given, how far from here the way there and back leads. */
+KERNEL void chronoxis_follow(const uint8_t *first, const uint8_t *second, const float *flow, const float *back,
+                             int width, int height, float *left, float *apart)
+{
+    for (int y = 0; y < height; y++)
+        for (int x = 0; x < width; x++) {
+            const ptrdiff_t here = (ptrdiff_t)y * width + x;
+            float u = x + flow[2 * here], v = y + flow[2 * here + 1];
+            u = u < 0.0f ? 0.0f : (u > width - 1 ? width - 1 : u);
+            v = v < 0.0f ? 0.0f : (v > height - 1 ? height - 1 : v);
+            const int i = (int)u, j = (int)v;
+            const ptrdiff_t at = (ptrdiff_t)j * width + i, right = i + 1 < width, under = j + 1 < height ? width : 0;
+            const float p = u - i, q = v - j;
+            const float above = second[at] + p * (second[at + right] - second[at]);
+            const float below = second[at + under] + p * (second[at + under + right] - second[at + under]);
+            left[here] = fabsf(first[here] - (above + q * (below - above)));
+            if (!back) continue;
+            float turned[2];
+            for (int k = 0; k < 2; k++) {
+                const float a = back[2 * at + k], b = back[2 * (at + right) + k];
+                const float c = back[2 * (at + under) + k], d = back[2 * (at + under + right) + k];
+                turned[k] = flow[2 * here + k] + (1 - q) * (a + p * (b - a)) + q * (c + p * (d - c));
+            }
+            apart[here] = sqrtf(turned[0] * turned[0] + turned[1] * turned[1]);
+        }
+}
+
+/* Motion of four floats a place, with how far it can be relied on: as far as it leaves less of the difference
+ * between two pictures than there is without it, and as the way back leads to where it began. */
+KERNEL void chronoxis_rely(const float *flow, const float *plain, const float *left, const float *apart, int count,
+                           float noise, float allowed, float allowed_share, float *motion)
+{
+    for (int i = 0; i < count; i++) {
+        const float right = flow[2 * i], down = flow[2 * i + 1];
+        const float alike = clamped((plain[i] + noise - left[i]) / (0.25f * plain[i] + noise));
+        const float far = sqrtf(right * right + down * down);
+        motion[4 * i] = right;
+        motion[4 * i + 1] = down;
+        motion[4 * i + 2] = alike * clamped(2.0f - apart[i] / (allowed + allowed_share * far));
+        motion[4 * i + 3] = 0;
+    }
 }
 
 /* Where pictures meet on their way: for each place of a grid, from where in both pictures its light comes

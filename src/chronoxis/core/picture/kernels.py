@@ -26,6 +26,12 @@ Pixels = npt.NDArray[np.float32]
 Motion = npt.NDArray[np.float32]
 """Shape (rows, columns, 4): right, down, in places of the grid; how far it can be relied on; unused."""
 
+Flow = npt.NDArray[np.float32]
+"""Shape (rows, columns, 2): right, down, in places of the grid."""
+
+Differences = npt.NDArray[np.float32]
+"""Shape (rows, columns)."""
+
 Meetings = npt.NDArray[np.float32]
 """Shape (rows, columns, 8): from where in two pictures light comes, and with what weights."""
 
@@ -121,14 +127,29 @@ def median(work: RowWork, pictures: Sequence[Picture], colour: Colour, into: Rgb
     work.give(sort, into.shape[0])
 
 
-def encode(work: RowWork, planes: Planes, scale: float, transfer: int | None, into: Rgb16) -> None:
-    """R′G′B′ codes of scaled planes: of light, or, without a transfer, of codes."""
+def encode(
+    work: RowWork,
+    planes: Planes,
+    scale: float,
+    transfer: int | None,
+    into: Rgb16,
+    more: Pixels | None = None,
+) -> None:
+    """R′G′B′ codes of scaled planes: of light, perhaps with ``more`` of it; without a transfer of codes."""
     curve = None if transfer is None else ctypes.byref(_curve(transfer))
     size, width = ctypes.c_ssize_t(into.shape[0] * into.shape[1]), into.shape[1]
 
     def write(rows: slice) -> None:
         _library().chronoxis_encode(
-            _of(planes), size, ctypes.c_float(scale), curve, width, rows.start, rows.stop, _of(into)
+            _of(planes),
+            size,
+            ctypes.c_float(scale),
+            _of(more),
+            curve,
+            width,
+            rows.start,
+            rows.stop,
+            _of(into),
         )
 
     work.give(write, into.shape[0])
@@ -185,6 +206,41 @@ def size_of(picture: Picture) -> tuple[int, int]:
     if isinstance(picture, VideoFrame):
         return picture.height, picture.width
     return picture.shape[0], picture.shape[1]
+
+
+def follow(
+    first: npt.NDArray[np.uint8], second: npt.NDArray[np.uint8], flow: Flow, back: Flow | None = None
+) -> tuple[Differences, Differences]:
+    """How much a picture differs from another followed along a motion, here and now.
+
+    Returns:
+        Differences in codes; and, with the motion ``back``, how many places apart the way there and back
+        begins and ends.
+    """
+    height, width = first.shape
+    left, apart = np.empty((height, width), np.float32), np.zeros((height, width), np.float32)
+    _library().chronoxis_follow(
+        _of(first), _of(second), _of(flow), _of(back), width, height, _of(left), _of(apart)
+    )
+    return left, apart
+
+
+def rely(
+    flow: Flow, plain: Differences, left: Differences, apart: Differences, noise: float, allowed: float,
+    allowed_share: float,
+) -> Motion:  # fmt: skip
+    """Motion with how far it can be relied on, here and now.
+
+    As far as it leaves less (``left``) of the difference between two pictures than there is without it
+    (``plain``), but for ``noise``; and as the way back leads to where it began, but for what is allowed.
+    """
+    height, width = plain.shape
+    motion = np.empty((height, width, 4), np.float32)
+    _library().chronoxis_rely(
+        _of(flow), _of(plain), _of(left), _of(apart), height * width,
+        ctypes.c_float(noise), ctypes.c_float(allowed), ctypes.c_float(allowed_share), _of(motion),
+    )  # fmt: skip
+    return motion
 
 
 def meet(

@@ -3,7 +3,7 @@
 import numpy as np
 
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, add_light, encode, size_of
+from chronoxis.core.picture.kernels import Picture, Pixels, add_light, encode, size_of
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 from chronoxis.core.picture.waiting import Waiting
@@ -35,8 +35,10 @@ class LightMean:
         self._waiting.take(picture, weight)
         self._weight += weight
 
-    def made(self) -> Rgb16:
+    def made(self, more: Pixels | None = None) -> Rgb16:
         """The mean as R′G′B′ codes, uint16, shape (height, width, 3). Empties the collection for another.
+
+        ``more`` is light that is added to it.
 
         Raises:
             ValueError: nothing was added.
@@ -45,7 +47,7 @@ class LightMean:
             raise ValueError("a mean needs at least one frame")
         self._waiting.give()
         encoded = np.empty((*self._sums.shape[1:], 3), np.uint16)
-        encode(self._work, self._sums, 1 / self._weight, self._colour.transfer, encoded)
+        encode(self._work, self._sums, 1 / self._weight, self._colour.transfer, encoded, more)
         self._work.wait()
         self._sums[:] = 0
         self._weight = 0.0

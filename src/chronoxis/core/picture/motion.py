@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from chronoxis.core.picture.kernels import Motion, Picture, size_of
+from chronoxis.core.picture.kernels import Differences, Flow, Motion, Picture, follow, rely, size_of
 from chronoxis.core.picture.rgb import planar_depth, planar_format
 
 Grey = npt.NDArray[np.uint8]
@@ -21,8 +21,11 @@ _CUT_SIZE = (16, 9)
 _CUT = 14.0
 # Motion that leaves so much of the difference between two pictures does not explain it.
 _UNEXPLAINED = 0.6
+_LEAST = 24  # rows and columns that the library's own pyramids need
+_COARSER, _COARSE = 2, 120  # times that a picture is reduced to look at it coarsely, down to so many columns
+_CLEARLY = 0.7  # times the difference that the finer look leaves, less than which the coarser one leaves
 _NEAR = (5, 5)  # places of the grid over which differences are looked at together
-_NOISE = 2.0  # codes
+_NOISE = 1.0  # codes
 _INCONSISTENT = 0.6  # places of the grid, and the share of the motion, by which both directions may differ
 _INCONSISTENT_SHARE = 0.08
 _BOTH = ThreadPoolExecutor(2, thread_name_prefix="motion")
@@ -43,6 +46,7 @@ class Care:
 
 QUICK = Care(320, cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
 GOOD = Care(480, cv2.DISOPTICAL_FLOW_PRESET_FAST)
+CAREFUL = Care(480, cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
 FINEST = Care(960, cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
 
 
@@ -82,10 +86,13 @@ def grey_of(picture: Picture, columns: int) -> Grey:
     height, width = size_of(picture)
     luma = _luma(picture)
     share = max(1, -(-width // columns))
-    if share == 1:
-        return np.ascontiguousarray(luma)
+    while share % 2 == 0 and min(width, height) > 1:  # the library halves far faster than it divides
+        width, height, share = width // 2, height // 2, share // 2
+        luma = np.asarray(cv2.resize(luma, (width, height), interpolation=cv2.INTER_AREA), np.uint8)
     size = max(1, width // share), max(1, height // share)
-    return np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), np.uint8)
+    if share > 1:
+        luma = np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), np.uint8)
+    return np.ascontiguousarray(luma)
 
 
 def _luma(picture: Picture) -> Grey:
@@ -103,16 +110,16 @@ def _luma(picture: Picture) -> Grey:
 
 def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
     """Motion between two pictures of one size."""
-    least = 24  # the library's own pyramids need some room
     height, width = first.shape
-    if min(height, width) < least:
+    if min(height, width) < _LEAST:
         still = np.zeros((height, width, 4), np.float32)
         return MotionBetween(still, still, _is_cut(first, second))
     one, other = _BOTH.submit(_flow, first, second, care), _BOTH.submit(_flow, second, first, care)
     there, back = one.result(), other.result()
-    plain = _difference(first, second)
-    onwards, explained = _relied(first, second, there, back, plain)
-    backwards, _ = _relied(second, first, back, there, plain)
+    plain = np.asarray(cv2.blur(cv2.absdiff(first, second).astype(np.float32), _NEAR), np.float32)
+    on = _BOTH.submit(_relied, first, second, there, back, plain)
+    backwards, _ = _BOTH.submit(_relied, second, first, back, there, plain).result()
+    onwards, explained = on.result()
     cut = _is_cut(first, second) and explained > _UNEXPLAINED
     return MotionBetween(onwards, backwards, cut)
 
@@ -120,44 +127,34 @@ def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
 _SEARCH = local()
 
 
-def _flow(first: Grey, second: Grey, care: Care) -> npt.NDArray[np.float32]:
-    """Dense inverse search (Kroeger et al., 2016, arXiv:1603.03590); shape (rows, columns, 2)."""
+def _flow(first: Grey, second: Grey, care: Care) -> Flow:
+    """Dense inverse search (Kroeger et al., 2016, arXiv:1603.03590); shape (rows, columns, 2).
+
+    What is small and goes far is found where it is seen coarsely; of both findings, that stands which makes
+    the pictures more alike.
+    """
     searches = _SEARCH.__dict__.setdefault("by_preset", {})
     if care.preset not in searches:
         searches[care.preset] = cv2.DISOpticalFlow.create(care.preset)
-    found = searches[care.preset].calc(first, second, None)
-    return np.asarray(found, np.float32)
+    own = np.asarray(searches[care.preset].calc(first, second, None), np.float32)
+    height, width = first.shape
+    if min(height, width) < _COARSER * _LEAST or width <= _COARSE:
+        return own
+    size = width // _COARSER, height // _COARSER
+    small = [cv2.resize(grey, size, interpolation=cv2.INTER_AREA) for grey in (first, second)]
+    found = _flow(np.asarray(small[0], np.uint8), np.asarray(small[1], np.uint8), QUICK)
+    coarse = cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(_COARSER)
+    left, left_coarse = (cv2.blur(follow(first, second, flow)[0], _NEAR) for flow in (own, coarse))
+    better = left_coarse < _CLEARLY * left - _NOISE
+    own[better] = coarse[better]
+    return own
 
 
-def _difference(one: npt.NDArray[np.float32] | Grey, other: Grey) -> npt.NDArray[np.float32]:
-    return np.asarray(cv2.blur(cv2.absdiff(one, other).astype(np.float32), _NEAR), np.float32)
-
-
-def _relied(
-    here: Grey,
-    there: Grey,
-    flow: npt.NDArray[np.float32],
-    back: npt.NDArray[np.float32],
-    plain: npt.NDArray[np.float32],
-) -> tuple[Motion, float]:
-    """Motion with how far it can be relied on, and how much of the difference it leaves unexplained.
-
-    It is relied on where it makes the pictures more alike than they are without it, and where the way back
-    leads to where it began.
-    """
-    height, width = here.shape
-    x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
-    to_x, to_y = x + flow[..., 0], y + flow[..., 1]
-    warped = cv2.remap(there, to_x, to_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    left = _difference(here, np.asarray(warped, np.uint8))
-    alike = np.clip((plain + _NOISE - left) / (0.25 * plain + _NOISE), 0, 1)
-    returned = cv2.remap(back, to_x, to_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    apart = np.hypot(flow[..., 0] + returned[..., 0], flow[..., 1] + returned[..., 1])
-    allowed = _INCONSISTENT + _INCONSISTENT_SHARE * np.hypot(flow[..., 0], flow[..., 1])
-    consistent = np.clip(2 - apart / allowed, 0, 1)
-    motion = np.zeros((height, width, 4), np.float32)
-    motion[..., :2] = flow
-    motion[..., 2] = alike * consistent
+def _relied(here: Grey, there: Grey, flow: Flow, back: Flow, plain: Differences) -> tuple[Motion, float]:
+    """Motion with how far it can be relied on, and how much of the difference it leaves unexplained."""
+    left, apart = follow(here, there, flow, back)
+    left = np.asarray(cv2.blur(left, _NEAR), np.float32)
+    motion = rely(flow, plain, left, apart, _NOISE, _INCONSISTENT, _INCONSISTENT_SHARE)
     return motion, float(left.mean() / max(float(plain.mean()), 1e-3))
 
 

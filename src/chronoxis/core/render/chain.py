@@ -192,4 +192,6 @@ def _passed(edges: Seconds, frames: Frames, opened: float, closed: float, way: W
     begins = edges[frames]
     apart = np.diff(begins)
     low, high = (np.clip((t - begins[:-1]) / apart, 0, 1) for t in (opened, closed))
-    return [(0.0, 0.0, 0.0), *zip(low.tolist(), high.tolist(), ((high - low) * apart).tolist(), strict=True)]
+    lasting = (high - low) * apart
+    shares = lasting / max(float(lasting.sum()), 1e-12)
+    return [(0.0, 0.0, 0.0), *zip(low.tolist(), high.tolist(), shares.tolist(), strict=True)]
