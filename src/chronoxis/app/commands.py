@@ -7,13 +7,14 @@ from math import ceil
 from chronoxis.app.document import Document
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model import arranging, pacing, sounding
+from chronoxis.core.model import arranging, correcting, pacing, sounding
 from chronoxis.core.model.beats import turns, with_tap
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.pacing import CopiedPace
 from chronoxis.core.model.playing import place_at, played_at, result_span, result_time_of
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 from chronoxis.core.timing.timecode import format_time
@@ -48,6 +49,11 @@ class Commands:
         if document.apply(label, lambda project: arranging.set_points(project, number, *points)):
             last = document.project.starts[number + 1] - 1 / document.project.rate
             document.move_playhead(start if begin != shot.backwards else last)
+
+    def set_passer_by(self, shot: int, moment: tuple[float, float], wish: PassersBy | None) -> None:
+        """Choose what is done about one passer-by; None leaves it to what all of the shot have."""
+        span = Fraction(moment[0]), Fraction(moment[1])
+        self._document.apply("Passer-by", lambda p: correcting.set_passer_by(p, shot, span, wish))
 
     def use_all(self) -> None:
         """Open the selected shots up to all of their recordings."""

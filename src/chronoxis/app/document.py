@@ -20,6 +20,7 @@ from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
 from chronoxis.core.timing.schedule import result_frame_count
+from chronoxis.core.traces.picture_trace import PictureTrace
 
 Edit = Callable[[Project], Project]
 
@@ -36,11 +37,12 @@ class PlanWish:
     project: Project
     sources: dict[str, Source]
     known: int
+    traces: dict[str, PictureTrace]
 
     def made(self, _still_wanted: Callable[[], bool]) -> Plan | str:
         """The plan, or why there is none."""
         try:
-            return make_plan(self.project, self.sources)
+            return make_plan(self.project, self.sources, self.traces)
         except ChronoxisError as error:
             return str(error)
 
@@ -89,6 +91,7 @@ class Document(QObject):
         self.facts: dict[Hashable, Facts] = {}
         self.sources: dict[Hashable, Source] = {}
         self.missing: dict[Hashable, str] = {}
+        self.traces: dict[Hashable, PictureTrace] = {}
         self.pending: dict[Hashable, Pending] = {}
         self._absent: dict[str, AbsentSource] = {}
         self.selection: frozenset[Place] = frozenset()
@@ -123,6 +126,7 @@ class Document(QObject):
     def show_project(self, project: Project) -> None:
         """Begin with another project; what was known of footage is forgotten."""
         self.facts, self.sources, self.missing, self.pending = {}, {}, {}, {}
+        self.traces = {}
         self._known += 1
         self._undo.clear()
         self._redo.clear()
@@ -182,6 +186,14 @@ class Document(QObject):
         self._replan()
         self.footage_changed.emit()
         self._announce()
+
+    def know(self, origin: Hashable, trace: PictureTrace) -> None:
+        """Take in what was measured of the pictures of footage."""
+        self.traces[origin] = trace
+        reading = {shot.footage for shot in self.project.shots if shot.reads_traces}
+        if any(footage.origin == origin and footage.key in reading for footage in self.project.footage):
+            self._known += 1
+            self._replan()
 
     def _correct(self, edit: Edit) -> None:
         """Take in what files say, in this value and in earlier ones along with it: nobody edited anything."""
@@ -279,7 +291,8 @@ class Document(QObject):
         sources = {key: source for key, source in known.items() if source is not None}
         if not used or len(sources) < len(known):
             return None
-        return PlanWish(self.project, sources, self._known)
+        traces = {f.key: self.traces[f.origin] for f in self.project.footage if f.origin in self.traces}
+        return PlanWish(self.project, sources, self._known, traces)
 
     def _source_of(self, footage: Footage) -> Source | None:
         """Opened footage; a stand-in, if it is missing or not made yet; None while it is being counted."""

@@ -24,6 +24,7 @@ from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.footage.watching import Watching
 from chronoxis.app.head_line import HeadLine
 from chronoxis.app.menus import Menus
 from chronoxis.app.pictures.pictures import Pictures
@@ -63,12 +64,13 @@ class MainWindow(QMainWindow):
         self.player = Player(self.sound, open_device)
         self.hearing = Hearing(self.document)
         self.transport = Transport(self.document, self.preview, self.sound, self.player)
-        self.weave = Weave(self.document, self.preview.made, self.hearing)
+        self.watching = Watching(self.document)
+        self.weave = Weave(self.document, self.preview.made, self.hearing, self.watching)
         self.shelf = Shelf(self.document)
         self.loading = Loading(self.document, self.shelf, self.weave)
         self.hearing.heard.connect(self._show_waveforms)
         self.pictures = Pictures(self.document, self.preview, self.transport)
-        self.bench = Bench(self.document, self.shelf, self.hearing)
+        self.bench = Bench(self.document, self.shelf, self.hearing, self.watching)
         self.question = QuestionBar()
         self.export_panel = ExportPanel(self.document, self.files, self.question)
         self.head = HeadLine(self.document, self.files)
@@ -171,9 +173,10 @@ class MainWindow(QMainWindow):
             return
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
-        for part in (self.loading, self.preview, self.files, self.player, self.sound, self.hearing):
+        heard = self.player, self.sound, self.hearing
+        for part in (self.loading, self.preview, self.files, *heard, self.watching):
             part.close()
-        for owner in (self.document, self.weave, self.pictures, self.export_panel):
+        for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
             owner.close_workers()
         super().closeEvent(event)
 
@@ -238,12 +241,13 @@ class MainWindow(QMainWindow):
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
         self.preview.ready.connect(self.weave.show_made)
-        for part in (self.preview, self.sound, self.hearing):
+        for part in (self.preview, self.sound, self.hearing, self.watching):
             part.failed.connect(self._say)
         self.player.said.connect(self._say)
         self.sound.measured_loudness.connect(self.bench.sound.show_measured)
         self.weave.scrubbed.connect(self.transport.scrub)
         self.weave.menu_wanted.connect(self.menus.show_at_pointer)
+        self.weave.passer_pressed.connect(self.menus.offer_passer)
         self.export_panel.left.connect(self.show_bench)
         self.export_panel.busy.connect(self.preview.hold_back)
 
@@ -264,6 +268,7 @@ class MainWindow(QMainWindow):
         """Draw framings on the recorded picture while their page is shown."""
         shown = self.bench.pages[self.bench.page][1] is self.bench.picture
         self.pictures.recorded.set_marks(self.bench.picture.marks if shown else None)
+        self.pictures.compare_light(self.bench.pages[self.bench.page][1] is self.bench.frames)
 
     def _show_chosen(self) -> None:
         if self.document.chosen_footage is not None:
@@ -280,8 +285,8 @@ class MainWindow(QMainWindow):
             plan is not None
             and before is not None
             and plan.project.shots == before.project.shots
-            and (plan.project.rate, plan.size, plan.sources)
-            == (before.project.rate, before.size, before.sources)
+            and (plan.project.rate, plan.size, plan.sources, plan.unmeasured)
+            == (before.project.rate, before.size, before.sources, before.unmeasured)
         )
         self._followed = plan
         if not same:

@@ -10,6 +10,8 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from chronoxis.app.pictures.pictures import PICTURE_MODES
+from chronoxis.core.timing.frame_making import PassersBy
+from chronoxis.core.timing.timecode import format_time
 
 if TYPE_CHECKING:
     from chronoxis.app.main_window import MainWindow
@@ -117,6 +119,7 @@ class Menus:
             ("Use &all of the recording", "Shift+A", do.use_all),
             ("&Cut in two here", "X", do.cut),
             ("&Reverse", "R", do.reverse),
+            ("About the &passer-by here…", "Shift+E", self._offer_passer_here),
             ("Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
             ("Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
             ("&Duplicate", "Ctrl+D", do.duplicate),
@@ -165,7 +168,7 @@ class Menus:
             self._add(
                 menu, f"Bench page {name}", f"Alt+{number + 1}", partial(window.show_bench_page, number)
             )
-        self._add(menu, "Fold the sound &lane, or open it", "Shift+W", weave.fold_lane)
+        self._add(menu, "Fold the &lanes, or open them", "Shift+W", weave.fold_lane)
         self._add(menu, "Fold the &Bench, or open it", "Shift+B", window.fold_bench)
         self._add(menu, "Fold the Foota&ge, or open it", "Shift+F", window.fold_shelf)
 
@@ -189,12 +192,39 @@ class Menus:
             ("&Loop", "Ctrl+L", pictures.loop_button.toggle),
             ("Loop the &selection", "Shift+L", pictures.loop_selection),
             ("Loop the nearest &joint", "Shift+J", pictures.loop_joint),
+            ("&Make first, then play", "Shift+P", pictures.first_button.toggle),
             ("&Tap a beat", "T", lambda: window.commands.tap_beat(transport.heard_at)),
         )
         scrubbing = self._add(menu, "&Hear what is scrubbed over", "Shift+S", lambda: None)
         scrubbing.setCheckable(True)
         scrubbing.setChecked(window.player.scrubs)
         scrubbing.toggled.connect(window.player.set_scrubs)
+
+    def offer_passer(self, shot: int, moment: tuple[float, float], at: QPoint) -> None:
+        """Offer what can be done about one passer-by, or about all of the shot."""
+        commands, menu = self._window.commands, QMenu(self._window)
+        menu.addSection(f"Passer-by at {format_time(moment[0], 1)}")
+        entries: tuple[tuple[str, PassersBy | None], ...] = (
+            ("&Leave", PassersBy.LEAVE),
+            ("&Skip: neighbouring frames serve", PassersBy.SKIP),
+            ("&Clear: the median around it", PassersBy.CLEAR),
+            ("As &all of this shot", None),
+        )
+        now = self._window.document.project.shots[shot].handles_passer_by(*moment)
+        for text, wish in entries:
+            action = menu.addAction(text)
+            action.setCheckable(wish is not None)
+            action.setChecked(wish is now)
+            action.triggered.connect(lambda _, wish=wish: commands.set_passer_by(shot, moment, wish))
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(at)
+
+    def _offer_passer_here(self) -> None:
+        """The same about the passer-by at the playhead."""
+        weave = self._window.weave
+        found = weave.passer_at_playhead()
+        if found is not None:
+            self.offer_passer(*found, weave.mapToGlobal(QPoint(40, 40)))
 
     def _add_for_shots(self, menu: QMenu, *entries: Entry) -> None:
         """Entries that make sense only where there is a shot."""

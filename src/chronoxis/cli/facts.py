@@ -7,13 +7,16 @@ import sys
 from pathlib import Path
 
 import click
+import numpy as np
 
+from chronoxis.cli.measuring import measuring
 from chronoxis.cli.options import FILE
 from chronoxis.core.errors import FootageError
 from chronoxis.core.files.atomic import written_whole
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.footage.kinds import open_source
 from chronoxis.core.model.music import MusicFile
+from chronoxis.core.traces.picture_trace import watch
 from chronoxis.core.traces.sound_trace import listen
 from chronoxis.core.traces.store import TraceStore
 
@@ -22,11 +25,18 @@ from chronoxis.core.traces.store import TraceStore
 @click.argument("footage", metavar="INPUT", type=FILE)
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 @click.option("--beats", metavar="FILE|-", help="Write the beats of its sound as CSV.")
+@click.option("--traces", metavar="FILE|-", help="Write light, motion and passers-by of its pictures as CSV.")
 @click.option("--overwrite", is_flag=True, help="Replace FILE if it is there.")
-def facts(footage: Path, as_json: bool, beats: str | None, overwrite: bool) -> None:
+def facts(footage: Path, as_json: bool, beats: str | None, traces: str | None, overwrite: bool) -> None:
     """Say what a recording, a run of photos or music is."""
+    for listing in (beats, traces):
+        if listing not in (None, "-"):
+            check_output(Path(str(listing)), protects=[footage], overwrite=overwrite)
     if beats is not None:
-        _write_beats(footage, beats, overwrite=overwrite)
+        _write(beats, _beats(footage), overwrite=overwrite)
+    if traces is not None:
+        _write(traces, _traces(footage), overwrite=overwrite)
+    if beats is not None or traces is not None:
         return
     found = open_source(footage).facts
     if as_json:
@@ -36,10 +46,8 @@ def facts(footage: Path, as_json: bool, beats: str | None, overwrite: bool) -> N
         click.echo(f"{name:<14} {value}")
 
 
-def _write_beats(footage: Path, listing: str, *, overwrite: bool) -> None:
+def _beats(footage: Path) -> str:
     """One row for each beat: its second, and whether it begins a bar (1 or 0)."""
-    if listing != "-":
-        check_output(Path(listing), protects=[footage], overwrite=overwrite)
     beats = listen(open_source(MusicFile(footage)), TraceStore()).beats
     if not beats.times:
         raise FootageError(f"No beat was found in {footage.name}; in the window, beats can be tapped along.")
@@ -48,8 +56,33 @@ def _write_beats(footage: Path, listing: str, *, overwrite: bool) -> None:
     rows.writerow(["time", "bar_start"])
     for number, time in enumerate(beats.times):
         rows.writerow([f"{time:.6f}", int(beats.begins_bar(number))])
+    return text.getvalue()
+
+
+def _traces(footage: Path) -> str:
+    """One row for each frame: its second, light and motion, 0 to 1, and whether somebody passes (1 or 0)."""
+    source = open_source(footage)
+    if not source.is_seen:
+        raise FootageError(f"{footage.name} has no pictures to be measured.")
+    with measuring() as told:
+        trace = watch(source, TraceStore(), lambda _, share: told(footage.name, share))
+    passes = np.zeros(len(trace), np.int64)
+    for first, stop in trace.passers.tolist():
+        passes[first:stop] = 1
+    numbers = source.originals.numbers
+    frames = np.arange(len(trace)) if numbers is None else numbers
+    text = io.StringIO()
+    rows = csv.writer(text, lineterminator="\n")
+    rows.writerow(["frame", "time", "light", "motion", "passers_by"])
+    for place, (frame, time) in enumerate(zip(frames.tolist(), source.edges[:-1].tolist(), strict=True)):
+        light, motion = f"{trace.light[frame]:.6f}", f"{trace.motion[frame]:.6f}"
+        rows.writerow([place, f"{time:.6f}", light, motion, int(passes[frame])])
+    return text.getvalue()
+
+
+def _write(listing: str, text: str, *, overwrite: bool) -> None:
     if listing == "-":
-        sys.stdout.write(text.getvalue())
+        sys.stdout.write(text)
         return
     with written_whole(Path(listing), overwrite=overwrite) as file:
-        file.write(text.getvalue().encode())
+        file.write(text.encode())

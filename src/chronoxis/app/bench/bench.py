@@ -23,12 +23,14 @@ from chronoxis.app.bench.picture_page import PicturePage
 from chronoxis.app.bench.sound_page import SoundPage
 from chronoxis.app.document import Document
 from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.footage.watching import Watching
 from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.credits import uncredited
 from chronoxis.core.timing.cadence import Cadence
+from chronoxis.core.timing.frame_making import Between
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
@@ -50,14 +52,14 @@ class Bench(QFrame):
 
     page_shown = Signal()
 
-    def __init__(self, document: Document, shelf: Shelf, hearing: Hearing) -> None:
+    def __init__(self, document: Document, shelf: Shelf, hearing: Hearing, watching: Watching) -> None:
         super().__init__()
         self._document = document
         self.setProperty("panel", True)
         self.title, self._span = QLabel("Passage"), QLabel()
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
-        self.pace, self.frames = PacePage(document), FramesPage(document)
+        self.pace, self.frames = PacePage(document), FramesPage(document, watching)
         self.picture, self.sound = PicturePage(document), SoundPage(document)
         self.beats, self.footage = BeatsPage(document, hearing), FootagePage(document, shelf, hearing)
         self.pages: tuple[tuple[str, Page], ...] = (
@@ -78,7 +80,7 @@ class Bench(QFrame):
         kept = self.caution.sizePolicy()
         kept.setRetainSizeWhenHidden(True)  # its coming and going must not move the Weave under a drag
         self.caution.setSizePolicy(kept)
-        self._refusal = ""
+        self._refusal, self._notes = "", False
         self._lay_out()
         document.eased.connect(self.show_project)
         document.selection_changed.connect(self.show_project)
@@ -86,6 +88,7 @@ class Bench(QFrame):
         document.refused.connect(self._refuse)
         for _, page in self.pages:
             page.refused.connect(self._refuse)
+            page.noted.connect(self._show_caution)
         self.show_project()
 
     def minimumSizeHint(self) -> QSize:
@@ -107,6 +110,10 @@ class Bench(QFrame):
             shot = self._document.project.shots[shots[0]] if shots else None
             self._document.choose_footage(shot.footage if shot else footage[0].key)
         self._show_page(page)
+
+    def close_workers(self) -> None:
+        """Stop the work in the background."""
+        self.frames.cost.close()
 
     @property
     def page(self) -> int:
@@ -182,6 +189,13 @@ class Bench(QFrame):
             page = self.pages[self.page][1]
             about = page.about or _caution(project, places, on_pace=page is self.pace)
         text = self._refusal or about
+        note = "" if text else self.pages[self.page][1].note
+        if bool(note) != self._notes:
+            self._notes = bool(note)
+            self.caution.setProperty("caution", not note)
+            self.caution.setProperty("note", bool(note))
+            self.caution.style().polish(self.caution)
+        text = text or note
         self.caution.setText(text)
         self.caution.setVisible(bool(text))
 
@@ -229,10 +243,11 @@ def _caution(project: Project, places: list[Place], *, on_pace: bool) -> str:
         cadence = Cadence(state.speed * run.rate, project.rate)
         uneven = on_pace and not cadence.is_even
         return f"{cadence.in_words()} The page Frames has even choices." if uneven else ""
-    if len(places) == 1 and state.step < 1:
+    held = project.passage(places[0]).making.between is Between.HOLD
+    if len(places) == 1 and state.step < 1 and held:
         return (
             f"Recorded at {format_rate(state.recorded_rate)} fps: at {format_speed(state.speed)} "
-            f"frames repeat ({float(1 / state.step):.3g} result frames each)."
+            f"frames repeat ({float(1 / state.step):.3g} result frames each). The page Frames fills in."
         )
     if project.result_length * project.rate < 1:
         return "The result is shorter than one frame; it will be a single frame."

@@ -1,21 +1,39 @@
-"""The page *Frames*: how one result frame is made."""
+"""The page *Frames*: how result frames are made, and what is corrected in recorded ones first."""
 
+from collections.abc import Callable, Hashable
+from dataclasses import replace
+from enum import StrEnum
 from fractions import Fraction
 from functools import partial
 
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.gesture_slider import GestureSlider
+from chronoxis.app.bench.making_cost import MakingCost
+from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for
 from chronoxis.app.document import Document
-from chronoxis.app.push_button import choice_chip
-from chronoxis.core.model import arranging, making, pacing
+from chronoxis.app.footage.watching import Watching
+from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.theme.theme import scaled
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model import arranging, correcting, making, pacing
+from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.photo_run import PhotoRun
-from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.timing.cadence import Cadence
-from chronoxis.core.timing.frame_making import MAX_SHUTTER, EachFrame
+from chronoxis.core.timing.frame_making import (
+    ALL_RECORDED,
+    MAX_SHUTTER,
+    Between,
+    EachFrame,
+    Fill,
+    PassersBy,
+)
 from chronoxis.core.timing.reckoner import Quantity
+from chronoxis.core.timing.timecode import format_exact_time, parse_time
 
 _WAYS = (
     (EachFrame.ONE, "&One frame", "Keep the recorded frame on display when the result frame opens"),
@@ -24,78 +42,242 @@ _WAYS = (
         "&Long exposure",
         "The mean, in linear light, of all recorded frames while open",
     ),
+    (EachFrame.BRIGHTEST, "&Brightest", "Of every pixel the most light while open: trails of lights"),
+    (EachFrame.DARKEST, "&Darkest", "Of every pixel the least light while open"),
+    (EachFrame.CLEAR, "&Clear", "The median while open, or over a wider window: without who passes by"),
 )
+_FILLS = (
+    (Fill.NONE, "none", "Recorded frames as they are"),
+    (Fill.QUICK, "quick", "A few steps along the motion between recorded frames"),
+    (Fill.GOOD, "good", "As many steps as let no separate copies show"),
+    (Fill.FINEST, "finest", "Steps of a pixel or two, and motion that is looked for more carefully"),
+)
+_BETWEENS = (
+    (Between.HOLD, "hold", "Each recorded frame stands until the next"),
+    (Between.BLEND, "blend", "Two recorded frames are blended, in linear light"),
+    (Between.MOTION, "by motion", "The picture in between, by how things move"),
+)
+_PASSERS = (
+    (PassersBy.LEAVE, "leave", "Who crosses near the lens is left as recorded"),
+    (PassersBy.SKIP, "skip", "Neighbouring frames serve where somebody crosses"),
+    (PassersBy.CLEAR, "clear", "Where somebody crosses, the median around it serves"),
+)
+_MIDDLE = Qt.AlignmentFlag.AlignVCenter
 
 
 class FramesPage(Page):
-    """Shows and changes how the selected passages' frames are made."""
+    """Shows and changes how the selected passages' frames are made, and their shots' frames corrected."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, watching: Watching) -> None:
         super().__init__(document)
-        self.choices: dict[EachFrame, QPushButton] = {}
-        title = QLabel("Each frame")
-        title.setProperty("dim", True)
-        group, chips = QButtonGroup(self), QHBoxLayout()
-        chips.addWidget(title)
-        chips.setSpacing(6)
-        for way, text, tip in _WAYS:
-            chip = choice_chip(text, tip, group, partial(self._choose, way))
-            chips.addWidget(chip)
-            self.choices[way] = chip
-        chips.addStretch()
-        self.shutter = GestureSlider(
-            document,
-            "Shutter angle",
-            "Shutter angle: how long each result frame is open; 360° is all of its time",
-            least=0,
-            most=MAX_SHUTTER,
-            page=45,
-            choose=self._set_shutter,
-            label="Shutter",
+        self._watching = watching
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(6)
+        self._grid.setColumnStretch(1, 1)
+        self.choices = self._chips("Each frame", _WAYS, self._choose, first=2)
+        self._add_shutter()
+        self.clear_window = self._field(
+            "Window of clear", "Recorded time that clear looks at, such as 2 or 0:02.5"
         )
-        self._degrees, self._means = QLabel(), QLabel()
-        self._means.setProperty("dim", True)
-        self._means.setWordWrap(True)
-        row = QHBoxLayout()
-        row.addWidget(label_for("S&hutter", self.shutter))
-        row.addSpacing(12)
-        row.addWidget(self.shutter, 1)
-        row.addWidget(self._degrees)
-        rows = QVBoxLayout(self)
-        rows.setContentsMargins(0, 4, 0, 0)
-        rows.setSpacing(12)
-        rows.addLayout(chips)
-        rows.addLayout(row)
-        rows.addWidget(self._means)
+        self.clear_window.editingFinished.connect(self._enter_window)
+        self._window_row = self._row("&Window", self.clear_window, QLabel("of recorded time"))
+        self.fills = self._chips("Fill steps", _FILLS, self._set_fill)
+        self.betweens = self._chips("In between", _BETWEENS, self._set_between)
+        self.passers = self._chips("Passers-by", _PASSERS, self._set_passers)
+        self._found = QLabel()
+        self._found.setProperty("dim", True)
+        self._last_row.addWidget(self._found)
+        self._add_even_out()
+        self.cost = MakingCost(document, self.isVisible)
+        self.cost.changed.connect(self.noted)
         self.cadence = CadenceView()
         self.cadence.photo_rate_chosen.connect(self._set_photo_rate)
         self.cadence.rate_chosen.connect(
             lambda rate: self._apply("Frame rate", lambda p: arranging.set_rate(p, rate))
         )
         self.cadence.hide()
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 4, 0, 0)
+        rows.setSpacing(7)
+        rows.addLayout(self._grid)
         rows.addWidget(self.cadence)
         rows.addStretch()
+        watching.seen.connect(self._show_found)
+
+    def _add_shutter(self) -> None:
+        self.shutter = GestureSlider(
+            self._document,
+            "Shutter angle",
+            "Shutter angle: how long each result frame is open; 360° takes in all that was recorded",
+            least=0,
+            most=MAX_SHUTTER,
+            page=45,
+            choose=lambda degrees: self._set("Shutter", making.set_shutter, float(degrees)),
+            label="Shutter",
+        )
+        self._degrees = QLabel()
+        self.all_recorded = push_button("&all", "All that was recorded: 360°")
+        self.all_recorded.setProperty("choice", True)
+        self.all_recorded.setCheckable(True)
+        self.all_recorded.clicked.connect(lambda: self._set("Shutter", making.set_shutter, ALL_RECORDED))
+        self.soft = push_button("so&ft", "A long exposure fades in and out, rather than opens and shuts")
+        self.soft.setProperty("choice", True)
+        self.soft.setCheckable(True)
+        self.soft.clicked.connect(lambda on: self._set("Soft window", making.set_soft, on))
+        self._row("S&hutter", self.shutter, self._degrees, self.all_recorded, self.soft)
+
+    def _add_even_out(self) -> None:
+        self.even = GestureSlider(
+            self._document,
+            "Even out light",
+            "How far each frame's light is brought to a smooth course: flicker goes, a dawn stays",
+            least=0,
+            most=100,
+            page=10,
+            choose=lambda share: self._set_even(strength=share / 100),
+            label="Even out light",
+        )
+        self._strength = QLabel()
+        self.span = self._field(
+            "Span of evening out",
+            "Changes of light within this recorded time are flicker; empty: what suits the light",
+        )
+        self.span.editingFinished.connect(self._enter_span)
+        self.by_colour = push_button("b&y colour", "Red, green and blue are evened out each by itself")
+        self.by_colour.setProperty("choice", True)
+        self.by_colour.setCheckable(True)
+        self.by_colour.clicked.connect(lambda on: self._set_even(channels=on))
+        self._row("&Even out", self.even, self._strength, self.span, self.by_colour)
+
+    def _chips(
+        self,
+        title: str,
+        choices: tuple[tuple[StrEnum, str, str], ...],
+        choose: Callable[[StrEnum], None],
+        first: int = 9,
+    ) -> dict[Hashable, QPushButton]:
+        """A row of choices, or two."""
+        label, group, chips = QLabel(title), QButtonGroup(self), dict[Hashable, QPushButton]()
+        label.setProperty("dim", True)
+        line = QVBoxLayout()
+        line.setSpacing(5)
+        for part in (choices[:first], choices[first:]):
+            if not part:
+                continue
+            self._last_row = QHBoxLayout()
+            self._last_row.setSpacing(5)
+            for value, text, tip in part:
+                chips[value] = choice_chip(text, tip, group, partial(choose, value))
+                chips[value].setAccessibleName(f"{title}: {text.replace('&', '')}")
+                self._last_row.addWidget(chips[value])
+            line.addLayout(self._last_row)
+            self._last_row.addStretch()
+        row = self._grid.rowCount()
+        several = len(choices) > first
+        if several:
+            label.setContentsMargins(0, 5, 0, 0)
+        self._grid.addWidget(label, row, 0, Qt.AlignmentFlag.AlignTop if several else _MIDDLE)
+        self._grid.addLayout(line, row, 1)
+        return chips
+
+    def _field(self, name: str, tip: str) -> NumberField:
+        field = NumberField(name, tip)
+        field.setFixedWidth(scaled(66))
+        return field
+
+    def _row(self, title: str, *widgets: QLabel | QPushButton | NumberField | GestureSlider) -> list[object]:
+        """Controls beside one another; what is returned can be hidden together."""
+        label, line, row = label_for(title, widgets[0]), QHBoxLayout(), self._grid.rowCount()
+        line.setSpacing(6)
+        for widget in widgets:
+            line.addWidget(widget, 1 if isinstance(widget, GestureSlider) else 0)
+        if not isinstance(widgets[0], GestureSlider):
+            line.addStretch()
+        self._grid.addWidget(label, row, 0)
+        self._grid.addLayout(line, row, 1)
+        return [label, *widgets]
+
+    @property
+    def note(self) -> str:
+        """What the choices come to, and what they cost."""
+        return self.cost.text
 
     def show_project(self) -> None:
         """Show the values of the selected passages."""
         project, places = self._document.project, self._places
         if not places or not project.shots:
             return
-        ways = {project.passage(place).making.each for place in places}
-        for way, chip in self.choices.items():
-            chip.group().setExclusive(len(ways) == 1)
-            chip.setChecked(ways == {way})
-        self.shutter.setEnabled(any(way.gathers for way in ways))
-        self.shutter.show_value(round(project.passage(places[0]).making.shutter))
-        self._degrees.setText(common(f"{project.passage(place).making.shutter:.0f}°" for place in places))
-        self._means.setText(common(self._meaning(place) for place in places).replace("several", ""))
-
+        passages = [project.passage(place) for place in places]
+        makings = [passage.making for passage in passages]
+        shots = [project.shots[number] for number in sorted({place.shot for place in places})]
+        _mark(self.choices, {each.each for each in makings})
+        _mark(self.fills, {each.fill for each in makings})
+        _mark(self.betweens, {each.between for each in makings})
+        _mark(self.passers, {shot.passers_by for shot in shots})
+        self._show_enabled(project, places, passages)
+        first = makings[0]
+        self.shutter.show_value(round(first.shutter))
+        self._degrees.setText(common(f"{each.shutter:.0f}°" for each in makings))
+        self.all_recorded.setChecked(all(each.shutter == ALL_RECORDED for each in makings))
+        self.soft.setChecked(all(each.soft for each in makings))
+        window = first.window
+        self.clear_window.show_number(
+            "as open" if window is None else f"{float(window):.4g} s",
+            "" if window is None else format_exact_time(window),
+        )
+        self._show_even(shots)
+        self._show_found()
         self._show_cadence(project, places)
+        self.cost.show_passage(places[0], common(self._meaning(place) for place in places))
+
+    def _show_enabled(self, project: Project, places: list[Place], passages: list[Passage]) -> None:
+        """What has no effect on any of the passages cannot be changed."""
+        makings = [passage.making for passage in passages]
+        open_ = any(making.is_open for making in makings)
+        for widget in (self.shutter, self.all_recorded):
+            widget.setEnabled(open_)
+        self.soft.setEnabled(any(each.each.adds_light for each in makings))
+        clear = any(each.each is EachFrame.CLEAR for each in makings)
+        for part in self._window_row:
+            part.setVisible(clear)  # type: ignore[attr-defined]
+        fills = any(each.each.adds_light or each.each is EachFrame.ONE for each in makings)
+        for chip in self.fills.values():
+            chip.setEnabled(fills)
+        few = any(_needs_between(project, place) for place in places)
+        for value, chip in self.betweens.items():
+            chip.setEnabled(few or value is Between.HOLD)
+
+    def _show_even(self, shots: list[Shot]) -> None:
+        even = shots[0].even_out
+        self.even.show_value(round(100 * even.strength))
+        self._strength.setText(common(f"{shot.even_out.strength:.0%}" for shot in shots))
+        if even.span is None:
+            self.span.show_number("auto")
+        else:
+            self.span.show_number(f"{float(even.span):.4g} s", format_exact_time(even.span))
+        self.by_colour.setChecked(all(shot.even_out.channels for shot in shots))
+        for widget in (self.span, self.by_colour):
+            widget.setEnabled(any(shot.even_out.strength > 0 for shot in shots))
+
+    def _show_found(self) -> None:
+        """How many pass by in the shots' footage, or how far it is known."""
+        project, places = self._document.project, self._places
+        if not places or not project.shots:
+            return
+        origin = project.footage_of(project.shots[places[0].shot]).origin
+        trace, share = self._watching.trace(origin), self._watching.share(origin)
+        if trace is not None and trace.is_whole:
+            count = len(trace.passers)
+            self._found.setText(f"{count} found" if count else "none found")
+        else:
+            self._found.setText(f"looking {share:.0%}")
 
     def _show_cadence(self, project: Project, places: list[Place]) -> None:
         """Of photos that are shown one by one, which result frames show which."""
         run, passage = project.footage_of(project.shots[places[0].shot]), project.passage(places[0])
-        shown = isinstance(run, PhotoRun) and len(places) == 1 and not passage.making.each.gathers
+        one = not passage.making.is_open and passage.making.between is Between.HOLD
+        shown = isinstance(run, PhotoRun) and len(places) == 1 and one
         self.cadence.setVisible(shown)
         if isinstance(run, PhotoRun) and shown:
             photos = passage.recorded_length * run.rate
@@ -109,18 +291,80 @@ class FramesPage(Page):
     def _meaning(self, place: Place) -> str:
         """What the choice comes to, in recorded frames."""
         project = self._document.project
-        passage, step = project.passage(place), project.reckoner(place).step
-        if not passage.making.each.gathers:
-            return "Each result frame is one recorded frame, as it was recorded."
-        open_ = float(step) * passage.making.shutter / 360
+        passage, step = project.passage(place), float(project.reckoner(place).step)
+        chosen = passage.making
+        if step < 1 and chosen.between is not Between.HOLD:
+            how = "blended" if chosen.between is Between.BLEND else "made by the motion"
+            return f"Of {1 / step:.3g} result frames one is recorded; those between are {how}."
+        if not chosen.is_open:
+            return "Each result frame is one recorded frame."
+        open_ = step * chosen.shutter / 360
+        if chosen.each is EachFrame.CLEAR and chosen.window is not None:
+            rate = float(project.footage_of(project.shots[place.shot]).rate)
+            open_ = float(chosen.window) * rate
+        if chosen.each is EachFrame.ONE:
+            return f"One recorded frame, blurred over {open_:.3g} of them."
         if open_ <= 1:
-            return "At this speed and shutter each result frame gathers one recorded frame or two."
+            return "Each result frame gathers one recorded frame or two."
         return f"Each result frame gathers about {open_:.4g} recorded frames."
 
-    def _choose(self, way: EachFrame) -> None:
+    def _set(self, label: str, edit: Callable[..., Project], value: object) -> None:
         places = self._places
-        self._apply("Each frame", lambda p: making.set_each_frame(p, places, way))
+        self._apply(label, lambda p: edit(p, places, value))
 
-    def _set_shutter(self, degrees: int) -> None:
-        places = self._places
-        self._apply("Shutter", lambda p: making.set_shutter(p, places, float(degrees)))
+    def _choose(self, way: StrEnum) -> None:
+        self._set("Each frame", making.set_each_frame, way)
+
+    def _set_fill(self, fill: StrEnum) -> None:
+        self._set("Fill steps", making.set_fill, fill)
+
+    def _set_between(self, between: StrEnum) -> None:
+        self._set("In between", making.set_between, between)
+
+    def _set_passers(self, wish: StrEnum) -> None:
+        shots = self._document.selected_shots
+        self._apply("Passers-by", lambda p: correcting.set_passers_by(p, shots, PassersBy(wish)))
+
+    def _set_even(self, **choice: object) -> None:
+        shots = self._document.selected_shots
+
+        def evened(project: Project) -> Project:
+            for number in shots:
+                wish: EvenOut = replace(project.shots[number].even_out, **choice)  # type: ignore[arg-type]
+                project = correcting.set_even_out(project, [number], wish)
+            return project
+
+        self._apply("Even out light", evened)
+
+    def _enter_window(self) -> None:
+        text = self.clear_window.take_text()
+        if text is not None:
+            self._enter(text, lambda time: self._set("Window of clear", making.set_window, time))
+
+    def _enter_span(self) -> None:
+        text = self.span.take_text()
+        if text is not None:
+            self._enter(text, lambda time: self._set_even(span=time))
+
+    def _enter(self, text: str, take: Callable[[Fraction | None], None]) -> None:
+        """A time that was typed; nothing is the usual."""
+        try:
+            usual = text.strip().lower() in ("", "auto", "as open")
+            take(None if usual else parse_time(text.removesuffix("s")))
+        except PlanError as error:
+            self.refused.emit(str(error))
+            self.show_project()
+
+
+def _needs_between(project: Project, place: Place) -> bool:
+    """Whether a passage has places where there are too few recorded frames; ramps may lead there."""
+    shot = project.shots[place.shot]
+    speeds = [p.speed for p in shot.passages[max(0, place.passage - 1) : place.passage + 2]]
+    return min(speeds) * project.footage_of(shot).rate < project.rate * 1
+
+
+def _mark(chips: dict[Hashable, QPushButton], values: set[StrEnum]) -> None:
+    """Press the chip of a value that all have; of several none."""
+    for value, chip in chips.items():
+        chip.group().setExclusive(len(values) == 1)
+        chip.setChecked(values == {value})

@@ -13,9 +13,15 @@ _SEVERAL = "several"
 
 
 class Page(QWidget):
-    """A page of settings. Signal ``refused``: an entry means nothing; the text says why."""
+    """A page of settings.
+
+    Signals:
+        refused: an entry means nothing; the text says why.
+        noted: its note is another.
+    """
 
     refused = Signal(str)
+    noted = Signal()
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -24,6 +30,11 @@ class Page(QWidget):
     @property
     def about(self) -> str:
         """What to say of what is selected, on this page; the Bench has room for it."""
+        return ""
+
+    @property
+    def note(self) -> str:
+        """What else to say of what is selected, where there is nothing to be cautious about."""
         return ""
 
     @abstractmethod

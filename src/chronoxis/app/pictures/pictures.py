@@ -1,5 +1,7 @@
 """The two pictures, what the result frame gathers, and the transport's buttons."""
 
+from dataclasses import replace
+
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QImage, QResizeEvent
@@ -16,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
+from chronoxis.app.pictures.before_after import BeforeAfter
 from chronoxis.app.pictures.preview import PREVIEW_HEIGHT, Preview
 from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
 from chronoxis.app.pictures.sharp_frames import SharpWish, sharp_frame
@@ -36,6 +39,7 @@ PICTURE_MODES = (
 
 _STRIP_IMAGES = 24
 _FINER = 1.5  # pixels of a picture for each that shows it: scaled by less, it would look soft
+_TELL = 400  # milliseconds between two words about how fast frames are made
 _SETTLE = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
 
 
@@ -51,6 +55,9 @@ class Pictures(QWidget):
         self._frames.answered.connect(self._show_recorded)
         self._sharp = Latest(sharp_frame, "sharp frame")
         self._sharp.answered.connect(self._show_sharp)
+        self._uneven = Latest(sharp_frame, "frame before")
+        self._uneven.answered.connect(self._show_before)
+        self._divider: BeforeAfter | None = None
         self._shown: Wish | None = None
         self.stage = Stage()
         self.recorded, self.result = self.stage.recorded, self.stage.result
@@ -67,6 +74,8 @@ class Pictures(QWidget):
             signal.connect(self._follow)
         document.pending_changed.connect(self._follow_waiting)
         preview.ready.connect(self._take_ready)
+        self._telling = QTimer(self, singleShot=True, interval=_TELL)
+        self._telling.timeout.connect(self._tell_pace)
         transport.changed.connect(self._show_transport)
         self._show_transport()
 
@@ -74,12 +83,20 @@ class Pictures(QWidget):
         """Stop the work in the background."""
         self._frames.close()
         self._sharp.close()
+        self._uneven.close()
 
     def show_mode(self, mode: Mode) -> None:
         """Show one picture large, or both."""
         self.mode_buttons[mode].setChecked(True)
         self.stage.show_mode(mode)
         self._follow()
+
+    def compare_light(self, on: bool) -> None:
+        """Show, where light is evened out, a line with the frame before it to the left."""
+        self._divider = BeforeAfter() if on else None
+        self.result.set_marks(self._divider)
+        if on:
+            self._settle.start()
 
     def toggle_exact(self) -> None:
         """Show what is large at its own pixels, or let it fit again."""
@@ -156,6 +173,14 @@ class Pictures(QWidget):
         row.addWidget(self.loop_button)
         row.addWidget(self.span_button)
         row.addStretch()
+        self.first_button = QPushButton("&Make it first")
+        self.first_button.setCheckable(True)
+        self.first_button.setToolTip(
+            "Make all of what plays before it plays, so that it keeps its rate (Shift+P)"
+        )
+        self.first_button.toggled.connect(transport.set_make_first)
+        self.first_button.hide()
+        row.addWidget(self.first_button)
         self._state = QLabel()
         self._state.setProperty("dim", True)
         row.addWidget(self._state)
@@ -194,6 +219,8 @@ class Pictures(QWidget):
                 label.setText("")
             return
         number = self._frame_of(plan)
+        if self._divider is not None:
+            self._divider.before = None
         self._preview.want(number)
         self._tell(plan, number)
         image = self._preview.image(number)
@@ -251,6 +278,10 @@ class Pictures(QWidget):
         height = self._pixels_high(self.result.exact, self.result.height(), plan.size[1])
         if self.result.exact or height > PREVIEW_HEIGHT:
             self._sharp.ask(SharpWish(plan, self._frame_of(plan), height))
+        shot = int(plan.schedule.shots[self._frame_of(plan)])
+        if self._divider is not None and plan.corrections[shot]:
+            uneven = replace(plan, corrections=((),) * len(plan.corrections))
+            self._uneven.ask(SharpWish(uneven, self._frame_of(plan), height))
 
     def _pixels_high(self, exact: bool, shown: int, full: int) -> int:
         return full if exact else min(full, round(shown * self.devicePixelRatioF() * _FINER))
@@ -293,11 +324,25 @@ class Pictures(QWidget):
         ):
             self.result.show_image(image, full=wish.plan.size)
 
+    def _show_before(self, wish: SharpWish, image: QImage | None) -> None:
+        plan = self._document.plan
+        if self._divider is None or plan is None or image is None:
+            return
+        if wish.plan.schedule is plan.schedule and wish.number == self._frame_of(plan):
+            self._divider.before = image
+            self.result.update()
+
     def _frame_of(self, plan: Plan) -> int:
         """The frame at the playhead; the plan may be a moment older than the project."""
         return min(self._document.result_frame, len(plan.schedule) - 1)
 
+    def _tell_pace(self) -> None:
+        if self._transport.playing and self._transport.waiting:
+            self._show_transport()
+
     def _take_ready(self, number: int) -> None:
+        if self._transport.waiting and not self._telling.isActive():
+            self._telling.start()
         plan = self._document.plan
         if plan is None or number != self._document.result_frame or self._is_dark(plan):
             return
@@ -309,6 +354,8 @@ class Pictures(QWidget):
 
     def _show_transport(self) -> None:
         transport = self._transport
+        short = transport.playing and transport.waiting and not transport.waits_for_sound
+        self.first_button.setVisible(short or transport.make_first)
         self.play_button.setIcon(icon("pause" if transport.playing else "play"))
         self.span_button.setChecked(transport.span is not None)
         if not transport.playing:
@@ -317,10 +364,19 @@ class Pictures(QWidget):
         elif transport.waits_for_sound:
             self._state.setText(transport.sound_wait)
         elif transport.waiting:
-            self._state.setText("making the next frames…")
+            self._state.setText(self._pace_of_making())
         else:
             way = "" if transport.shuttle == 1 else f" × {transport.shuttle}"
             self._state.setText(f"real time{way} · every frame")
+
+    def _pace_of_making(self) -> str:
+        """What to say while frames are waited for: how fast they come, and how long it takes."""
+        rate, wanted = self._preview.rate, float(self._document.project.rate)
+        if self._transport.make_first:
+            made, count = self._transport.made_of_loop
+            left = f", {(count - made) / rate:.0f} s left" if rate else ""
+            return f"made {made} of {count}{left}"
+        return f"makes {rate:.2g} of {wanted:g} a second" if rate else "making the next frames…"
 
 
 def _tool(name: str, text: str) -> QToolButton:

@@ -1,6 +1,8 @@
 """Result frames made ahead of the playhead, small, the same way the export makes them."""
 
 import threading
+import time
+from collections import deque
 from contextlib import closing
 from functools import partial
 from itertools import chain
@@ -23,6 +25,8 @@ PREVIEW_HEIGHT = 360
 
 _BUDGET = 256 * 1024 * 1024  # bytes of compressed frames
 _JPEG = [cv2.IMWRITE_JPEG_QUALITY, 90]
+_LATELY = 2.0  # seconds within which frames were made, for a rate
+_USUAL_BYTES = 60_000  # of a compressed frame
 _STRETCH = 250  # result frames asked for at a time
 _FAR = 40  # frames ahead of the work at which starting afresh is quicker
 
@@ -43,6 +47,7 @@ class Preview(QObject):
         self._condition = threading.Condition()
         self._kept: dict[int, bytes] = {}
         self._bytes = 0
+        self._times: deque[float] = deque(maxlen=16)  # when the last frames were made
         self._held: dict[int, set[int]] = {}  # recorded frames that could not be decoded, by shot
         self._plan: Plan | None = None
         self._wish = 0
@@ -86,6 +91,22 @@ class Preview(QObject):
     def has(self, number: int) -> bool:
         """Whether a result frame is made."""
         return number in self._kept
+
+    @property
+    def rate(self) -> float:
+        """Frames a second that were made lately; 0 if none were."""
+        with self._condition:
+            times = list(self._times)
+        if len(times) < 3 or time.monotonic() - times[-1] > _LATELY:
+            return 0.0
+        return (len(times) - 1) / max(times[-1] - times[0], 1e-6)
+
+    @property
+    def room(self) -> int:
+        """How many frames can be held at once, about."""
+        with self._condition:
+            each = self._bytes / len(self._kept) if self._kept else _USUAL_BYTES
+        return max(_FAR, int(_BUDGET * 0.8 / max(each, 1)))
 
     def made(self) -> list[int]:
         """Numbers of the frames that are made, ascending."""
@@ -167,6 +188,10 @@ class Preview(QObject):
             raise Cancelled
 
     def _keep(self, number: int, packed: bytes) -> None:
+        now = time.monotonic()
+        if self._times and now - self._times[-1] > _LATELY:
+            self._times.clear()
+        self._times.append(now)
         self._kept[number] = packed
         self._bytes += len(packed)
         while self._bytes > _BUDGET:

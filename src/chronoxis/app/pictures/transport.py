@@ -24,6 +24,7 @@ class Transport(QObject):
 
     Attributes:
         waits_for_sound: whether it is sound that is waited for.
+        make_first: whether all of what plays is made before it plays.
 
     Signals:
         changed: playing, direction, loop or waiting is another.
@@ -48,6 +49,7 @@ class Transport(QObject):
         self.loop = True
         self.span: tuple[int, int] | None = None
         self.waiting = False
+        self.make_first = False
 
     @property
     def playing(self) -> bool:
@@ -119,6 +121,30 @@ class Transport(QObject):
         self.loop = loop
         self.changed.emit()
 
+    def set_make_first(self, on: bool) -> None:
+        """Whether all of what plays is made before it plays, so that it keeps its rate."""
+        self.make_first = on
+        if self.playing:
+            self._restart()
+        self.changed.emit()
+
+    @property
+    def made_of_loop(self) -> tuple[int, int]:
+        """How many frames of what plays are made, of how many."""
+        first, stop = self._loop()
+        return sum(self._preview.has(number) for number in range(first, stop)), stop - first
+
+    def _loop(self) -> tuple[int, int]:
+        """The result frames that play, as far as the preview can hold them."""
+        first, stop = self._bounds(self._document.frame_count)
+        begin = max(first, min(self._document.result_frame, stop - 1)) if self.span is None else first
+        return begin, min(stop, begin + self._preview.room)
+
+    def _lacking(self) -> int | None:
+        """The first frame of what plays that is not made."""
+        first, stop = self._loop()
+        return next((number for number in range(first, stop) if not self._preview.has(number)), None)
+
     def loop_over(self, seconds: tuple[float, float] | None) -> None:
         """Play a part of the result over and over, result seconds; None for all of it."""
         self.span = None
@@ -138,6 +164,8 @@ class Transport(QObject):
     def _begin(self) -> None:
         """Begin to count, unless something must be waited for."""
         frame, at = self._document.result_frame, float(self._document.playhead)
+        if self.make_first and self._lacking() is not None:
+            frame = self._lacking() or frame
         if not self._preview.has(frame):
             self._preview.want(frame)
             self._say_waiting(True)

@@ -134,6 +134,7 @@ class Rails:
         result_view: what is visible of the result rail.
         speeds: the axis of the pace curve.
         lane: pixels that the sound lane is high; 0 where there is none.
+        trace_lane: pixels that the lane of traces is high, likewise.
     """
 
     width: int
@@ -143,6 +144,7 @@ class Rails:
     result_view: View
     speeds: SpeedAxis
     lane: int = 0
+    trace_lane: int = 0
 
     @cached_property
     def recorded_ruler(self) -> QRectF:
@@ -155,15 +157,20 @@ class Rails:
         return self._row(_RULER, STRIP)
 
     @cached_property
+    def traces(self) -> QRectF:
+        """What was measured along the recorded rail."""
+        return self._row(self.recorded.bottom(), self.trace_lane)
+
+    @cached_property
     def threads(self) -> QRectF:
         """Where the threads run."""
-        top = _RULER + STRIP + _GAP
+        top = _RULER + STRIP + self.trace_lane + _GAP
         below = _GAP + STRIP + self._curve_height + self.lane + _RULER + _GAP
         return self._row(top, max(_MIN_THREADS, self.height - top - below))
 
     @cached_property
     def _curve_height(self) -> float:
-        free = self.height - 2 * (_RULER + STRIP) - 3 * _GAP - self.lane
+        free = self.height - 2 * (_RULER + STRIP) - 3 * _GAP - self.lane - self.trace_lane
         return min(max(_LEAST_CURVE, free * _CURVE_SHARE), _MOST_CURVE, max(_SQUEEZED, free - _MIN_THREADS))
 
     @cached_property

@@ -23,6 +23,7 @@ from chronoxis.app.weave.strip_painter import (
     draw_tiles,
 )
 from chronoxis.app.weave.tiles import TILE, Tiles, recorded_tiles
+from chronoxis.app.weave.trace_lane import Traced, draw_traces
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.timecode import format_time
@@ -47,6 +48,7 @@ class RecordedView:
         chosen: numbers of the shots with a selected passage.
         waits: for each footage that its shots wait for, what that is and how far.
         flaws: for each footage, where something is wrong with it; recorded seconds, shape (flaws, 2).
+        traced: what is known of the pictures of footage, by key.
         ratio: pixels of the screen per pixel.
     """
 
@@ -57,6 +59,7 @@ class RecordedView:
     chosen: frozenset[int]
     waits: tuple[Pending | None, ...]
     flaws: tuple[Seconds, ...]
+    traced: dict[str, Traced]
     ratio: float
 
     def looks(self) -> tuple[object, ...]:
@@ -71,6 +74,8 @@ class RecordedView:
             (rails.width, rails.recorded_view, rails.stretches, self.project.footage),
             (self.strips.version, self.chosen, self.waits, self.ratio),
             tuple(places.tobytes() for places in self.flaws),
+            (rails.trace_lane, tuple(id(traced.trace) for traced in self.traced.values())),
+            tuple((shot.even_out, shot.passers_by, shot.passers_apart) for shot in self.project.shots),
         )
 
 
@@ -101,6 +106,7 @@ def _picture(view: RecordedView, tiles: Tiles) -> QPixmap:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         draw_recorded_ruler(painter, rails, view.project)
         _draw_strip(painter, view, tiles)
+        draw_traces(painter, rails, view.project, view.traced)
     finally:
         painter.end()  # Qt ends the program if the picture goes before its painter does
     return picture

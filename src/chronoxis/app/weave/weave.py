@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from chronoxis.app.background import note_activity
 from chronoxis.app.document import Document
+from chronoxis.app.footage.watching import Watching
 from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import DIM, GROUND, font
 from chronoxis.app.weave.filmstrips import Filmstrips
@@ -33,6 +34,8 @@ from chronoxis.app.weave.sound_grips import SoundDrag, sound_grip_at
 from chronoxis.app.weave.sound_lane import draw_sound, lane_height
 from chronoxis.app.weave.threads import draw_threads, shows_single_threads
 from chronoxis.app.weave.tiles import Tiles, result_tiles
+from chronoxis.app.weave.trace_lane import Traced, moment_at
+from chronoxis.app.weave.trace_lane import lane_height as trace_lane_height
 from chronoxis.core.model.playing import place_at, played_at, result_span
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
@@ -55,15 +58,23 @@ class Weave(QWidget):
     Signals:
         scrubbed: result seconds that a person pointed at.
         menu_wanted: a person wants to know what can be done here; global position.
+        passer_pressed: the mark of a passer-by: number of the shot, its recorded seconds, global position.
     """
 
     scrubbed = Signal(object)
     menu_wanted = Signal(object)
+    passer_pressed = Signal(int, object, object)
 
-    def __init__(self, document: Document, ready_frames: Callable[[], list[int]], hearing: Hearing) -> None:
+    def __init__(
+        self,
+        document: Document,
+        ready_frames: Callable[[], list[int]],
+        hearing: Hearing,
+        watching: Watching,
+    ) -> None:
         super().__init__()
         self._document = document
-        self._hearing = hearing
+        self._hearing, self._watching = hearing, watching
         self.lane_is_folded = False
         self._ready_frames = ready_frames
         self.strips = Filmstrips()
@@ -99,6 +110,7 @@ class Weave(QWidget):
             signal.connect(self.redraw)
         document.footage_chosen.connect(self.redraw)
         hearing.heard.connect(self._redraw_soon)
+        watching.seen.connect(self._redraw_soon)
         document.playhead_moved.connect(lambda _: self.update())
         document.pending_changed.connect(self._redraw_soon)
         document.planned.connect(self._show_plan)
@@ -147,10 +159,13 @@ class Weave(QWidget):
             view.within(whole) if view else View(0.0, whole)
             for view, whole in zip(self._views, wholes, strict=True)
         )
-        lane = (
-            0 if self.lane_is_folded else lane_height(project, self._hearing, self.height() - _WITHOUT_LANE)
-        )
-        return Rails(self.width(), self.height(), stretches, recorded, result, self._stretches[2], lane)
+        lane = traces = 0
+        if not self.lane_is_folded:
+            room = self.height() - _WITHOUT_LANE
+            lane = lane_height(project, self._hearing, room)
+            traces = trace_lane_height(self._traced(), project, room - lane)
+        axis = self._stretches[2]
+        return Rails(self.width(), self.height(), stretches, recorded, result, axis, lane, traces)
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
         """Show ``factor`` times as much of both rails about the playhead, or of one about a point."""
@@ -242,7 +257,8 @@ class Weave(QWidget):
         project, chosen = document.project, frozenset(place.shot for place in document.selection)
         laid = lay(project, rails, document.selection)
         waits = tuple(document.pending.get(footage.origin) for footage in project.footage)
-        view = RecordedView(project, rails, laid, self.strips, chosen, waits, self._flaws(), ratio)
+        traced = self._traced()
+        view = RecordedView(project, rails, laid, self.strips, chosen, waits, self._flaws(), traced, ratio)
         (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
         painter = QPainter(self._picture)
         try:
@@ -261,9 +277,20 @@ class Weave(QWidget):
             self._wish.start()
 
     def fold_lane(self) -> None:
-        """Fold the sound lane away, or open it."""
+        """Fold the lanes of sound and traces away, or open them."""
         self.lane_is_folded = not self.lane_is_folded
         self.redraw()
+
+    def passer_at_playhead(self) -> tuple[int, tuple[float, float]] | None:
+        """The shot and the recorded seconds of the passer-by at the playhead, if there is one."""
+        project = self._document.project
+        if not project.shots:
+            return None
+        played = played_at(project, [float(self._document.playhead)])
+        number, seconds = int(played.shots[0]), float(played.recorded[0])
+        of = self._traced().get(project.shots[number].footage)
+        moments = of.moments() if of is not None else []
+        return next(((number, span) for span in moments if span[0] <= seconds < span[1]), None)
 
     def show_made(self, _result_frame: int) -> None:
         """Show that another frame of the preview is made."""
@@ -277,6 +304,15 @@ class Weave(QWidget):
             spans = [(flaw.begin, flaw.end) for flaw in source.flaws] if source is not None else []
             found.append(np.array(spans, np.float64).reshape(-1, 2) * float(footage.scale))
         return tuple(found)
+
+    def _traced(self) -> dict[str, Traced]:
+        """What is known of the pictures of footage that is shown, by key."""
+        found = {}
+        for footage in self._document.project.footage:
+            trace, source = self._watching.trace(footage.origin), self._document.opened(footage)
+            if trace is not None and source is not None:
+                found[footage.key] = Traced(footage, source, trace)
+        return found
 
     def _wish_pictures(self) -> None:
         document = self._document
@@ -308,6 +344,10 @@ class Weave(QWidget):
             self._drag = SoundDrag(sound, project, rails, playhead, at, beats)
             self._document.choose_footage(project.music[sound.music].footage, sound.music)
             self._document.begin_gesture(sound.label)
+            return
+        passer = moment_at(rails, project, self._traced(), at)
+        if passer is not None:
+            self.passer_pressed.emit(*passer, event.globalPosition().toPoint())
             return
         held = grip_at(project, rails, at)
         if held is not None:

@@ -119,6 +119,11 @@ class AbsentSource:
         return ()
 
     @property
+    def is_seen(self) -> bool:
+        """No."""
+        return False
+
+    @property
     def holes(self) -> Spans:
         """None."""
         return NO_SPANS

@@ -169,6 +169,10 @@ class Source(Protocol):
         """What is known to be wrong, by place."""
 
     @property
+    def is_seen(self) -> bool:
+        """Whether it has pictures that can be looked at."""
+
+    @property
     def holes(self) -> Spans:
         """Frames that are not there and are to be filled in from both sides."""
 

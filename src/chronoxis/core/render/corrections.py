@@ -9,28 +9,25 @@ from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.evening import EvenLight
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
-from chronoxis.core.traces.picture_trace import PictureTrace
-
-# A usual span: so many frames, and so many recorded seconds at least.
-_SPAN_FRAMES, _SPAN_SECONDS = 100, 4.0
-
-
-def usual_span(footage: Footage) -> float:
-    """Recorded seconds below which changes of light are flicker, unless a person says otherwise."""
-    return max(_SPAN_FRAMES / float(footage.rate), _SPAN_SECONDS)
+from chronoxis.core.traces.picture_trace import Column, PictureTrace
 
 
 def corrections_of(
     shot: Shot, footage: Footage, source: Source, trace: PictureTrace | None
 ) -> tuple[Correction, ...]:
     """What is done to the recorded frames of a shot first; nothing where its footage was not measured yet."""
-    even = shot.even_out
-    if trace is None or not even.strength:
+    if trace is None or not shot.even_out.strength:
         return ()
-    span = (float(even.span) if even.span is not None else usual_span(footage)) * float(footage.rate)
-    gains = trace.gains(even.strength, span, channels=even.channels)
+    gains = gains_of(shot, footage, trace)
     numbers = source.originals.numbers
     return (EvenLight(gains if numbers is None else gains[numbers], source.facts.picture.colour),)
+
+
+def gains_of(shot: Shot, footage: Footage, trace: PictureTrace) -> Column:
+    """What the light of each recorded frame or photo is multiplied with, shape (frames, 3)."""
+    even = shot.even_out
+    span = float(even.span * footage.rate) if even.span is not None else None
+    return trace.gains(even.strength, span, channels=even.channels)
 
 
 def passers_by(

@@ -1,5 +1,6 @@
 """Light along footage: how it is measured so that subjects do not sway it, and how it is evened out."""
 
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -18,6 +19,7 @@ _FEWEST = 0.02  # of all pixels, that have to tell something
 _MOVED, _FURTHER = 0.05, 2.0
 _LONGEST_SOLVED = 400  # frames of a span that is smoothed frame by frame; longer ones in blocks
 _BLOCKS_OF_SPAN = 100
+_SPANS = (100.0, 140.0, 200.0, 280.0, 400.0)  # frames, of which one suits where nobody chooses
 
 
 def level(light: Small) -> npt.NDArray[np.float32]:
@@ -57,7 +59,8 @@ def _told(before: Small, lights: Small) -> tuple[Course, Course]:
     ordered = np.sort(np.where(telling, told, np.inf).reshape(len(lights), -1, 3), axis=1)
     counts = telling.reshape(len(lights), -1, 3).sum(axis=1)
     low, high = counts // 4, np.maximum(counts - counts // 4, 1)
-    sums = np.cumsum(np.where(np.isfinite(ordered), ordered, 0), axis=1)
+    ordered[np.isinf(ordered)] = 0
+    sums = np.cumsum(ordered, axis=1)
     sums = np.concatenate([np.zeros((len(lights), 1, 3), sums.dtype), sums], axis=1)
 
     def at(rows: np.ndarray[Any, Any], places: npt.NDArray[np.int64]) -> Course:
@@ -65,8 +68,29 @@ def _told(before: Small, lights: Small) -> tuple[Course, Course]:
 
     middle = (at(sums, high) - at(sums, low)) / np.maximum(high - low, 1)
     enough = counts > _FEWEST * ordered.shape[1]
-    spread = at(ordered, np.minimum(high, counts.max() - 1).clip(0)) - at(ordered, low)
+    spread = at(ordered, high - 1) - at(ordered, low)
     return np.where(enough, middle, 0.0), np.where(enough, spread, 0.0)
+
+
+def fitting_span(course: Course, scenes: npt.NDArray[np.int64]) -> float:
+    """The span that suits a course: long enough to be rid of its flicker, short enough to keep its bends.
+
+    By generalised cross-validation (Craven and Wahba, Numerische Mathematik 31, 1979, 377).
+    """
+    count = len(course)
+    found = []
+    for span in _SPANS:
+        left = float(np.mean((smoothed(course, span, scenes) - course) ** 2))
+        free = min((len(scenes) + 1) * 3 + count * _passed_share(span), 0.9 * count)
+        found.append(left / (1 - free / count) ** 2)
+    return _SPANS[int(np.argmin(found))]
+
+
+@cache
+def _passed_share(span: float) -> float:
+    """The share of noise that a span lets pass."""
+    turns = np.pi * (np.arange(4096) + 0.5) / 4096
+    return float(np.mean(1 / (1 + (span / (2 * np.pi)) ** 6 * (2 - 2 * np.cos(turns)) ** 3)))
 
 
 def smoothed(course: Course, span: float, scenes: npt.NDArray[np.int64]) -> Course:

@@ -92,12 +92,12 @@ class PictureTrace:
             return NO_SPANS
         return np.clip(moments(self.covered[:: self.watched]) * self.watched, 0, len(self))
 
-    def gains(self, strength: float, span: float, *, channels: bool) -> npt.NDArray[np.float32]:
+    def gains(self, strength: float, span: float | None, *, channels: bool) -> npt.NDArray[np.float32]:
         """What light is multiplied with to be even, shape (frames, 3).
 
         Args:
             strength: share of the way, 0 to 1.
-            span: frames within which changes come and go that are flicker.
+            span: frames within which changes come and go that are flicker; what suits the light, if None.
             channels: each channel by itself, rather than all alike.
         """
         asked = strength, span, channels
@@ -107,17 +107,18 @@ class PictureTrace:
         return self._evened[asked]
 
     @cached_property
-    def _evened(self) -> dict[tuple[float, float, bool], Column]:
+    def _evened(self) -> dict[tuple[float, float | None, bool], Column]:
         return {}
 
-    def _gains(self, strength: float, span: float, channels: bool) -> Column:
+    def _gains(self, strength: float, span: float | None, channels: bool) -> Column:
         steps = self.steps.astype(np.float64)
         steps[self.scenes] = 0
         course = np.cumsum(steps, axis=0)
         if not channels:
             # As the eye weighs them, so that one channel near black does not sway the others.
             course = np.repeat((course @ np.array([0.2126, 0.7152, 0.0722]))[:, None], 3, axis=1)
-        off = light.smoothed(course, span, self.scenes) - course
+        own = span if span is not None else light.fitting_span(course[:, 1:2], self.scenes)
+        off = light.smoothed(course, own, self.scenes) - course
         return np.exp(strength * off).astype(np.float32)
 
 

@@ -71,6 +71,11 @@ class MusicSource:
         return ()
 
     @property
+    def is_seen(self) -> bool:
+        """No."""
+        return False
+
+    @property
     def holes(self) -> Spans:
         """None."""
         return NO_SPANS

@@ -84,6 +84,11 @@ class PhotoSource:
         )
 
     @property
+    def is_seen(self) -> bool:
+        """Yes."""
+        return True
+
+    @property
     def holes(self) -> Spans:
         """Places whose photos are not there and are to be filled in."""
         return self.course.holes

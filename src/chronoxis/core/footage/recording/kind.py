@@ -87,6 +87,11 @@ class RecordingSource:
         return ()
 
     @property
+    def is_seen(self) -> bool:
+        """Yes."""
+        return True
+
+    @property
     def holes(self) -> Spans:
         """None: no frame is missing from a course of its own."""
         return NO_SPANS
