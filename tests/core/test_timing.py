@@ -9,13 +9,14 @@ from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.fitting import PaceWish, fit_to_length, solve_speed
-from chronoxis.core.timing.frame_making import EachFrame, FrameMaking
+from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking
+from chronoxis.core.timing.gathering import MOST_CLEARED, MOST_GATHERED
 from chronoxis.core.timing.pace import PacePiece, PaceProfile
 from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import make_schedule
-from chronoxis.core.timing.shot_columns import ShotTiming
+from chronoxis.core.timing.shot_columns import ShotTiming, Way
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed, parse_speed
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
@@ -487,3 +488,114 @@ def test_what_follows_when_nothing_is_held() -> None:
         state.change(Quantity.RESULT_LENGTH, Fraction(48), [Quantity.SPEED])
     with pytest.raises(PlanError, match="speed and result rate are held"):
         state.change(Quantity.STEP, Fraction(2), [Quantity.SPEED, Quantity.RATE])
+
+
+def one_shot(making: FrameMaking, speed: Fraction, frames: int = 4000, **more: object) -> ShotTiming:
+    pace = PaceProfile.constant(Fraction(frames, 25), speed)
+    return ShotTiming(pace, np.arange(frames + 1) / 25, Fraction(0), (making,), **more)  # type: ignore[arg-type]
+
+
+@given(
+    st.builds(
+        FrameMaking,
+        st.sampled_from(list(EachFrame)),
+        st.sampled_from([0.0, 45.0, 180.0, 360.0, 720.0]),
+        st.booleans(),
+        st.none() | st.fractions(Fraction(1, 25), 30, max_denominator=25),
+        st.sampled_from(list(Fill)),
+        st.sampled_from(list(Between)),
+    ),
+    SPEEDS,
+    st.booleans(),
+    st.lists(st.integers(0, 399), min_size=0, max_size=8),
+)
+@settings(deadline=None, max_examples=200)
+def test_rows_are_whole_whatever_is_chosen(
+    making: FrameMaking, speed: Fraction, backwards: bool, ends: list[int]
+) -> None:
+    ordered = sorted(set(ends))
+    spans = np.array(list(zip(ordered[::2], ordered[1::2], strict=False)), np.int64).reshape(-1, 2)
+    marks = {"holes": spans[::3], "skipped": spans[1::3], "cleared": spans[2::3]}
+    shot = one_shot(making, max(speed, Fraction(1, 8)), 400, backwards=backwards, **marks)
+    made = make_schedule([shot], Fraction(25))
+    counts = np.diff(made.offsets)
+    assert counts.min() >= 1
+    assert counts.max() <= 400
+    assert np.allclose(np.add.reduceat(made.weights, made.offsets[:-1]), 1)
+    assert made.weights.min() > 0
+    assert made.frames.min() >= 0
+    assert made.frames.max() < 400
+    for number in range(len(made)):
+        frames, _ = made.sources(number)
+        assert np.all(np.diff(frames) > 0)
+        if made.way(number) is Way.CLEAR:
+            assert len(frames) % 2 == 1
+        if made.way(number) is Way.IN_BETWEEN and len(frames) > 1:
+            assert len(frames) == 2
+
+
+@pytest.mark.parametrize("each", [EachFrame.LONG_EXPOSURE, EachFrame.BRIGHTEST, EachFrame.CLEAR])
+def test_a_window_of_hours_is_sampled_evenly(each: EachFrame) -> None:
+    made = make_schedule([one_shot(FrameMaking(each), Fraction(100_000), 400_000)], Fraction(25))
+    frames, weights = made.sources(0)
+    most = MOST_CLEARED if each is EachFrame.CLEAR else MOST_GATHERED
+    assert most / 2 - 1 <= len(frames) <= most
+    assert np.unique(np.diff(frames)).tolist() == [frames[1] - frames[0]]
+    assert weights.max() / weights.min() < 2.1
+
+
+def test_overlapping_windows_share_what_they_sample() -> None:
+    """However wide the window of a median: only so many different frames are held at a time."""
+    making = FrameMaking(EachFrame.CLEAR, window=Fraction(60))
+    made = make_schedule([one_shot(making, Fraction(5), 10_000)], Fraction(25))
+    held = np.unique(np.concatenate([made.sources(number)[0] for number in range(900, 1000)]))
+    span = 1500 + 500
+    assert len(held) <= span / (1500 / MOST_CLEARED) + 2
+
+
+def test_a_soft_window_weighs_its_middle_most() -> None:
+    sharp = make_schedule([one_shot(FrameMaking(EachFrame.LONG_EXPOSURE), Fraction(20))], Fraction(25))
+    soft = make_schedule(
+        [one_shot(FrameMaking(EachFrame.LONG_EXPOSURE, soft=True), Fraction(20))], Fraction(25)
+    )
+    assert np.allclose(sharp.sources(3)[1], 1 / 20)
+    weights = soft.sources(3)[1]
+    middles = (np.arange(20) + 0.5) / 20
+    assert np.allclose(weights, (1 - np.cos(2 * np.pi * middles)) / 20, atol=2e-3)
+
+
+def test_skipped_frames_never_show_and_neighbours_serve() -> None:
+    skipped = np.array([[100, 140], [500, 503]])
+    for making in (FrameMaking(), FrameMaking(EachFrame.LONG_EXPOSURE), FrameMaking(between=Between.MOTION)):
+        for speed in (Fraction(1, 2), Fraction(10)):
+            made = make_schedule([one_shot(making, speed, 1000, skipped=skipped)], Fraction(25))
+            for first, stop in skipped.tolist():
+                assert not np.any((made.frames >= first) & (made.frames < stop))
+            nearest = made.sources(round(108 / speed))[0]
+            assert nearest.max() <= 99 or not making.each.gathers
+
+
+def test_cleared_moments_are_medians_around_them() -> None:
+    cleared = np.array([[100, 160]])
+    made = make_schedule([one_shot(FrameMaking(), Fraction(10), 1000, cleared=cleared)], Fraction(25))
+    for number in range(100):
+        inside = 100 <= 10 * number < 160
+        assert (made.way(number) is Way.CLEAR) == inside
+        frames, _ = made.sources(number)
+        if inside:
+            assert 11 <= len(frames) <= 15
+            assert frames[0] < 10 * number < frames[-1]
+            assert frames[-1] - frames[0] <= 70  # whoever passes is anywhere for less than half of it
+        else:
+            assert frames.tolist() == [10 * number]
+
+
+def test_holes_are_filled_from_both_sides() -> None:
+    holes = np.array([[10, 12], [0, 2], [398, 400]])[[1, 0, 2]]
+    made = make_schedule([one_shot(FrameMaking(), Fraction(1), 400, holes=holes)], Fraction(25))
+    assert made.way(10) is Way.IN_BETWEEN
+    assert made.sources(10)[0].tolist() == [9, 12]
+    assert made.sources(10)[1].tolist() == pytest.approx([2 / 3, 1 / 3])
+    assert made.sources(11)[1].tolist() == pytest.approx([1 / 3, 2 / 3])
+    assert made.sources(0)[0].tolist() == [0]  # nothing lies on one side: what is held stays
+    assert made.sources(399)[0].tolist() == [399]

@@ -294,19 +294,19 @@ class FramesPage(Page):
         passage, step = project.passage(place), float(project.reckoner(place).step)
         chosen = passage.making
         if step < 1 and chosen.between is not Between.HOLD:
-            how = "blended" if chosen.between is Between.BLEND else "made by the motion"
-            return f"Of {1 / step:.3g} result frames one is recorded; those between are {how}."
+            how = "blended" if chosen.between is Between.BLEND else "made by motion"
+            return f"One in {1 / step:.3g} is as recorded, the others are {how}."
         if not chosen.is_open:
-            return "Each result frame is one recorded frame."
+            return "Each is one recorded frame."
         open_ = step * chosen.shutter / 360
         if chosen.each is EachFrame.CLEAR and chosen.window is not None:
             rate = float(project.footage_of(project.shots[place.shot]).rate)
             open_ = float(chosen.window) * rate
         if chosen.each is EachFrame.ONE:
-            return f"One recorded frame, blurred over {open_:.3g} of them."
+            return f"Each is one recorded frame, blurred over {open_:.3g}."
         if open_ <= 1:
-            return "Each result frame gathers one recorded frame or two."
-        return f"Each result frame gathers about {open_:.4g} recorded frames."
+            return "Each gathers one recorded frame or two."
+        return f"Each gathers about {open_:.4g} recorded frames."
 
     def _set(self, label: str, edit: Callable[..., Project], value: object) -> None:
         places = self._places

@@ -135,9 +135,9 @@ class MakingCost(QObject):
         if rate is not None:
             frames = float(project.passage_result_length(place)) * float(project.rate)
             lasting = format_time(frames / rate, 0)
-            said += f" {rate:.3g} result frames a second here: {lasting} of the export"
+            said += f" {rate:.3g} a second here: {lasting} of the export"
             plain = self._plain_rate(project.passage(place), place)
-            said += f", as single frames {format_time(frames / plain, 0)}." if plain is not None else "."
+            said += f" ({format_time(frames / plain, 0)} as single frames)." if plain is not None else "."
         self.text = said.strip()
         self.changed.emit()
 

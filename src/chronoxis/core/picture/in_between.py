@@ -1,5 +1,7 @@
 """Pictures between two recorded frames, by the motion from the one to the other."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import cv2
 import numpy as np
 
@@ -9,6 +11,8 @@ from chronoxis.core.picture.kernels import Picture, Pixels, Tiles, size_of
 from chronoxis.core.picture.motion import Care, Grey, MotionBetween, grey_of, motion_between
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
+
+_CASTING = ThreadPoolExecutor(1, thread_name_prefix="casting")
 
 
 class LightPair:
@@ -26,6 +30,7 @@ class LightPair:
         self._lit: list[Picture | None] = [None, None]
         self._motion: MotionBetween | None = None
         self._meetings = np.zeros((0, 0, 8), np.float32)
+        self._cast = np.zeros((0, 0, 4), np.float32), np.zeros((0, 0, 4), np.float32)
         self._work = RowWork()
         self.sums: Pixels = np.zeros((0, 0, 4), np.float32)
 
@@ -61,8 +66,12 @@ class LightPair:
         assert motion is not None
         if self._meetings.shape[:2] != motion.onwards.shape[:2]:
             self._meetings = np.zeros((*motion.onwards.shape[:2], 8), np.float32)
+            self._cast = np.empty_like(motion.onwards), np.empty_like(motion.onwards)
         found = None if tiles is None else _with_neighbours(tiles, chosen)
-        kernels.meet(self._work, motion.onwards, motion.backwards, share, self._meetings, found, 1)
+        on = _CASTING.submit(kernels.cast, motion.onwards, share, self._cast[0])
+        kernels.cast(motion.backwards, 1 - share, self._cast[1])
+        on.result()
+        kernels.meet(self._work, *self._cast, share, self._meetings, found, 1)
         self._work.wait()
         kernels.add_between(self._work, pair, self._meetings, weight, self.sums, tiles, chosen)
         self._work.wait()

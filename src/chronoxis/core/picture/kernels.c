@@ -33,7 +33,7 @@ typedef struct {
 } Frame;
 
 /* From R'G'B' of 0 to 1 to light and back: a line up to `toe`, which is as bright as `dark`, polynomials above;
- * or tables of 65536. */
+ * or tables of 65536, of which the one back is for fourth roots of light. */
 typedef struct {
     float toe, slope, dark;
     float polynomial[7], inverse[7];
@@ -212,7 +212,10 @@ KERNEL void chronoxis_median(const Frame *frames, int count, int width, int y0, 
 INLINE void codes_for(const Curve *curve, float *restrict light, int n)
 {
     if (curve->encoded) {
-        for (int i = 0; i < n; i++) light[i] = curve->encoded[(int)(light[i] * 65535.0f + 0.5f)] * (1.0f / 65535.0f);
+        for (int i = 0; i < n; i++) {
+            const int step = (int)(sqrtf(sqrtf(light[i])) * 65535.0f + 0.5f); /* the finer the darker */
+            light[i] = curve->encoded[step] * (1.0f / 65535.0f);
+        }
         return;
     }
     const float toe = curve->dark, slope = 1.0f / curve->slope, *p = curve->inverse;
@@ -394,44 +397,80 @@ KERNEL void chronoxis_follow(const uint8_t *first, const uint8_t *second, const 
         }
 }
 
-/* Motion of four floats a place, with how far it can be relied on: as far as it leaves less of the difference
- * between two pictures than there is without it, and as the way back leads to where it began. */
+/* Motion of four floats a place, with how far it can be relied on: as far as it leaves clearly less of the
+ * difference between two pictures than there is without it, and as the way back leads to where it began. */
 KERNEL void chronoxis_rely(const float *flow, const float *plain, const float *left, const float *apart, int count,
                            float noise, float allowed, float allowed_share, float *motion)
 {
     for (int i = 0; i < count; i++) {
         const float right = flow[2 * i], down = flow[2 * i + 1];
-        const float alike = clamped((plain[i] + noise - left[i]) / (0.25f * plain[i] + noise));
+        const float alike = clamped((0.75f * plain[i] + noise - left[i]) / (0.25f * plain[i] + noise));
         const float far = sqrtf(right * right + down * down);
         motion[4 * i] = right;
         motion[4 * i + 1] = down;
-        motion[4 * i + 2] = alike * clamped(2.0f - apart[i] / (allowed + allowed_share * far));
+        const float most = allowed + allowed_share * far;
+        motion[4 * i + 2] = alike * clamped(2.0f - apart[i] / (most < 3.0f * allowed ? most : 3.0f * allowed));
         motion[4 * i + 3] = 0;
     }
+}
+
+/* Motion as it is a share of its way: each place goes there with its motion. Where several come, that stands
+ * which goes farthest, for it is mostly what is in front; where none comes, something is uncovered, and the
+ * reliance is -1. */
+KERNEL void chronoxis_cast(const float *motion, int width, int height, float share, float *out)
+{
+    const ptrdiff_t count = (ptrdiff_t)width * height;
+    for (ptrdiff_t i = 0; i < count; i++) {
+        out[4 * i] = out[4 * i + 1] = out[4 * i + 3] = 0;
+        out[4 * i + 2] = -1;
+    }
+    for (int y = 0; y < height; y++)
+        for (int x = 0; x < width; x++) {
+            const float *own = motion + 4 * ((ptrdiff_t)y * width + x);
+            const float u = x + share * own[0], v = y + share * own[1];
+            if (u < 0 || v < 0 || u > width - 1 || v > height - 1) continue;
+            /* What cannot be relied on stands behind all else. */
+            const float rank = own[2] > 0.25f ? 1 + own[0] * own[0] + own[1] * own[1] : own[2];
+            const int left = (int)u, top = (int)v;
+            const int right = u > left && left + 1 < width ? left + 1 : left;
+            const int under = v > top && top + 1 < height ? top + 1 : top;
+            for (int j = top; j <= under; j++)
+                for (int i = left; i <= right; i++) {
+                    float *to = out + 4 * ((ptrdiff_t)j * width + i);
+                    if (to[2] >= 0 && to[3] >= rank) continue;
+                    to[0] = own[0];
+                    to[1] = own[1];
+                    to[2] = own[2];
+                    to[3] = rank;
+                }
+        }
 }
 
 /* Where pictures meet on their way: for each place of a grid, from where in both pictures its light comes
  * a share of the way from the first to the second, and with what weights.
  *
- * Motions hold four floats a place: right, down, how far they can be relied on (0 to 1), unused. A place of
- * a motion is looked for that leads here; three steps towards it come near enough. Meetings hold eight: the
- * ways to both pictures (right, down each), and the weights of what lies there and of what lies here in both.
+ * Motions are cast to that share; each holds four floats a place: right, down, how far they can be relied on
+ * (0 to 1; -1 where nothing comes), their rank. Meetings hold eight: the ways to both pictures (right, down
+ * each), and the weights of what lies there and of what lies here in both.
  */
 KERNEL void chronoxis_meet(const float *onwards, const float *backwards, int width, int height, float share,
                            const uint8_t *tiles, int chosen, int tile, int y0, int y1, float *meetings)
 {
+    (void)height;
     const int across = (width + tile - 1) / tile;
     for (int y = y0; y < y1; y++)
         for (int x = 0; x < width; x++) {
             if (tiles && tiles[(y / tile) * across + x / tile] != chosen) continue;
-            Four one = four_at(onwards + 4 * ((ptrdiff_t)y * width + x));
-            Four other = four_at(backwards + 4 * ((ptrdiff_t)y * width + x));
-            for (int step = 0; step < 3; step++) {
-                one = sampled(onwards, width, height, x - share * one[0], y - share * one[1]);
-                other = sampled(backwards, width, height, x - (1 - share) * other[0], y - (1 - share) * other[1]);
+            const float *one = onwards + 4 * ((ptrdiff_t)y * width + x);
+            const float *other = backwards + 4 * ((ptrdiff_t)y * width + x);
+            float of_one = one[2] > 0 ? one[2] : 0, of_other = other[2] > 0 ? other[2] : 0;
+            /* What comes from one side in front of what comes from the other hides it. */
+            if (of_one > 0.25f && of_other > 0.25f) {
+                if (one[3] > 4 * other[3] + 4) of_other = 0;
+                if (other[3] > 4 * one[3] + 4) of_one = 0;
             }
-            const float a = (1 - share) * one[2], b = share * other[2], both = a + b;
-            const float relied = one[2] > other[2] ? one[2] : other[2];
+            const float a = (1 - share) * of_one, b = share * of_other, both = a + b;
+            const float relied = of_one > of_other ? of_one : of_other;
             float *to = meetings + 8 * ((ptrdiff_t)y * width + x);
             to[0] = -share * one[0];
             to[1] = -share * one[1];

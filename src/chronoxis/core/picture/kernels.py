@@ -243,6 +243,12 @@ def rely(
     return motion
 
 
+def cast(motion: Motion, share: float, into: Motion) -> None:
+    """Motion as it is a share of its way, here and now; where nothing comes, it is relied on by -1."""
+    height, width = motion.shape[:2]
+    _library().chronoxis_cast(_of(motion), width, height, ctypes.c_float(share), _of(into))
+
+
 def meet(
     work: RowWork,
     onwards: Motion,
@@ -252,7 +258,10 @@ def meet(
     tiles: Tiles | None = None,
     chosen: int = 0,
 ) -> None:
-    """Where two pictures meet a share of the way from the first to the second; in tiles marked so, if any."""
+    """Where two pictures meet a share of the way from the first to the second; in tiles marked so, if any.
+
+    The motions are `cast` to there.
+    """
     rows_, columns = onwards.shape[:2]
 
     def find(rows: slice) -> None:
@@ -382,7 +391,7 @@ def _curve(transfer: int) -> _Curve:
     if transfer not in _TOES:
         whole = np.arange(65536) / 65535
         light = to_linear(whole, transfer).astype(np.float32)
-        codes = np.rint(from_linear(whole, transfer) * 65535).astype(np.uint16)
+        codes = np.rint(from_linear(whole**4, transfer) * 65535).astype(np.uint16)
         curve.table, curve.encoded = light.ctypes.data, codes.ctypes.data
         _TABLES.extend((light, codes))
         return curve

@@ -18,12 +18,13 @@ Grey = npt.NDArray[np.uint8]
 
 _CUT_SIZE = (16, 9)
 # Mean differences, in 8-bit codes, of two pictures' large areas from which they may be of two scenes.
-_CUT = 14.0
+_CUT = 22.0
 # Motion that leaves so much of the difference between two pictures does not explain it.
 _UNEXPLAINED = 0.6
 _LEAST = 24  # rows and columns that the library's own pyramids need
 _COARSER, _COARSE = 2, 120  # times that a picture is reduced to look at it coarsely, down to so many columns
 _CLEARLY = 0.7  # times the difference that the finer look leaves, less than which the coarser one leaves
+_AROUND = (11, 11)  # likewise over which reliance has to be shared
 _NEAR = (5, 5)  # places of the grid over which differences are looked at together
 _NOISE = 1.0  # codes
 _INCONSISTENT = 0.6  # places of the grid, and the share of the motion, by which both directions may differ
@@ -155,6 +156,9 @@ def _relied(here: Grey, there: Grey, flow: Flow, back: Flow, plain: Differences)
     left, apart = follow(here, there, flow, back)
     left = np.asarray(cv2.blur(left, _NEAR), np.float32)
     motion = rely(flow, plain, left, apart, _NOISE, _INCONSISTENT, _INCONSISTENT_SHARE)
+    # Where next to nothing around is relied on, what is came about by chance.
+    around = cv2.blur(np.ascontiguousarray(motion[..., 2]), _AROUND)
+    motion[..., 2] *= np.clip(4 * around - 1, 0, 1)
     return motion, float(left.mean() / max(float(plain.mean()), 1e-3))
 
 

@@ -117,7 +117,15 @@ def gathered(shots: ShotColumns, numbers: Frames, choices: Choices, windows: Win
     kept |= _alone(kept, rows, offsets)
     weights = np.where(_IS_EVEN[choices.ways[rows]] & kept, 1.0, weights)
     counts = np.bincount(rows[kept], minlength=len(first)).astype(np.int64)
+    counts = _odd(kept, counts, choices.ways)
     return Rows(counts, frames[kept], _normalised(weights[kept], counts), choices.ways)
+
+
+def _odd(kept: npt.NDArray[np.bool_], counts: Frames, ways: Codes) -> Frames:
+    """How many entries rows keep where a median, which is of an odd number, loses its last one."""
+    even = (ways == CODES[Way.CLEAR]) & (counts % 2 == 0) & (counts > 0)
+    kept[np.flatnonzero(kept)[np.cumsum(counts)[even] - 1]] = False
+    return np.asarray(counts - even, np.int64)
 
 
 def _alone(kept: npt.NDArray[np.bool_], rows: Frames, offsets: Frames) -> npt.NDArray[np.bool_]:
@@ -165,9 +173,7 @@ def _spaced(first: Frames, final: Frames, choices: Choices) -> tuple[Frames, Fra
     first = np.where(steps > 1, -(-first // steps) * steps, first).astype(np.int64)
     final = first + (final - first) // steps * steps
     steps = np.where(choices.single, np.maximum(final - first, 1), steps)
-    # A median is of an odd number.
-    even = clear & (((final - first) // steps) % 2 == 1)
-    return first, np.asarray(np.where(even, final - steps, final), np.int64), np.asarray(steps, np.int64)
+    return first, final, np.asarray(steps, np.int64)
 
 
 def _overlaps(
@@ -337,7 +343,7 @@ def _without(rows: Rows, skipped: _Spared) -> Rows:
     frames = rows.frames.copy()
     frames[heaviest] = skipped.nearest(rows.frames[heaviest])
     kept[heaviest] = True
-    counts = np.bincount(owner[kept], minlength=len(rows.counts)).astype(np.int64)
+    counts = _odd(kept, np.bincount(owner[kept], minlength=len(rows.counts)).astype(np.int64), rows.ways)
     return replace(rows, counts=counts, frames=frames[kept], weights=_normalised(rows.weights[kept], counts))
 
 
