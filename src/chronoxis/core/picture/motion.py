@@ -18,7 +18,8 @@ Grey = npt.NDArray[np.uint8]
 
 _CUT_SIZE = (16, 9)
 # Mean differences, in 8-bit codes, of two pictures' large areas from which they may be of two scenes.
-_CUT = 22.0
+_CUT = 14.0
+_BINS, _OTHER = 24, 0.25  # of brightness, and the share of pixels that has to be of another one
 # Motion that leaves so much of the difference between two pictures does not explain it.
 _UNEXPLAINED = 0.6
 _LEAST = 24  # rows and columns that the library's own pyramids need
@@ -163,7 +164,7 @@ def _relied(here: Grey, there: Grey, flow: Flow, back: Flow, plain: Differences)
 
 
 def _is_cut(first: Grey, second: Grey) -> bool:
-    """Whether the large areas of two pictures are unlike."""
+    """Whether the large areas of two pictures, and their brightness as a whole, are unlike."""
     small = [
         cv2.resize(grey, _CUT_SIZE, interpolation=cv2.INTER_AREA).astype(np.float32)
         for grey in (first, second)
