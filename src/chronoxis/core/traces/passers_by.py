@@ -9,9 +9,16 @@ import numpy.typing as npt
 from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 from chronoxis.core.traces.glances import Small
 
+HELD = 49
+"""Pictures about one, whose median is what stands still there."""
+
+REACH = HELD // 2
+"""Pictures after one that are looked at to judge it."""
+
+RENEWED = 4
+"""Pictures after which what stands still is worked out anew."""
+
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
-_HELD = 49  # pictures about one, whose median is what stands still there
-_RENEWED = 4  # pictures after which that is worked out anew
 _APART = 0.08  # of the range, by which a pixel differs from what stands still
 _TALL, _WIDE, _LARGE = 0.5, 0.6, 0.10  # shares of the picture: whoever is near reaches one of them
 _LEAST = 0.025  # share of the picture that is covered
@@ -24,7 +31,7 @@ class PasserWatch:
     """Watches pictures that follow one another at even distances."""
 
     def __init__(self) -> None:
-        self._held: deque[npt.NDArray[np.float32]] = deque(maxlen=_HELD)
+        self._held: deque[npt.NDArray[np.float32]] = deque(maxlen=HELD)
         self._still: npt.NDArray[np.float32] | None = None
         self._seen = 0
         self._covered: list[float] = []
@@ -33,10 +40,10 @@ class PasserWatch:
         """Take in the next one."""
         self._held.append(np.asarray(codes @ _LUMA, np.float32))
         self._seen += 1
-        if len(self._held) == _HELD:
-            if self._seen == _HELD:
-                self._covered += [self._cover(self._held[place]) for place in range(_HELD // 2)]
-            self._covered.append(self._cover(self._held[_HELD // 2]))
+        if len(self._held) == HELD:
+            if self._seen == HELD:
+                self._covered += [self._cover(self._held[place]) for place in range(REACH)]
+            self._covered.append(self._cover(self._held[REACH]))
 
     def covered(self) -> npt.NDArray[np.float32]:
         """Of every picture, the share that something large covers; those at the end by what was last seen."""
@@ -46,7 +53,7 @@ class PasserWatch:
         return np.array([*self._covered, *rest], np.float32)
 
     def _cover(self, grey: npt.NDArray[np.float32]) -> float:
-        if self._still is None or self._seen % _RENEWED == 0 or len(self._held) < _HELD:
+        if self._still is None or self._seen % RENEWED == 0 or len(self._held) < HELD:
             self._still = np.median(np.stack(self._held), axis=0)
         return _largest(grey, self._still)
 
@@ -91,13 +98,13 @@ def moments(covered: npt.NDArray[np.float32]) -> Spans:
             spans[-1][1] = end
         else:
             spans.append([begin, end])
-    short = [span for span in spans if span[1] - span[0] <= _HELD]
+    short = [span for span in spans if span[1] - span[0] <= HELD]
     return np.array(short, np.int64).reshape(-1, 2)
 
 
 def _usual(covered: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
     """The upper quartile of what is covered around each picture."""
-    reach = _HELD * _AROUND // 2
-    firsts = np.arange(0, len(covered), max(1, _HELD // 2))
+    reach = HELD * _AROUND // 2
+    firsts = np.arange(0, len(covered), max(1, REACH))
     levels = [np.quantile(covered[max(0, at - reach) : at + reach], 0.75) for at in firsts.tolist()]
     return np.interp(np.arange(len(covered)), firsts, levels).astype(np.float32)

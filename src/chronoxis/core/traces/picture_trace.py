@@ -5,6 +5,7 @@ from collections.abc import Callable, Generator, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from functools import cached_property
+from math import lcm
 
 import numpy as np
 import numpy.typing as npt
@@ -15,7 +16,7 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
 from chronoxis.core.traces import light
 from chronoxis.core.traces.glances import COLUMNS, ROWS, Glance, glance_at
-from chronoxis.core.traces.passers_by import PasserWatch, moments
+from chronoxis.core.traces.passers_by import HELD, REACH, RENEWED, PasserWatch, moments
 from chronoxis.core.traces.store import Columns, TraceStore, fingerprint
 
 Column = npt.NDArray[np.float32]
@@ -198,22 +199,27 @@ def _keep(store: TraceStore, mark: str, trace: PictureTrace) -> None:
 
 
 class _Watching:
-    """One pass over all frames that were not looked at in their turn before."""
+    """One pass over all frames that were not looked at in their turn before.
+
+    Going on gives the same as not having stopped: it begins so much earlier, and in step, that whatever looks
+    back finds what it would have found.
+    """
 
     def __init__(self, source: Source, trace: PictureTrace) -> None:
-        self._source, self._trace = source, trace
+        self._source = source
         self._step = trace.watched
         # A sample knows every so manieth; what was passed over in order is known without a gap.
         gap = np.flatnonzero(~trace.known)
-        done = int(gap[0]) if len(gap) else len(trace)
-        self._first = max(0, done // self._step * self._step - 50 * self._step)
+        self._done = int(gap[0]) if len(gap) else len(trace)
+        in_step = lcm(_TOGETHER, RENEWED * self._step)
+        self._first = max(0, self._done - (HELD + REACH + 2 * RENEWED) * self._step) // in_step * in_step
         self._columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
         self._known = trace.known.copy()
         self._watch = PasserWatch()
-        self._seen: list[int] = []
 
     def trace(self) -> PictureTrace:
         """What is known by now."""
+        self._note_passers()
         return PictureTrace.of(self._columns, self._known, self._step)
 
     def passed(self) -> Generator[tuple[PictureTrace, float], None, None]:
@@ -235,7 +241,6 @@ class _Watching:
                     if time.monotonic() - told > _TOLD:
                         told = time.monotonic()
                         yield self.trace(), (number + 1) / count
-        self._note_passers()
         self._known[:] = True
 
     def _measure(self, before: Glance | None, waiting: list[tuple[int, Glance]]) -> Glance:
@@ -243,24 +248,25 @@ class _Watching:
         numbers = np.array([number for number, _ in waiting])
         glances = [glance for _, glance in waiting]
         measured = _compared([before or glances[0], *glances[:-1]], glances)
-        skip = 1 if before is None and numbers[0] > 0 else 0  # it was measured against the one before it
+        fresh = numbers >= self._done
         for name, column in measured.items():
-            self._columns[name][numbers[skip:]] = column[skip:]
+            self._columns[name][numbers[fresh]] = column[fresh]
         self._known[numbers] = True
         for number, glance in waiting:
             if number % self._step == 0:
                 self._watch.see(glance.codes)
-                self._seen.append(number)
         return glances[-1]
 
     def _note_passers(self) -> None:
         """Put in what is covered, between the pictures that were looked at as in the nearest of them."""
-        if not self._seen:
+        covered = self._watch.covered()
+        if not len(covered):
             return
-        covered, seen = self._watch.covered(), np.array(self._seen)
-        every = np.arange(self._first, len(self._known))
-        nearest = np.clip(np.rint((every - seen[0]) / self._step).astype(np.int64), 0, len(seen) - 1)
-        self._columns["covered"][self._first :] = covered[nearest]
+        # The last ones before it was given up were judged without those after them.
+        begin = 0 if not self._first else max(self._first, self._done - (REACH + 1) * self._step)
+        every = np.arange(begin, min(self._first + len(covered) * self._step, len(self._known)))
+        nearest = np.rint((every - self._first) / self._step).astype(np.int64)
+        self._columns["covered"][every] = covered[np.clip(nearest, 0, len(covered) - 1)]
 
 
 def _compared(before: Sequence[Glance], glances: Sequence[Glance]) -> dict[str, Column]:
