@@ -1,9 +1,9 @@
-"""Run with ``make bench``, or ``python -m bench [frames|photos|sound|pace|weave|opening]... [--runs N]``."""
+"""Run with ``make bench``, or ``python -m bench [frames|ways|photos|sound|pace|weave]... [--runs N]``."""
 
 import argparse
 import os
 
-AREAS = ("frames", "photos", "sound", "pace", "weave", "opening")
+AREAS = ("frames", "ways", "photos", "sound", "pace", "weave", "opening")
 
 
 def main() -> None:
@@ -19,10 +19,11 @@ def main() -> None:
         pace,
         photos,
         sound,
+        ways,
         weave,
     )
 
-    modules = (frame_making, photos, sound, pace, weave, opening)
+    modules = (frame_making, ways, photos, sound, pace, weave, opening)
     measures = {area: module.measure for area, module in zip(AREAS, modules, strict=True)}
     for area in asked.areas or AREAS:
         if area not in measures:

@@ -39,10 +39,6 @@ def _measure_speed(footage: Path) -> None:
     report("every 20th to 720p / bare decode (at most 1.25)", decimate / bare, "×")
     sparse = timed(lambda: condense(footage, "--every", "600", ending="mkv"))
     report("bare decode / every 600th (at least 8)", bare / sparse, "×")
-    library = timed(lambda: mix_by_filter(footage))
-    gathering = timed(lambda: gather(footage))
-    report("tmix=frames=10 / long exposure 10× (at least 1.2)", library / gathering, "×")
-    report("bare decode / long exposure 10× (at least 0.55)", bare / gathering, "×")
     plain = timed(lambda: make_frames(footage, idle_stages=False))
     idle = timed(lambda: make_frames(footage, idle_stages=True))
     report("stages with nothing to do / none at all (about 1)", idle / plain, "×")
@@ -123,26 +119,6 @@ def mix_by_filter(path: Path) -> int:
         return count
 
 
-def gather(path: Path) -> int:
-    """Long exposure at 10×, decoded and gathered in linear light, not encoded."""
-    from chronoxis.core.footage.ahead import ahead  # noqa: PLC0415
-    from chronoxis.core.footage.recording.facts import read_facts  # noqa: PLC0415 - so that its import is not timed
-    from chronoxis.core.footage.recording.frame_index import build_index  # noqa: PLC0415
-    from chronoxis.core.footage.recording.frame_reader import FrameReader  # noqa: PLC0415
-    from chronoxis.core.picture.long_exposure import LightMean  # noqa: PLC0415
-    from chronoxis.core.render.chain import THREADS_BESIDE_GATHERING  # noqa: PLC0415
-
-    facts, index = read_facts(path), build_index(path)
-    mean, made = LightMean(facts.picture.colour), 0
-    with FrameReader(path, index, THREADS_BESIDE_GATHERING) as reader:
-        for number, frame in ahead(reader.frames(range(len(index))), 6):
-            mean.add(frame)
-            if number % 10 == 9:
-                mean.made()
-                made += 1
-    return made
-
-
 class _Idle:
     """A correction or an accent that acts on nothing."""
 
@@ -152,6 +128,7 @@ class _Idle:
 
 def make_frames(path: Path, *, idle_stages: bool) -> int:
     """The frames of every 5th, lossless, not encoded; perhaps with an idle correction and accent."""
+    from chronoxis.cli.frames import FRAME_CHOICES  # noqa: PLC0415
     from chronoxis.cli.planning import plan_of_footage  # noqa: PLC0415
     from chronoxis.core.model.export_formats import MKV  # noqa: PLC0415
     from chronoxis.core.model.settings import ResultSettings  # noqa: PLC0415
@@ -162,10 +139,8 @@ def make_frames(path: Path, *, idle_stages: bool) -> int:
         ("speed", "length", "fps", "begin", "end"),
         ("photos_per_second", "interval", "missing"),
     )
-    asked = dict.fromkeys((*of_pace, *of_photos, "framing", "crop", "fit"))
-    plan = plan_of_footage(
-        path, ResultSettings(MKV), {**asked, "every": "5", "each": "one", "shutter": 360.0}
-    )
+    asked = dict.fromkeys((*of_pace, *of_photos, *FRAME_CHOICES, "framing", "crop", "fit"))
+    plan = plan_of_footage(path, ResultSettings(MKV), {**asked, "every": "5"})
     target = export_target(plan)
     if idle_stages:
         idle: Any = _Idle()

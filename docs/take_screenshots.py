@@ -3,22 +3,31 @@
 import os
 import sys
 import tempfile
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 from bench.report import settle, wait
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QRect, Qt
+from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from tqdm import tqdm
 
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.app.pictures.stage import Mode
-from chronoxis.app.theme.theme import apply_theme
+from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
 from chronoxis.core.files.project_file import load_project, save_project
-from chronoxis.core.model import arranging
+from chronoxis.core.model import arranging, correcting
+from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
+from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.plan import make_plan
+from chronoxis.core.render.target import preview_target
+from chronoxis.core.timing.frame_making import EachFrame, Fill, FrameMaking, PassersBy
 from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, ensure_demo
 
 FOLDER = Path(__file__).parent / "screenshots"
@@ -40,6 +49,8 @@ def main() -> None:
         wait(lambda: window.document.plan is not None)
         shoot_the_weave(window, folder)
         shoot_the_pictures(window, folder)
+        shoot_the_ways(window, folder)
+        shoot_even_light(window, folder)
         shoot_the_sound(window, folder)
         shoot_an_export(window, folder, Path(scratch))
         shoot_beats(window, folder, project.parent / BEAT_PROJECT_NAME)
@@ -87,7 +98,7 @@ def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
     document.move_playhead(Fraction(8))
     window.show_bench_page(1)
     wait(lambda: window.preview.has(document.result_frame), 60)
-    settle(3)
+    settle(5)
     take(window, folder / "frames-page.png")
     window.pictures.show_mode(Mode.BOTH)
     document.choose_footage(document.project.footage[0].key)
@@ -95,12 +106,63 @@ def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
     take(window, folder / "footage-page.png")
     window.pictures.show_mode(Mode.RESULT)
     window.show_bench_page(0)
-    document.select([Place(0, 3)])
-    document.move_playhead(Fraction(11))
-    window.pictures.toggle_exact()
-    settle(3)
-    take(window, folder / "exact-pixels.png")
-    window.pictures.toggle_exact()
+
+
+_WAYS = (
+    ("one frame", 0, FrameMaking()),
+    ("long exposure", 0, FrameMaking(EachFrame.LONG_EXPOSURE)),
+    ("brightest", 0, FrameMaking(EachFrame.BRIGHTEST)),
+    ("darkest", 0, FrameMaking(EachFrame.DARKEST)),
+    ("clear", 0, FrameMaking(EachFrame.CLEAR, window=Fraction(4))),
+    ("one frame", 1, FrameMaking()),
+    ("long exposure, no fill steps", 1, FrameMaking(EachFrame.LONG_EXPOSURE)),
+    ("fill steps: finest", 1, FrameMaking(EachFrame.LONG_EXPOSURE, fill=Fill.FINEST)),
+    ("one frame with blur", 1, FrameMaking(fill=Fill.FINEST)),
+)
+
+
+def shoot_the_ways(window: MainWindow, folder: Path) -> None:
+    """One moment of the meet, made in every way; and one of the walk, without and with fill steps."""
+    document, (wide, high) = window.document, (420, 236)
+    sheet = QPixmap(3 * wide, 3 * (high + 24))
+    sheet.fill(GROUND)
+    painter = QPainter(sheet)
+    painter.setFont(font(10, 500))
+    for number, (name, shot, chosen) in enumerate(_WAYS):
+        project, span = document.project, len(document.project.shots[shot].passages)
+        for place in (Place(shot, passage) for passage in range(span)):
+            passage = replace(project.passage(place), making=chosen, speed=Fraction((20, 12)[shot]))
+            project = project.with_passage(place, passage)
+        plan = make_plan(project, {f.key: s for f in project.footage if (s := document.opened(f))})
+        first, stop = plan.frames_of(shot)
+        at = first + round((stop - first) * (119.6 / 240, 0.6)[shot])
+        (frame,) = result_frames(plan, replace(preview_target(plan, 720), gather_small=False), at, at + 1)
+        left, top = number % 3 * wide, number // 3 * (high + 24)
+        painter.drawImage(
+            QRect(left, top, wide - 6, high - 4), image_from(np.asarray(frame.to_ndarray(), np.uint8))
+        )
+        painter.setPen(TEXT)
+        painter.drawText(QRect(left, top + high - 4, wide, 24), Qt.AlignmentFlag.AlignVCenter, name)
+    painter.end()
+    sheet.save(str(folder / "ways.png"))
+
+
+def shoot_even_light(window: MainWindow, folder: Path) -> None:
+    """Light evened out and passers-by cleared, with the line between before and after."""
+    document = window.document
+    wait(
+        lambda: all(window.watching.share(f.origin) == 1 for f in document.project.footage if f.is_seen), 120
+    )
+    document.apply("even", lambda p: correcting.set_even_out(p, [0], EvenOut(0.8)))
+    document.apply("clear", lambda p: correcting.set_passers_by(p, [0], PassersBy.CLEAR))
+    document.select([Place(0, 1)])
+    document.move_playhead(Fraction(6))
+    window.show_bench_page(1)
+    settle(8)
+    take(window, folder / "even-out.png")
+    window.show_bench_page(0)
+    document.undo()
+    document.undo()
 
 
 def shoot_the_sound(window: MainWindow, folder: Path) -> None:
@@ -146,7 +208,6 @@ def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
     panel.choices.output.setText(f"{scratch}/Morning at Larkfield.mp4")
     panel.start()
     wait(lambda: panel.progress.bar.value() > 200, 120)
-    take(window, folder / "exporting.png")
     wait(lambda: not panel.job.running, 300)
     settle(0.3)
     take(window, folder / "exported.png")

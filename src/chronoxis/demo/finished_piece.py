@@ -8,7 +8,7 @@ from chronoxis.core.model import arranging, making, pacing, sounding
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.recording import Recording
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.frame_making import Between, EachFrame
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo import tower_truth, walk_truth
@@ -37,6 +37,8 @@ def finished_piece(field: Path, walk: Path, tune: Music) -> Project:
         project = pacing.set_speed(project, [place], speed)
         project = pacing.set_held(project, [place], Quantity.SPEED, held)
         project = making.set_each_frame(project, [place], EachFrame.ONE if held else EachFrame.LONG_EXPOSURE)
+    slow = [Place(0, number) for number, (_, speed, _) in enumerate(_PASSAGES) if speed < 1]
+    project = making.set_between(project, slow, Between.MOTION)
     project = pacing.set_ramps(project, project.places(), length=_RAMP, shape=RampShape.SMOOTH)
     project = arranging.begin_with(project, recording_in_demo(walk, walk_truth.RATE, walk_truth.SECONDS))
     project = pacing.set_speed(project, [Place(1, 0)], Fraction(4))

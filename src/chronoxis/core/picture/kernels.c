@@ -10,6 +10,7 @@
 #include <math.h>
 #include <stddef.h>
 #include <stdint.h>
+#include <stdlib.h>
 #include <string.h>
 
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
@@ -274,12 +275,55 @@ KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *
     }
 }
 
+/* A chroma sample between the rows that a line of luma lies between, where chroma is halved downwards. */
+INLINE float between_rows(const Frame *frame, int plane, int near, int far, float share, int at)
+{
+    const char *const base = (const char *)frame->planes[plane];
+    const void *const one = base + near * frame->strides[plane], *const other = base + far * frame->strides[plane];
+    const float a = frame->kind == YUV8 ? ((const uint8_t *)one)[at] : ((const uint16_t *)one)[at];
+    const float b = frame->kind == YUV8 ? ((const uint8_t *)other)[at] : ((const uint16_t *)other)[at];
+    return a + share * (b - a);
+}
+
+/* As `codes_of`, with chroma in between samples, for what moves by parts of them. */
+INLINE void smooth_codes_of(const Frame *frame, int y, int x0, int n, int width, int height, float *restrict r,
+                            float *restrict g, float *restrict b)
+{
+    if (frame->kind > YUV16 || frame->across != 1 || frame->down > 1) {
+        codes_of(frame, y, x0, n, r, g, b);
+        return;
+    }
+    const float *m = frame->matrix;
+    const int columns = (width + 1) / 2, rows = frame->down ? (height + 1) / 2 : height;
+    const int near = frame->down ? y / 2 : y;
+    int far = frame->down ? (y & 1 ? near + 1 : near - 1) : near;
+    far = far < 0 ? 0 : (far < rows ? far : rows - 1);
+    float chroma[2][PIECE / 2 + 3];
+    const int first = x0 / 2 - 1, count = (n + 1) / 2 + 2;
+    for (int k = 0; k < 2; k++)
+        for (int i = 0; i < count; i++) {
+            const int at = first + i < 0 ? 0 : (first + i < columns ? first + i : columns - 1);
+            chroma[k][i] = between_rows(frame, k + 1, near, far, 0.25f, at);
+        }
+    for (int i = 0; i < n; i++) {
+        const int own = i / 2 + 1, other = i & 1 ? own + 1 : own - 1;
+        const float u = 0.75f * chroma[0][own] + 0.25f * chroma[0][other];
+        const float v = 0.75f * chroma[1][own] + 0.25f * chroma[1][other];
+        const char *const line = (const char *)frame->planes[0] + y * frame->strides[0];
+        const float l = frame->kind == YUV8 ? ((const uint8_t *)line)[x0 + i] : ((const uint16_t *)line)[x0 + i];
+        r[i] = clamped(m[0] * l + m[1] * u + m[2] * v + m[3]);
+        g[i] = clamped(m[4] * l + m[5] * u + m[6] * v + m[7]);
+        b[i] = clamped(m[8] * l + m[9] * u + m[10] * v + m[11]);
+    }
+}
+
 /* The light of a frame, four floats a pixel: what can be sampled anywhere at little cost. */
-KERNEL void chronoxis_pixels(const Frame *frame, const Curve *curve, int width, int y0, int y1, float *out)
+KERNEL void chronoxis_pixels(const Frame *frame, const Curve *curve, int width, int height, int y0, int y1,
+                             float *out)
 {
     float c[3][PIECE + 1];
     EACH_PIECE {
-        codes_of(frame, y, x, n, c[0], c[1], c[2]);
+        smooth_codes_of(frame, y, x, n, width, height, c[0], c[1], c[2]);
         for (int k = 0; k < 3; k++) light_of(curve, c[k], n);
         float *to = out + 4 * ((ptrdiff_t)y * width + x);
         for (int i = 0; i < n; i++) {
@@ -492,28 +536,29 @@ KERNEL void chronoxis_add_between(const float *first, const float *second, int w
     const float right = (float)columns / width, down = (float)rows / height;
     const float wide = (float)width / columns, high = (float)height / rows;
     const int across = (columns + tile - 1) / tile;
+    float *const line = malloc(8 * (size_t)columns * sizeof(float));
+    if (!line) return;
     for (int y = y0; y < y1; y++) {
         float v = (y + 0.5f) * down - 0.5f;
         v = v < 0.0f ? 0.0f : (v > rows - 1 ? rows - 1 : v);
         const int top = (int)v, under = top + 1 < rows ? top + 1 : top;
         const int own = (int)((y + 0.5f) * down);
-        const Four low = all_of(v - top);
+        const float *const above = meetings + 8 * (ptrdiff_t)top * columns;
+        const float *const below = meetings + 8 * (ptrdiff_t)under * columns;
+        const float low = v - top;
+        int begun = 0;
         for (int x = 0; x < width; x++) {
             if (tiles && tiles[(own / tile) * across + (int)((x + 0.5f) * right) / tile] != chosen) continue;
+            if (!begun) /* the row of the grid that this line lies at */
+                for (int i = 0; i < 8 * columns; i++) line[i] = above[i] + low * (below[i] - above[i]);
+            begun = 1;
             float u = (x + 0.5f) * right - 0.5f;
             u = u < 0.0f ? 0.0f : (u > columns - 1 ? columns - 1 : u);
             const int left = (int)u, beside = left + 1 < columns ? left + 1 : left;
             const Four far = all_of(u - left);
-            const float *a = meetings + 8 * ((ptrdiff_t)top * columns + left);
-            const float *b = meetings + 8 * ((ptrdiff_t)top * columns + beside);
-            const float *c = meetings + 8 * ((ptrdiff_t)under * columns + left);
-            const float *d = meetings + 8 * ((ptrdiff_t)under * columns + beside);
-            const Four ways_above = four_at(a) + far * (four_at(b) - four_at(a));
-            const Four ways_below = four_at(c) + far * (four_at(d) - four_at(c));
-            const Four ways = ways_above + low * (ways_below - ways_above);
-            const Four shares_above = four_at(a + 4) + far * (four_at(b + 4) - four_at(a + 4));
-            const Four shares_below = four_at(c + 4) + far * (four_at(d + 4) - four_at(c + 4));
-            const Four shares = shares_above + low * (shares_below - shares_above);
+            const float *const a = line + 8 * left, *const b = line + 8 * beside;
+            const Four ways = four_at(a) + far * (four_at(b) - four_at(a));
+            const Four shares = four_at(a + 4) + far * (four_at(b + 4) - four_at(a + 4));
             const ptrdiff_t here = 4 * ((ptrdiff_t)y * width + x);
             Four light = all_of(shares[0]) * sampled(first, width, height, x + wide * ways[0], y + high * ways[1]);
             light += all_of(shares[1]) * sampled(second, width, height, x + wide * ways[2], y + high * ways[3]);
@@ -523,6 +568,7 @@ KERNEL void chronoxis_add_between(const float *first, const float *second, int w
             memcpy(sums + here, &light, sizeof light);
         }
     }
+    free(line);
 }
 
 /* Adds the weighted light of two pictures as they are, four floats a pixel; of tiles that are so marked. */

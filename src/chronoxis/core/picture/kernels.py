@@ -169,15 +169,15 @@ def gain(work: RowWork, picture: Picture, colour: Colour, gains: Sequence[float]
 
 
 def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> None:
-    """The light of a picture as pixels."""
-    frames, curve = _frames([picture], colour), _curve(colour.transfer)
+    """The light of a picture as pixels, chroma in between its samples: for what moves by parts of them."""
+    frames, curve, (height, width) = _frames([picture], colour), _curve(colour.transfer), into.shape[:2]
 
     def write(rows: slice) -> None:
         _library().chronoxis_pixels(
-            frames.given, ctypes.byref(curve), into.shape[1], rows.start, rows.stop, _of(into)
+            frames.given, ctypes.byref(curve), width, height, rows.start, rows.stop, _of(into)
         )
 
-    work.give(write, into.shape[0])
+    work.give(write, height)
 
 
 def glance(

@@ -40,16 +40,18 @@ class Care:
     Attributes:
         columns: of the grid, about, at most.
         preset: of the library's dense inverse search.
+        finest: the scale it goes down to, as a power of two; the preset's, if None.
     """
 
     columns: int
     preset: int
+    finest: int | None = None
 
 
 QUICK = Care(320, cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
 GOOD = Care(480, cv2.DISOPTICAL_FLOW_PRESET_FAST)
 CAREFUL = Care(480, cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-FINEST = Care(960, cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+FINEST = Care(960, cv2.DISOPTICAL_FLOW_PRESET_FAST, finest=1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,10 +137,12 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
     What is small and goes far is found where it is seen coarsely; of both findings, that stands which makes
     the pictures more alike.
     """
-    searches = _SEARCH.__dict__.setdefault("by_preset", {})
-    if care.preset not in searches:
-        searches[care.preset] = cv2.DISOpticalFlow.create(care.preset)
-    own = np.asarray(searches[care.preset].calc(first, second, None), np.float32)
+    searches = _SEARCH.__dict__.setdefault("by_care", {})
+    if care not in searches:
+        searches[care] = cv2.DISOpticalFlow.create(care.preset)
+        if care.finest is not None:
+            searches[care].setFinestScale(care.finest)
+    own = np.asarray(searches[care].calc(first, second, None), np.float32)
     height, width = first.shape
     if min(height, width) < _COARSER * _LEAST or width <= _COARSE:
         return own

@@ -3,7 +3,6 @@
 What follows, encoding, is for whoever asked: the export, the preview, the estimate.
 """
 
-import os
 from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
 from itertools import pairwise
@@ -27,8 +26,6 @@ from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.timing.shot_columns import Frames, Way
 
-# Gathering a recorded frame takes the cores about as long as decoding it does.
-THREADS_BESIDE_GATHERING = max(1, (os.cpu_count() or 1) // 2)
 _DECODED_AHEAD = 6
 _BLOCK_BYTES = 128 * 1024 * 1024
 _BYTES_PER_PIXEL = 2
@@ -80,9 +77,7 @@ class _ShotChain:
     def frames(self, start: int, stop: int) -> Generator[VideoFrame, None, None]:
         """Result frames of the shot."""
         part, numbers = self._schedule.portion(start, stop), np.arange(start, stop)
-        gathers = part.gathers and not self._target.gather_small
-        threads = THREADS_BESIDE_GATHERING if gathers else 0
-        with self._source.reader(threads, self._needed, fit=self._views is None) as reader:
+        with self._source.reader(0, self._needed, fit=self._views is None) as reader:
             if self._plays_backwards:
                 yield from self._backwards(reader, part, numbers)
             else:

@@ -154,7 +154,7 @@ def watch(
     if trace.is_whole:
         return trace
     if frames > _LONG and not trace.known.any():
-        trace = _sampled(originals.source, originals.leaps, trace, shown)
+        trace = sampled(originals.source, trace, shown)
     watching = _Watching(originals.source, trace)
     kept = time.monotonic()
     try:
@@ -283,13 +283,18 @@ def _compared(before: Sequence[Glance], glances: Sequence[Glance]) -> dict[str, 
     }
 
 
-def _sampled(
+def sampled(
     source: Source,
-    leaps: Frames | None,
     trace: PictureTrace,
-    shown: Callable[[PictureTrace, float], None],
+    shown: Callable[[PictureTrace, float], None] = lambda _trace, _share: None,
 ) -> PictureTrace:
-    """What places all over the footage tell, two neighbouring frames at each."""
+    """What places all over the footage tell, two neighbouring frames at each, added to a trace.
+
+    Raises:
+        FootageError: the pictures cannot be read.
+        Cancelled: ``shown`` raised it.
+    """
+    leaps = source.originals.leaps
     count = len(trace)
     wished = np.linspace(0, count - 2, _SAMPLED).astype(np.int64)
     if leaps is not None and len(leaps):
@@ -301,7 +306,7 @@ def _sampled(
     colour = source.facts.picture.colour
     before: tuple[int, Glance] | None = None
     told = 0.0
-    with source.reader(0, (COLUMNS, ROWS), fit=True) as reader:
+    with source.reader(1, (COLUMNS, ROWS), fit=True) as reader:  # ahead of a leap, nothing is decoded
         for number, frame in reader.frames(numbers):
             glance = glance_at(frame, colour)
             if before is not None and before[0] == number - 1:
