@@ -199,6 +199,18 @@ class FramesPage(Page):
         return [label, *widgets]
 
     @property
+    def about(self) -> str:
+        """What does not take effect yet."""
+        plan, places = self._document.plan, self._places
+        if plan is None or not places or not plan.project.has(places[0]):
+            return ""
+        footage = plan.project.footage_of(plan.project.shots[places[0].shot])
+        if footage.key not in plan.unmeasured:
+            return ""
+        share = self._watching.share(footage.origin)
+        return f"{footage.name} is being measured ({share:.0%}): until then it is shown as recorded."
+
+    @property
     def note(self) -> str:
         """What the choices come to, and what they cost."""
         return self.cost.text
@@ -272,6 +284,7 @@ class FramesPage(Page):
             self._found.setText(f"{count} found" if count else "none found")
         else:
             self._found.setText(f"looking {share:.0%}")
+            self.noted.emit()
 
     def _show_cadence(self, project: Project, places: list[Place]) -> None:
         """Of photos that are shown one by one, which result frames show which."""

@@ -122,6 +122,9 @@ class Plan:
                 "The footage has a high dynamic range; it is brought to what ordinary screens show (BT.709). "
                 f"{kept} keeps all of it."
             )
+        if self.unmeasured:
+            labels = ", ".join(self.project.footage_named(key).label for key in self.unmeasured)
+            said.append(f"{labels} is still being measured; the export measures the rest of it first.")
         if lacking := uncredited(self.project) if self.settings.sound else []:
             named = ", ".join(music.name for music in lacking)
             said.append(
