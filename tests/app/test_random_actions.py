@@ -9,6 +9,7 @@ import sys
 import time
 import traceback
 from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -24,11 +25,12 @@ from pytestqt.qtbot import QtBot
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.autosave import Autosave, autosave_folder
 from chronoxis.core.files.project_file import save_project
-from chronoxis.core.model import arranging, making, pacing
+from chronoxis.core.model import arranging, correcting, pacing
+from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Project
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking, PassersBy
 from tests.core.test_music import write_sound
 from tests.footage_makers import make_recording, recording_of
 from tests.photo_makers import make_photos
@@ -131,7 +133,18 @@ class Person:
         place = rng.choice(places)
         speed = Fraction(rng.choice([1, 2, 7, 40]), rng.choice([1, 3]))
         document.apply("Speed", lambda p: pacing.set_speed(p, [place], speed))
-        document.apply("Way", lambda p: making.set_each_frame(p, [place], rng.choice(list(EachFrame))))
+        chosen = FrameMaking(
+            rng.choice(list(EachFrame)),
+            rng.choice([0.0, 180.0, 360.0, 720.0]),
+            rng.random() < 0.5,
+            rng.choice([None, Fraction(1, 2), Fraction(30)]),
+            rng.choice([Fill.NONE, Fill.QUICK, Fill.GOOD]),
+            rng.choice(list(Between)),
+        )
+        document.apply("Way", lambda p: p.with_passage(place, replace(p.passage(place), making=chosen)))
+        even, handled = EvenOut(rng.choice([0.0, 0.5, 1.0])), rng.choice(list(PassersBy))
+        document.apply("Even out", lambda p: correcting.set_even_out(p, [place.shot], even))
+        document.apply("Passers-by", lambda p: correcting.set_passers_by(p, [place.shot], handled))
 
     def export(self) -> None:
         self.window.show_export()

@@ -509,7 +509,7 @@ def one_shot(making: FrameMaking, speed: Fraction, frames: int = 4000, **more: o
     st.booleans(),
     st.lists(st.integers(0, 399), min_size=0, max_size=8),
 )
-@settings(deadline=None, max_examples=200)
+@settings(deadline=None, max_examples=100)
 def test_rows_are_whole_whatever_is_chosen(
     making: FrameMaking, speed: Fraction, backwards: bool, ends: list[int]
 ) -> None:

@@ -249,7 +249,7 @@ class FramesPage(Page):
         open_ = any(making.is_open for making in makings)
         for widget in (self.shutter, self.all_recorded):
             widget.setEnabled(open_)
-        self.soft.setEnabled(any(each.each.adds_light for each in makings))
+        self.soft.setEnabled(any(each.each.adds_light and not each.is_filled for each in makings))
         clear = any(each.each is EachFrame.CLEAR for each in makings)
         for part in self._window_row:
             part.setVisible(clear)  # type: ignore[attr-defined]

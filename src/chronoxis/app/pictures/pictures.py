@@ -93,6 +93,8 @@ class Pictures(QWidget):
 
     def compare_light(self, on: bool) -> None:
         """Show, where light is evened out, a line with the frame before it to the left."""
+        if on == (self._divider is not None):
+            return
         self._divider = BeforeAfter() if on else None
         self.result.set_marks(self._divider)
         if on:

@@ -185,7 +185,7 @@ def _passed(edges: Seconds, frames: Frames, opened: float, closed: float, way: W
     if not way.is_filled:
         return []
     begins = edges[frames]
-    apart = np.diff(begins)
+    apart = np.maximum(np.diff(begins), 1e-9)  # two frames may carry one stamp
     low, high = (np.clip((t - begins[:-1]) / apart, 0, 1) for t in (opened, closed))
     lasting = (high - low) * apart
     shares = lasting / max(float(lasting.sum()), 1e-12)

@@ -86,8 +86,8 @@ class FrameMaking:
 
     @property
     def is_soft(self) -> bool:
-        """Whether the window fades."""
-        return self.soft and self.each.adds_light
+        """Whether the window fades; filled frames are exposed evenly along the motion."""
+        return self.soft and self.each.adds_light and not self.is_filled
 
     @property
     def is_filled(self) -> bool:
