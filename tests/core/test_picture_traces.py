@@ -384,7 +384,7 @@ def test_what_is_shown_is_what_is_exported_whatever_the_way(field: Path, seen: P
         key = project.footage[0].key
         made = make_plan(project, {key: open_source(field)}, {key: seen})
         whole, small = export_target(made), preview_target(made, 90)
-        for number in rng.integers(0, len(made.schedule), 4).tolist():
+        for number in rng.integers(0, len(made.schedule), 3).tolist():
             (exported,) = result_frames(made, whole, number, number + 1)
             (shown,) = result_frames(made, small, number, number + 1)
             large = (rgb16(exported, whole.colour) / 257).astype(np.float32)
