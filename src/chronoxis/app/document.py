@@ -190,8 +190,7 @@ class Document(QObject):
     def know(self, origin: Hashable, trace: PictureTrace) -> None:
         """Take in what was measured of the pictures of footage."""
         self.traces[origin] = trace
-        reading = {shot.footage for shot in self.project.shots if shot.reads_traces}
-        if any(footage.origin == origin and footage.key in reading for footage in self.project.footage):
+        if any(self.project.footage_named(key).origin == origin for key in self.project.to_measure):
             self._known += 1
             self._replan()
 

@@ -117,14 +117,16 @@ class FramesPage(Page):
             label="Shutter",
         )
         self._degrees = QLabel()
-        self.all_recorded = push_button("&all", "All that was recorded: 360°")
-        self.all_recorded.setProperty("choice", True)
-        self.all_recorded.setCheckable(True)
-        self.all_recorded.clicked.connect(lambda: self._set("Shutter", making.set_shutter, ALL_RECORDED))
-        self.soft = push_button("so&ft", "A long exposure fades in and out, rather than opens and shuts")
-        self.soft.setProperty("choice", True)
-        self.soft.setCheckable(True)
-        self.soft.clicked.connect(lambda on: self._set("Soft window", making.set_soft, on))
+        self.all_recorded = _switch(
+            "&all",
+            "All that was recorded: 360°",
+            lambda _: self._set("Shutter", making.set_shutter, ALL_RECORDED),
+        )
+        self.soft = _switch(
+            "so&ft",
+            "A long exposure fades in and out, rather than opens and shuts",
+            lambda on: self._set("Soft window", making.set_soft, on),
+        )
         self._row("S&hutter", self.shutter, self._degrees, self.all_recorded, self.soft)
 
     def _add_even_out(self) -> None:
@@ -144,10 +146,11 @@ class FramesPage(Page):
             "Changes of light within this recorded time are flicker; empty: what suits the light",
         )
         self.span.editingFinished.connect(self._enter_span)
-        self.by_colour = push_button("b&y colour", "Red, green and blue are evened out each by itself")
-        self.by_colour.setProperty("choice", True)
-        self.by_colour.setCheckable(True)
-        self.by_colour.clicked.connect(lambda on: self._set_even(channels=on))
+        self.by_colour = _switch(
+            "b&y colour",
+            "Red, green and blue are evened out each by itself",
+            lambda on: self._set_even(channels=on),
+        )
         self._row("&Even out", self.even, self._strength, self.span, self.by_colour)
 
     def _chips(
@@ -369,11 +372,20 @@ class FramesPage(Page):
             self.show_project()
 
 
+def _switch(text: str, tip: str, turn: Callable[[bool], None]) -> QPushButton:
+    """A button that is down or up, and looks like a choice."""
+    button = push_button(text, tip)
+    button.setProperty("choice", True)
+    button.setCheckable(True)
+    button.clicked.connect(turn)
+    return button
+
+
 def _needs_between(project: Project, place: Place) -> bool:
     """Whether a passage has places where there are too few recorded frames; ramps may lead there."""
     shot = project.shots[place.shot]
     speeds = [p.speed for p in shot.passages[max(0, place.passage - 1) : place.passage + 2]]
-    return min(speeds) * project.footage_of(shot).rate < project.rate * 1
+    return min(speeds) * project.footage_of(shot).rate < project.rate
 
 
 def _mark(chips: dict[Hashable, QPushButton], values: set[StrEnum]) -> None:

@@ -231,6 +231,11 @@ class Project:
         """Recorded seconds of all shots together."""
         return total(shot.recorded_length for shot in self.shots)
 
+    @property
+    def to_measure(self) -> tuple[str, ...]:
+        """Keys of the footage whose pictures have to be measured for its choices, in the result's order."""
+        return tuple(dict.fromkeys(shot.footage for shot in self.shots if shot.reads_traces))
+
     def footage_of(self, shot: Shot) -> Footage:
         """What a shot is an excerpt of."""
         return self.footage_named(shot.footage)

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from chronoxis.core.picture.kernels import Differences, Flow, Motion, Picture, follow, rely, size_of
-from chronoxis.core.picture.rgb import planar_depth, planar_format
+from chronoxis.core.picture.rgb import planar_depth, planar_format, samples_of
 
 Grey = npt.NDArray[np.uint8]
 """Encoded luma, shape (rows, columns)."""
@@ -103,11 +103,8 @@ def _luma(picture: Picture) -> Grey:
     if isinstance(picture, VideoFrame):
         name = planar_format(picture)
         if name is not None:
-            plane, depth = picture.planes[0], planar_depth(name)
-            if depth == 8:
-                return np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, -1)[:, : plane.width]
-            deep = np.frombuffer(memoryview(plane), np.uint16).reshape(plane.height, -1)[:, : plane.width]
-            return (deep >> (depth - 8)).astype(np.uint8)
+            depth = planar_depth(name)
+            return np.asarray(samples_of(picture.planes[0], depth) >> (depth - 8), np.uint8)
         return np.asarray(picture.to_ndarray(format="gray"), np.uint8)
     return np.asarray(cv2.cvtColor((picture >> 8).astype(np.uint8), cv2.COLOR_RGB2GRAY), np.uint8)
 

@@ -39,7 +39,7 @@ def rgb16(frame: VideoFrame, colour: Colour) -> Rgb16:
     assert match is not None
     depth = int(match[3] or 8)
     luma, *chroma = (
-        _samples(plane, depth).astype(np.float32) for plane in frame.planes[: 1 if match[2] else 3]
+        samples_of(plane, depth).astype(np.float32) for plane in frame.planes[: 1 if match[2] else 3]
     )
     if chroma:
         wide = [_upsampled(part, luma.shape) for part in chroma]
@@ -70,13 +70,14 @@ def _from_rgb(frame: VideoFrame) -> Rgb16:
     if depth <= 8:
         return np.asarray(frame.to_ndarray(format="rgb24"), np.uint16) * np.uint16(257)
     planar = frame.reformat(format=f"gbrp{depth}le")
-    green, blue, red = (_samples(plane, depth) for plane in planar.planes[:3])
+    green, blue, red = (samples_of(plane, depth) for plane in planar.planes[:3])
     whole = (1 << depth) - 1
     scaled = [(part.astype(np.uint32) * 65535 + whole // 2) // whole for part in (red, green, blue)]
     return np.asarray(np.stack(scaled, -1), np.uint16)
 
 
-def _samples(plane: VideoPlane, depth: int) -> npt.NDArray[np.uint16] | npt.NDArray[np.uint8]:
+def samples_of(plane: VideoPlane, depth: int) -> npt.NDArray[np.uint16] | npt.NDArray[np.uint8]:
+    """The samples of a decoded plane of so many bits each, without what pads its rows."""
     kind = np.uint16 if depth > 8 else np.uint8
     rows = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
     return rows[:, : plane.width]  # type: ignore[return-value]

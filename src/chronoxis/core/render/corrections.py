@@ -8,7 +8,7 @@ from chronoxis.core.model.project import Shot
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.evening import EvenLight
 from chronoxis.core.timing.frame_making import PassersBy
-from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
+from chronoxis.core.timing.shot_columns import NO_SPANS, Spans, stretches
 from chronoxis.core.traces.picture_trace import Column, PictureTrace
 
 
@@ -42,7 +42,8 @@ def passers_by(
         if wish in marks:
             marks[wish][first:stop] = True
     numbers = source.originals.numbers
-    return _spans(marks[PassersBy.SKIP], numbers), _spans(marks[PassersBy.CLEAR], numbers)
+    own = {wish: marked if numbers is None else marked[numbers] for wish, marked in marks.items()}
+    return stretches(own[PassersBy.SKIP]), stretches(own[PassersBy.CLEAR])
 
 
 def moment_of(footage: Footage, source: Source, first: int, stop: int) -> tuple[float, float]:
@@ -55,10 +56,3 @@ def moment_of(footage: Footage, source: Source, first: int, stop: int) -> tuple[
         first, stop = int(shown[0]), int(shown[-1]) + 1
     scale = float(footage.scale)
     return float(source.edges[first]) * scale, float(source.edges[stop]) * scale
-
-
-def _spans(marks: np.ndarray[tuple[int], np.dtype[np.bool_]], numbers: Frames | None) -> Spans:
-    """Stretches of frames of the course that are marked."""
-    own = marks if numbers is None else marks[numbers]
-    turns = np.flatnonzero(np.diff(np.concatenate(([0], own.astype(np.int8), [0]))))
-    return turns.reshape(-1, 2).astype(np.int64)

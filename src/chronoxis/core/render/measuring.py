@@ -9,11 +9,6 @@ from chronoxis.core.traces.picture_trace import PictureTrace, watch
 from chronoxis.core.traces.store import TraceStore
 
 
-def needed(project: Project) -> list[str]:
-    """Keys of the footage whose pictures have to be measured, in the order of the result."""
-    return list(dict.fromkeys(shot.footage for shot in project.shots if shot.reads_traces))
-
-
 def measured(
     project: Project,
     sources: Mapping[str, Source],
@@ -33,7 +28,7 @@ def measured(
         Cancelled: ``told`` raised it.
     """
     found = {}
-    for key in needed(project):
+    for key in project.to_measure:
         source, label = sources.get(key), project.footage_named(key).label
         if source is None or isinstance(source, AbsentSource):
             continue

@@ -191,13 +191,7 @@ def make_plan(
             corrections_of(shot, project.footage_of(shot), source, trace)
             for shot, source, trace in zip(project.shots, of_shots, found, strict=True)
         ),
-        unmeasured=tuple(
-            dict.fromkeys(
-                shot.footage
-                for shot, trace in zip(project.shots, found, strict=True)
-                if shot.reads_traces and trace is None
-            )
-        ),
+        unmeasured=tuple(key for key in project.to_measure if _whole((traces or {}).get(key)) is None),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
     )
 

@@ -1,6 +1,7 @@
 """What the rows of a schedule are made of: recorded frames in and around windows, and their weights."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -54,7 +55,7 @@ class Rows:
     weights: Seconds
     ways: Codes
 
-    @property
+    @cached_property
     def offsets(self) -> Frames:
         """Where each row begins, and where the last one ends."""
         return np.concatenate(([0], np.cumsum(self.counts)))
@@ -335,11 +336,10 @@ def _without(rows: Rows, skipped: _Spared) -> Rows:
     owner, marked = np.repeat(np.arange(len(rows.counts)), rows.counts), skipped.at(rows.frames)
     touched = np.unique(owner[marked])
     # Half a pair is no place in between.
-    pair = np.isin(rows.ways, [CODES[Way.IN_BETWEEN]])[owner] & np.isin(owner, touched)
+    pair = (rows.ways == CODES[Way.IN_BETWEEN])[owner] & np.isin(owner, touched)
     kept = ~marked & ~pair
-    offsets, empty = rows.offsets, np.bincount(owner[kept], minlength=len(rows.counts)) == 0
-    heaviest = offsets[:-1][empty]
-    heaviest = heaviest + (rows.counts[empty] // 2)
+    empty = np.bincount(owner[kept], minlength=len(rows.counts)) == 0
+    heaviest = rows.offsets[:-1][empty] + rows.counts[empty] // 2
     frames = rows.frames.copy()
     frames[heaviest] = skipped.nearest(rows.frames[heaviest])
     kept[heaviest] = True

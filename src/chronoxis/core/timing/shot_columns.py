@@ -54,6 +54,12 @@ Spans = npt.NDArray[np.int64]
 NO_SPANS: Spans = np.zeros((0, 2), np.int64)
 
 
+def stretches(marked: npt.NDArray[np.bool_]) -> Spans:
+    """The stretches of frames that are marked."""
+    turns = np.diff(np.concatenate(([0], marked.astype(np.int8), [0])))
+    return np.flatnonzero(turns).reshape(-1, 2).astype(np.int64)
+
+
 @dataclass(frozen=True, eq=False)
 class ShotTiming:
     """What the schedule needs to know of a shot.

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
+from chronoxis.core.timing.shot_columns import NO_SPANS, Spans, stretches
 from chronoxis.core.traces.glances import Small
 
 HELD = 49
@@ -88,11 +88,10 @@ def moments(covered: npt.NDArray[np.float32]) -> Spans:
     if not len(covered):
         return NO_SPANS
     usual = _usual(covered)
-    marked = np.concatenate(([False], (covered > _LEAST) & (covered > _ABOVE * usual), [False]))
-    turns = np.flatnonzero(np.diff(marked.astype(np.int8)))
+    found = stretches((covered > _LEAST) & (covered > _ABOVE * usual))
     spans: list[list[int]] = []
     # At the edge of the picture less shows than what counts: a picture before and one after belong to it.
-    beside = turns.reshape(-1, 2) + np.array([-1, 1])
+    beside = found + np.array([-1, 1])
     for begin, end in beside.clip(0, len(covered)).tolist():
         if spans and begin - spans[-1][1] <= _GAP:
             spans[-1][1] = end

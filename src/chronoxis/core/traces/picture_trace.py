@@ -30,6 +30,7 @@ _WATCHED = 8.0  # pictures per recorded second that passers-by are looked for in
 _TOLD = 0.25  # seconds between two looks at how far it is
 _KEPT = 60.0  # seconds after which what is known is put on the disk
 _DECODED_AHEAD = 6
+_MOST_EVENED = 4  # choices whose gains are kept: each shot may have its own, and a drag makes many
 _GAMMA = 0.45  # about: what light times a gain comes to in codes
 # A picture begins a scene that differs from the one before by so much of the range, and by so many times
 # what its neighbours do.
@@ -103,7 +104,8 @@ class PictureTrace:
         """
         asked = strength, span, channels
         if asked not in self._evened:
-            self._evened.clear()  # the newest only: a drag makes many
+            if len(self._evened) >= _MOST_EVENED:
+                self._evened.pop(next(iter(self._evened)))
             self._evened[asked] = self._gains(*asked)
         return self._evened[asked]
 

@@ -16,7 +16,7 @@ from chronoxis.core.footage.photos.photo_header import PhotoHeader
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.shot_columns import Spans
+from chronoxis.core.timing.shot_columns import Spans, stretches
 
 
 @dataclass(frozen=True)
@@ -108,10 +108,7 @@ class Course:
     @cached_property
     def holes(self) -> Spans:
         """The places that are to be filled in, as stretches."""
-        marked = np.zeros(len(self.slots) + 2, np.int8)
-        marked[1:-1] = [slot.filled for slot in self.slots]
-        steps = np.diff(marked)
-        return np.stack([np.flatnonzero(steps > 0), np.flatnonzero(steps < 0)], axis=1)
+        return stretches(np.array([slot.filled for slot in self.slots], np.bool_))
 
     @cached_property
     def own_slots(self) -> dict[int, int]:

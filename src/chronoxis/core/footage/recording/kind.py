@@ -4,6 +4,7 @@ from collections.abc import Callable, Hashable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -96,7 +97,7 @@ class RecordingSource:
         """None: no frame is missing from a course of its own."""
         return NO_SPANS
 
-    @property
+    @cached_property
     def originals(self) -> Originals:
         """Itself; key frames can be had by themselves."""
         index = self.index
