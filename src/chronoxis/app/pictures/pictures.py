@@ -28,6 +28,7 @@ from chronoxis.app.theme.theme import font, icon
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.render.plan import Plan
+from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.timing.timecode import format_time
 
 PICTURE_MODES = (
@@ -58,6 +59,7 @@ class Pictures(QWidget):
         self._uneven = Latest(sharp_frame, "frame before")
         self._uneven.answered.connect(self._show_before)
         self._divider: BeforeAfter | None = None
+        self._compared: tuple[Schedule, int] | None = None  # what the divider's frame before belongs to
         self._shown: Wish | None = None
         self.stage = Stage()
         self.recorded, self.result = self.stage.recorded, self.stage.result
@@ -221,7 +223,7 @@ class Pictures(QWidget):
                 label.setText("")
             return
         number = self._frame_of(plan)
-        if self._divider is not None:
+        if self._divider is not None and self._compared != (plan.schedule, number):
             self._divider.before = None
         self._preview.want(number)
         self._tell(plan, number)
@@ -331,7 +333,7 @@ class Pictures(QWidget):
         if self._divider is None or plan is None or image is None:
             return
         if wish.plan.schedule is plan.schedule and wish.number == self._frame_of(plan):
-            self._divider.before = image
+            self._divider.before, self._compared = image, (plan.schedule, wish.number)
             self.result.update()
 
     def _frame_of(self, plan: Plan) -> int:

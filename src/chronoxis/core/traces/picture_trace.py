@@ -147,10 +147,7 @@ def watch(
         Cancelled: ``shown`` raised it.
     """
     originals = source.originals
-    try:
-        mark = fingerprint(source.files)
-    except OSError as error:
-        raise FootageError(f"{error.filename} cannot be read: {error.strerror}.") from error
+    mark = fingerprint(source.files)
     frames, step = len(originals.source.edges) - 1, _step(originals.source)
     trace = _kept(store, mark, frames, step) or PictureTrace.blank(frames, step)
     if trace.is_whole:
@@ -178,7 +175,7 @@ def kept_trace(source: Source, store: TraceStore) -> PictureTrace | None:
     try:
         source = source.originals.source
         trace = _kept(store, fingerprint(source.files), len(source.edges) - 1, _step(source))
-    except OSError:
+    except FootageError:
         return None
     return trace if trace is not None and trace.is_whole else None
 

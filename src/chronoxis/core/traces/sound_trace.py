@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.music.kind import MusicSource
 from chronoxis.core.footage.recording.kind import RecordingSource
 from chronoxis.core.footage.source import Source
@@ -77,10 +76,7 @@ def listen(
         FootageError: the sound cannot be read.
         Cancelled: ``shown`` raised it.
     """
-    try:
-        mark = fingerprint(source.files)
-    except OSError as error:
-        raise FootageError(f"{error.filename} cannot be read: {error.strerror}.") from error
+    mark = fingerprint(source.files)
     kept = store.kept(mark, _NAME)
     if kept is not None and {"levels", "times", "bar"} <= set(kept):
         bar, first = kept["bar"].astype(int).tolist()

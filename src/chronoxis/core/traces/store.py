@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 from platformdirs import user_cache_path
 
-from chronoxis.core.errors import ExportError
+from chronoxis.core.errors import ExportError, FootageError
 from chronoxis.core.files.atomic import write_whole
 
 Columns = Mapping[str, npt.NDArray[np.generic]]
@@ -33,8 +33,15 @@ def fingerprint(files: Iterable[Path]) -> str:
     """Of what files hold: their sizes, and bytes from the beginning, the middle and the end.
 
     Raises:
-        OSError: one cannot be read.
+        FootageError: one cannot be read.
     """
+    try:
+        return _fingerprint(files)
+    except OSError as error:
+        raise FootageError(f"{error.filename} cannot be read: {error.strerror}.") from error
+
+
+def _fingerprint(files: Iterable[Path]) -> str:
     found = hashlib.blake2b(digest_size=16)
     for file in files:
         size = file.stat().st_size
