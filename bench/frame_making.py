@@ -13,6 +13,7 @@ import numpy as np
 from tqdm import tqdm
 
 from bench.report import report, run, timed
+from chronoxis.core.picture.accents.accent import Amounts
 
 RATE, SIZE, SECONDS = 25, (1920, 1080), 180
 
@@ -122,6 +123,9 @@ def mix_by_filter(path: Path) -> int:
 class _Idle:
     """A correction or an accent that acts on nothing."""
 
+    def __init__(self) -> None:
+        self.amounts = Amounts(0, np.zeros(1_000_000))
+
     def acts_on(self, _frame: int) -> bool:
         return False
 
@@ -144,7 +148,7 @@ def make_frames(path: Path, *, idle_stages: bool) -> int:
     target = export_target(plan)
     if idle_stages:
         idle: Any = _Idle()
-        plan = replace(plan, corrections=((idle,),), accents=(idle,))
+        plan = replace(plan, corrections=((idle,),), accents=((idle,),))
     return sum(1 for _ in result_frames(plan, target))
 
 

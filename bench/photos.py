@@ -20,7 +20,7 @@ from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.render.chain import result_frames
-from chronoxis.core.render.plan import make_plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
 
 _CHOICES = ("--photos-per-second", "24", "--fps", "24", "--size", "1080p")

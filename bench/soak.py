@@ -30,7 +30,7 @@ from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export
-from chronoxis.core.render.plan import make_plan
+from chronoxis.core.render.planning import make_plan
 
 _PATIENCE = 10  # seconds for one input
 _BATCH = 50  # inputs for each process: a crash costs no more than one of them

@@ -18,7 +18,8 @@ from chronoxis.core.model import arranging, pacing, sounding
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.sound.mixing import mixed
 from chronoxis.core.sound.samples import RATE
 from chronoxis.core.traces.sound_trace import SoundTrace, listen

@@ -25,7 +25,7 @@ from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.render.chain import result_frames
-from chronoxis.core.render.plan import make_plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import preview_target
 from chronoxis.core.timing.frame_making import EachFrame, Fill, FrameMaking, PassersBy
 from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, ensure_demo

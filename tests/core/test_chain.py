@@ -17,13 +17,15 @@ from chronoxis.core.model.export_formats import FORMATS, MKV, format_named
 from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
+from chronoxis.core.picture.accents.accent import Amounts
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.making import WAYS, Makings
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target, preview_target
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.shot_columns import Way
@@ -68,10 +70,7 @@ class Corner:
     """An accent: writes the result frame's number into a corner."""
 
     def __init__(self, frames: set[int]) -> None:
-        self._frames = frames
-
-    def acts_on(self, result_frame: int) -> bool:
-        return result_frame in self._frames
+        self.amounts = Amounts(0, np.array([float(number in frames) for number in range(20)]))
 
     def applied(self, result_frame: int, codes: Rgb16) -> Rgb16:
         marked = codes.copy()
@@ -88,7 +87,7 @@ def test_corrections_and_accents_reach_their_frames_and_no_other(take: Path, bac
     plain = plan_of(take, backwards=backwards)
     numbers = plain.schedule.frames.tolist()
     brighter, corner = Brighter({numbers[2], numbers[5]}), Corner({5, 7})
-    changed = replace(plain, corrections=((brighter,),), accents=(corner,))
+    changed = replace(plain, corrections=((brighter,),), accents=((corner,),))
     target = export_target(changed)
     assert target.pixel_format == "gbrp12le"  # finer than what was recorded: new pictures are made
     before = [rgb16(frame, target.colour) for frame in result_frames(plain, target)]
@@ -107,7 +106,7 @@ def test_corrections_and_accents_reach_their_frames_and_no_other(take: Path, bac
 
 def test_what_nothing_acts_on_passes_bit_exact(take: Path) -> None:
     plan = plan_of(take)
-    idle = replace(plan, corrections=((Brighter(set()),),), accents=(Corner(set()),))
+    idle = replace(plan, corrections=((Brighter(set()),),), accents=((Corner(set()),),))
     recorded = decode_all(take)
     made = list(result_frames(idle, export_target(plan)))
     for frame, number in zip(made, plan.schedule.frames.tolist(), strict=True):

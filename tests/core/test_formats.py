@@ -37,7 +37,8 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings, parse_bitrate, parse_megabytes
 from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import export
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from tests.core.test_condense import chronoxis
 from tests.photo_makers import make_photos
 

@@ -33,7 +33,8 @@ from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.views import enlargement, views_of
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target, preview_target
 from tests.footage_makers import decode_all, make_recording
 

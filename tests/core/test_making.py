@@ -27,7 +27,8 @@ from chronoxis.core.picture.making import Making
 from chronoxis.core.picture.motion import FINEST
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.render.chain import result_frames
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking
 from chronoxis.core.timing.shot_columns import Way

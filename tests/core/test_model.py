@@ -17,12 +17,23 @@ from hypothesis import strategies as st
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.interchange import export_timeline, import_timeline
 from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
-from chronoxis.core.model import arranging, correcting, making, pacing
+from chronoxis.core.model import arranging, correcting, joining, making, nesting, pacing
+from chronoxis.core.model.accent import (
+    LOOKS,
+    STEADY,
+    Accent,
+    Amount,
+    ByJoin,
+    BySpeed,
+    Response,
+)
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, MKV, MP4, format_of
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
+from chronoxis.core.model.join import CUT
+from chronoxis.core.model.look import OWN_LOOKS
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import BeatChoices, Credit, Music, MusicPiece
 from chronoxis.core.model.photo_run import (
@@ -61,6 +72,20 @@ MAKINGS = st.builds(
     st.none() | st.fractions(Fraction(1, 10), 60, max_denominator=10),
     st.sampled_from(list(Fill)),
     st.sampled_from(list(Between)),
+)
+
+
+AMOUNTS: st.SearchStrategy[Amount] = st.one_of(
+    st.builds(BySpeed, st.fractions(1, 5), st.fractions(6, 90), st.sampled_from(list(Response))),
+    st.builds(ByJoin, st.sampled_from(list(Response))),
+    st.just(STEADY),
+)
+ACCENTS = st.builds(
+    Accent,
+    st.sampled_from([look() for look in LOOKS]),
+    AMOUNTS,
+    st.floats(0, 2),
+    st.integers(0, 2**32 - 1),
 )
 
 
@@ -164,7 +189,13 @@ def sounding_like(draw: st.DrawFn, made: Project) -> Project:
     piece = MusicPiece("tune", -draw(seconds), draw(seconds), None, draw(levels), loops=draw(st.booleans()))
     rules = draw(st.lists(st.builds(EffectRule, effects, SPEEDS), max_size=1))
     loudness = draw(st.sampled_from([None, -14.0]))
-    return replace(made, music=(piece,), mix=Mix(draw(SPEEDS), loudness, tuple(rules)))
+    made = replace(made, music=(piece,), mix=Mix(draw(SPEEDS), loudness, tuple(rules)))
+    accents = draw(st.lists(ACCENTS, max_size=3))
+    made = joining.set_accents(made, lambda _: tuple(accents), shots=[0], places=[Place(0, 0)], whole=True)
+    made = arranging.duplicate(made, [0])
+    made = joining.set_join(made, [0], draw(st.sampled_from([CUT, *(look.join for look in OWN_LOOKS)])))
+    made = replace(made, looks=tuple(draw(st.lists(st.sampled_from(OWN_LOOKS), max_size=2))))
+    return nesting.nest(made, draw(st.sampled_from([[0], [1], [0, 1]]))) if draw(st.booleans()) else made
 
 
 def is_whole(project: Project) -> bool:
@@ -416,7 +447,7 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
     save_project(shaped(), path)
     good = path.read_text()
     for old, new, said in (
-        ('"version": 5', '"version": 7', "newer"),
+        ('"version": 6', '"version": 7', "newer"),
         ('"kind": "recording"', '"kind": "hologram"', "kind"),
         ('"format": "mp4"', '"format": "tape"', "settings.format is none of mp4, mkv"),
         ('"speed": "40"', '"speed": "4e1"', r"shots\[0\]\.passages\[0\]\.speed"),
@@ -454,13 +485,14 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
         del footage["kind"]
     del data["canvas"]  # what it did not have either
     del data["settings"]["bitrate"], data["settings"]["at_most"], data["settings"]["credits"]
-    del data["music"], data["mix"]
+    del data["music"], data["mix"], data["accents"], data["looks"]
     for shot in data["shots"]:
         for passage in shot["passages"]:
             del passage["sound"], passage["effect"]
             made = passage.pop("making")
             passage |= {"each": made["each"], "shutter": made["shutter"]}
-        del shot["even_out"], shot["passers_by"]
+            del passage["accents"]
+        del shot["even_out"], shot["passers_by"], shot["join"], shot["accents"]
         del shot["framing"]  # nor this: what had another shape than the result stood between bars
     barred = {number: Framing(fit=Fit.BARS) for number in range(len(project.shots))}
     assert from_json(data, folder / "film.chronoxis") == set_framings(project, barred)

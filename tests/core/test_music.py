@@ -23,7 +23,7 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Manner, Mix
 from chronoxis.core.render.export import export
-from chronoxis.core.render.plan import make_plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.sound.mixing import as_int16, loudness_gain, mixed
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.traces.sound_trace import SoundTrace, listen

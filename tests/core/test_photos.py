@@ -41,7 +41,8 @@ from chronoxis.core.model.photo_run import (
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.frame_making import EachFrame
 from tests.footage_makers import decode_all
 from tests.photo_makers import START, make_photos, photo_pixels

@@ -30,7 +30,8 @@ from chronoxis.core.picture.colour import from_linear, to_linear
 from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.measuring import measured
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.shot_columns import Way

@@ -28,7 +28,8 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.export import export
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import result_frame_count

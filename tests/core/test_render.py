@@ -9,7 +9,6 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import closing
-from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
@@ -31,7 +30,8 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import ExportProgress, export
-from chronoxis.core.render.plan import Plan, make_plan
+from chronoxis.core.render.plan import Plan
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo import tower_truth
@@ -119,23 +119,6 @@ def test_a_recording_that_shrinks_during_export_is_said(tmp_path: Path) -> None:
     with pytest.raises(FootageError, match=r"in\.mkv"):
         export(plan, tmp_path / "out.mp4", progress=shrink)
     assert [path.name for path in tmp_path.iterdir()] == ["in.mkv"]
-
-
-def test_overlapping_windows_share_recorded_frames(field: Path, tmp_path: Path) -> None:
-    plan = plan_for(field, ResultSettings(MKV), EachFrame.LONG_EXPOSURE)
-    wide = replace(plan, schedule=plan_with_shutter(field, 720).schedule)
-    for number in range(len(wide.schedule) - 2):
-        assert len(wide.schedule.sources(number)[0]) == 8
-    narrow = decode_all(export(plan, tmp_path / "narrow.mkv").path, "gbrp16le")
-    broad = decode_all(export(wide, tmp_path / "wide.mkv").path, "gbrp16le")
-    assert len(narrow) == len(broad) == 100
-    assert np.abs(narrow[50].astype(int) - broad[50]).max() > 0
-
-
-def plan_with_shutter(path: Path, shutter: float) -> Plan:
-    plan = plan_for(path, ResultSettings(MKV), EachFrame.LONG_EXPOSURE)
-    project = making.set_shutter(plan.project, [ONLY], shutter)
-    return make_plan(project, {project.footage[0].key: plan.sources[0]})
 
 
 def test_a_shaped_project_is_rendered_frame_by_frame_as_listed(tmp_path: Path) -> None:

@@ -12,7 +12,7 @@ from chronoxis.core.timing.fitting import PaceWish, fit_to_length, solve_speed
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking
 from chronoxis.core.timing.gathering import MOST_CLEARED, MOST_GATHERED
 from chronoxis.core.timing.pace import PacePiece, PaceProfile
-from chronoxis.core.timing.ramps import Ramp, RampShape
+from chronoxis.core.timing.ramps import Ramp, RampShape, Run
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import make_schedule
@@ -30,25 +30,40 @@ PIECES = st.builds(
     SPEEDS,
 )
 RAMPS = st.builds(Ramp, st.fractions(0, 20, max_denominator=50), st.sampled_from(list(RampShape)))
+RUNS = st.none() | st.builds(
+    Run, st.fractions(Fraction(1, 50), 20, max_denominator=50), SPEEDS, st.sampled_from(list(RampShape))
+)
+Runs = tuple[Run | None, Run | None]
+Made = tuple[list[PacePiece], list[Ramp], Runs]
 
 
 @st.composite
-def paces(draw: st.DrawFn, most: int = 12) -> tuple[list[PacePiece], list[Ramp]]:
-    """Passages with ramps that often ask for more than there is."""
+def paces(draw: st.DrawFn, most: int = 12) -> Made:
+    """Passages with ramps and runs that often ask for more than there is."""
     pieces = draw(st.lists(PIECES, min_size=1, max_size=most))
-    return pieces, draw(st.lists(RAMPS, min_size=len(pieces) - 1, max_size=len(pieces) - 1))
+    ramps = draw(st.lists(RAMPS, min_size=len(pieces) - 1, max_size=len(pieces) - 1))
+    return pieces, ramps, draw(st.tuples(RUNS, RUNS))
 
 
-def speed_by_definition(
-    pieces: list[PacePiece], ramps: list[Ramp], pace: PaceProfile, t: np.ndarray
-) -> np.ndarray:
-    """The speeds at result times, straight from what passages and ramps are."""
+def speed_by_definition(made: Made, pace: PaceProfile, t: np.ndarray) -> np.ndarray:
+    """The speeds at result times, straight from what passages, ramps and runs are."""
+    pieces, ramps, runs = made
     own = np.array([float(piece.speed) for piece in pieces])
     speeds: np.ndarray = own[np.clip(np.searchsorted(pace.joints, t, "right") - 1, 0, len(pieces) - 1)]
     for number, (middle, length) in enumerate(zip(pace.joints[1:-1], pace.ramp_lengths, strict=True)):
         inside = np.abs(t - middle) < length / 2
         share = ramps[number].shape.share((t[inside] - middle) / length + 0.5) if length else t[inside]
         speeds[inside] = own[number] ** (1 - share) * own[number + 1] ** share
+    (entering, leaving), (run_out, run_up) = runs, pace.run_lengths
+    if entering:
+        inside = t < run_out
+        share = entering.shape.share(t[inside] / run_out)
+        speeds[inside] = float(entering.peak) ** (1 - share) * own[0] ** share
+    if leaving:
+        begin = float(pace.result_length) - run_up
+        inside = t > begin
+        share = leaving.shape.share((t[inside] - begin) / run_up)
+        speeds[inside] = own[-1] ** (1 - share) * float(leaving.peak) ** share
     return speeds
 
 
@@ -130,9 +145,7 @@ def test_a_written_speed_is_close(speed: Fraction) -> None:
 
 @settings(deadline=None)
 @given(paces(), st.lists(st.floats(0, 1), min_size=1, max_size=20))
-def test_both_maps_are_inverse_and_monotone(
-    made: tuple[list[PacePiece], list[Ramp]], shares: list[float]
-) -> None:
+def test_both_maps_are_inverse_and_monotone(made: Made, shares: list[float]) -> None:
     pace = PaceProfile(*made)
     recorded = np.array(shares) * float(pace.recorded_length)
     result = pace.result_at(recorded)
@@ -148,13 +161,17 @@ def test_both_maps_are_inverse_and_monotone(
 
 @settings(deadline=None)
 @given(paces())
-def test_passages_partition_the_shot_and_lengths_add_up(made: tuple[list[PacePiece], list[Ramp]]) -> None:
-    pieces, ramps = made
-    pace = PaceProfile(pieces, ramps)
+def test_passages_partition_the_shot_and_lengths_add_up(made: Made) -> None:
+    pieces, ramps, runs = made
+    pace = PaceProfile(*made)
     covered = np.array([float(sum(p.recorded_length for p in pieces[:n])) for n in range(len(pieces) + 1)])
     assert pace.recorded_at(pace.joints) == pytest.approx(covered, abs=1e-6)
     assert float(pace.result_length) == pytest.approx(np.diff(pace.joints).sum(), rel=1e-12)
     assert np.all(pace.ramp_lengths <= [float(ramp.length) * (1 + 1e-12) for ramp in ramps])
+    for run, length, edge in zip(runs, pace.run_lengths, (0.0, float(pace.result_length)), strict=True):
+        assert 0 <= length <= (float(run.length) * (1 + 1e-12) if run else 0)
+        if run:
+            assert float(pace.speed_at(edge)) == pytest.approx(float(run.peak), rel=1e-5)
     plain = PaceProfile(pieces)
     assert plain.result_length == sum(piece.recorded_length / piece.speed for piece in pieces)
 
@@ -162,23 +179,25 @@ def test_passages_partition_the_shot_and_lengths_add_up(made: tuple[list[PacePie
 @settings(deadline=None, max_examples=50)
 @given(paces(most=6))
 def test_speeds_are_as_defined_and_integrate_to_the_recorded_time(
-    made: tuple[list[PacePiece], list[Ramp]],
+    made: Made,
 ) -> None:
-    pieces, ramps = made
-    pace = PaceProfile(pieces, ramps)
+    pieces = made[0]
+    pace = PaceProfile(*made)
     for number, length in enumerate(pace.ramp_lengths.tolist()):
         if length > 1e-3:
             ends = pace.joints[number + 1] + np.array([-0.5, 0.5]) * length * (1 - 1e-8)
             reached = [float(pieces[number].speed), float(pieces[number + 1].speed)]
             assert pace.speed_at(ends) == pytest.approx(reached, rel=1e-6)
     halves = np.concatenate((pace.ramp_lengths, [0])) / 2
-    breaks = np.unique(np.concatenate((pace.joints, pace.joints[1:] - halves, pace.joints[1:] + halves)))
+    runs = [pace.run_lengths[0], float(pace.result_length) - pace.run_lengths[1]]
+    turning = pace.joints[1:] - halves, pace.joints[1:] + halves
+    breaks = np.unique(np.concatenate((pace.joints, *turning, runs)))
     breaks = breaks[np.append(np.diff(breaks) > 1e-6, True)]
     nodes, weights = np.polynomial.legendre.leggauss(8)
     begins, width = breaks[:-1, None], np.diff(breaks)[:, None] / 12
     for part in range(12):
         t = begins + width * (part + (nodes + 1) / 2)
-        wish = speed_by_definition(pieces, ramps, pace, t)
+        wish = speed_by_definition(made, pace, t)
         assert np.allclose(pace.speed_at(t), wish, rtol=1e-6)
         area = (wish * weights).sum(1) * width[:, 0] / 2
         gone = pace.recorded_at(begins + width * (part + 1)) - pace.recorded_at(begins + width * part)
@@ -220,19 +239,17 @@ def test_ten_thousand_passages() -> None:
     st.lists(st.tuples(paces(most=4), st.booleans()), min_size=1, max_size=3),
     st.fractions(Fraction(1, 10), 4000, max_denominator=25),
 )
-def test_fitting_meets_the_length_or_refuses_rightly(
-    shots: list[tuple[tuple[list[PacePiece], list[Ramp]], bool]], wish: Fraction
-) -> None:
+def test_fitting_meets_the_length_or_refuses_rightly(shots: list[tuple[Made, bool]], wish: Fraction) -> None:
     wishes = [
-        PaceWish(pieces, ramps, [held and number % 2 == 0 for number in range(len(pieces))])
-        for (pieces, ramps), held in shots
+        PaceWish(pieces, ramps, [held and number % 2 == 0 for number in range(len(pieces))], runs)
+        for (pieces, ramps, runs), held in shots
     ]
 
     def lasting(speeds: list[list[Fraction]]) -> float:
         made = zip(wishes, speeds, strict=True)
         return sum(
             float(PaceProfile([PacePiece(p.recorded_length, s) for p, s in zip(w.pieces, row, strict=True)],
-                              w.ramps).result_length)
+                              w.ramps, w.runs).result_length)
             for w, row in made
         )  # fmt: skip
 
@@ -263,18 +280,16 @@ def test_fitting_meets_the_length_or_refuses_rightly(
 
 @settings(deadline=None)
 @given(paces(), st.integers(0, 29), st.fractions(Fraction(1, 2), 600, max_denominator=25))
-def test_a_passage_is_given_a_length(
-    made: tuple[list[PacePiece], list[Ramp]], number: int, wish: Fraction
-) -> None:
-    pieces, ramps = made
+def test_a_passage_is_given_a_length(made: Made, number: int, wish: Fraction) -> None:
+    pieces, ramps, runs = made
     number %= len(pieces)
     try:
-        speed = solve_speed(pieces, ramps, number, wish)
+        speed = solve_speed(PaceWish(pieces, ramps, [False] * len(pieces), runs), number, wish)
     except PlanError as refusal:
         assert "at least" in str(refusal) or "at 1/100×" in str(refusal)
         return
     changed = [*pieces[:number], PacePiece(pieces[number].recorded_length, speed), *pieces[number + 1 :]]
-    joints = PaceProfile(changed, ramps).joints
+    joints = PaceProfile(changed, ramps, runs).joints
     assert joints[number + 1] - joints[number] == pytest.approx(float(wish), rel=1e-6)
 
 
@@ -302,9 +317,7 @@ def test_shots_follow_one_another_on_whole_frames() -> None:
 
 @settings(deadline=None, max_examples=60)
 @given(st.lists(paces(6), min_size=1, max_size=6), st.integers(2, 400))
-def test_a_joined_pace_is_each_pace_in_its_turn(
-    made: list[tuple[list[PacePiece], list[Ramp]]], points: int
-) -> None:
+def test_a_joined_pace_is_each_pace_in_its_turn(made: list[Made], points: int) -> None:
     alone = [PaceProfile(*parts) for parts in made]
     joined = PaceProfile.joined(alone)
     starts = np.cumsum([0.0, *(float(pace.result_length) for pace in alone)])
@@ -336,12 +349,14 @@ def shot_lists(draw: st.DrawFn) -> list[ShotTiming]:
         pieces = [PacePiece(length, draw(speeds)) for length in lengths]
         ramps = [Ramp(draw(st.fractions(0, 1, max_denominator=10)), draw(st.sampled_from(list(RampShape))))
                  for _ in lengths[1:]]  # fmt: skip
+        some = st.none() | st.builds(Run, st.just(Fraction(3, 10)), speeds, st.just(RampShape.LATE))
+        runs = draw(st.tuples(some, some))
         each = st.builds(
             FrameMaking, st.sampled_from(list(EachFrame)), st.sampled_from([0.0, 90.0, 180.0, 360.0])
         )
         makings = tuple(draw(each) for _ in lengths)
         begin = draw(st.fractions(0, 3, max_denominator=25))
-        shots.append(ShotTiming(PaceProfile(pieces, ramps), edges, begin, makings, draw(st.booleans())))
+        shots.append(ShotTiming(PaceProfile(pieces, ramps, runs), edges, begin, makings, draw(st.booleans())))
     return shots
 
 

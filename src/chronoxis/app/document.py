@@ -18,7 +18,8 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project
-from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
+from chronoxis.core.render.plan import Plan, changed_on_disk
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.traces.picture_trace import PictureTrace
 

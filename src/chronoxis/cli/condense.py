@@ -11,6 +11,7 @@ from chronoxis.cli.options import (
     file_options,
     frame_options,
     framing_options,
+    look_options,
     pace_options,
     photo_options,
     sound_options,
@@ -31,6 +32,7 @@ def _silent() -> Project:
 @frame_options
 @photo_options
 @framing_options
+@look_options
 @sound_options
 @file_options
 def condense(footage: Path, **options: Any) -> None:

@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.accent import LOOKS, parse_accent
 from chronoxis.core.model.even_out import parse_strength
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, endings_in_words
@@ -74,6 +75,21 @@ def frame_options(command: Callable[..., None]) -> Callable[..., None]:
                          help="Recorded time below which changes of light are flicker."),
             click.option("--passers-by", type=_words(PassersBy),
                          help="Who crosses near the lens: leave, skip, or clear by the median."),
+        ]
+    ):  # fmt: skip
+        command = option(command)
+    return command
+
+
+def look_options(command: Callable[..., None]) -> Callable[..., None]:
+    """Which way it plays, and what comes and goes over it."""
+    for option in reversed(
+        [
+            click.option("--reverse", is_flag=True, help="Play from the end to the beginning."),
+            click.option("--accent", type=Words("accent", parse_accent), multiple=True,
+                         metavar="NAME[:AMOUNT]",
+                         help="Such as grain, flash:0.5 or lines:40%; can be given again. There are "
+                              f"{', '.join(look.key for look in LOOKS)}."),
         ]
     ):  # fmt: skip
         command = option(command)

@@ -15,7 +15,7 @@ from chronoxis.core.errors import ChronoxisError, PlanError
 from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, settled
 from chronoxis.core.footage.photos.facts import PhotoRunFacts
 from chronoxis.core.footage.source import Source
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.core.model.composing import canvas_for, set_framings
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
@@ -24,7 +24,8 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.render.measuring import measured
-from chronoxis.core.render.plan import Plan, changed_on_disk, make_plan
+from chronoxis.core.render.plan import Plan, changed_on_disk
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.step import parse_step
@@ -45,10 +46,10 @@ def plan_of_project(
     Raises:
         ChronoxisError: footage is missing, damaged or not what it was, or the plan contradicts itself.
     """
-    used = {shot.footage for shot in project.shots} | {piece.footage for piece in project.music}
+    used = {*project.needed, *(piece.footage for piece in project.music)}
     sources = {}
     for footage in project.footage:
-        if footage.key not in used:
+        if footage.key not in used or footage.made_of:
             continue
         source = sources[footage.key] = open_source(footage.origin)
         chosen = as_chosen(source, footage)
@@ -84,6 +85,10 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
     if ways:
         project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
     project = with_frames(project, choices)
+    if choices.get("reverse"):
+        project = arranging.reverse(project, [0])
+    accents = tuple(choices.get("accent") or ())
+    project = joining.set_accents(project, lambda old: old + accents, whole=True)
     opened: dict[str, Source] = {project.footage[0].key: source}
     traces = _measured(project, opened)
     if "sound" in choices:

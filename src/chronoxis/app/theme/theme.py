@@ -32,7 +32,7 @@ _BASE_SIZE = 10
 
 def apply_theme(application: QApplication, text_scale: float = 1.0) -> None:
     """Give the application its type, palette and style sheet; ``text_scale`` 1.25 is 125% text."""
-    folder = files("chronoxis.app.theme") / "fonts"
+    folder = files("chronoxis") / "fonts"
     for font_file in sorted(folder.iterdir(), key=lambda entry: entry.name):
         if font_file.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(QByteArray(font_file.read_bytes()))

@@ -7,10 +7,14 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from chronoxis.core.files.join_entries import accents_from, accents_json
+from chronoxis.core.files.shot_entries import shot_from, shot_json
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import BeatChoices, Credit, Music
+from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.photo_run import Clock, FlawKind, Handling, PhotoFiles, PhotoRun, PhotoTime
+from chronoxis.core.model.project import with_runs
 from chronoxis.core.model.recording import Recording
 
 RECORDING = "recording"
@@ -141,8 +145,22 @@ def _read_music(item: dict[str, Any], folder: Path, shared: dict[str, Any]) -> M
     )
 
 
+def _written_nested(footage: Nested, _folder: Path) -> dict[str, Any]:
+    return {
+        "title": footage.title,
+        "shots": [shot_json(shot) for shot in footage.shots],
+        "accents": accents_json(footage.accents),
+    }
+
+
+def _read_nested(item: dict[str, Any], _folder: Path, shared: dict[str, Any]) -> Nested:
+    shots = with_runs(tuple(shot_from(shot) for shot in item["shots"]))
+    return Nested(title=item["title"], shots=shots, accents=accents_from(item["accents"]), **shared)
+
+
 _ENTRIES = {
     RECORDING: _Entry(Recording, _written_recording, _read_recording),
     "photo-run": _Entry(PhotoRun, _written_photos, _read_photos),
     "music": _Entry(Music, _written_music, _read_music),
+    "nested": _Entry(Nested, _written_nested, _read_nested),
 }

@@ -22,6 +22,7 @@ import opentimelineio as otio
 from chronoxis.core.errors import ProjectFileError
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.project_file import as_json, from_json
+from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.recording import Recording
@@ -105,12 +106,7 @@ def _clips(project: Project, shot: Shot) -> list[Any]:
     for (begin, end), (low, high) in zip(pairwise(bounds.tolist()), pairwise(covered.tolist()), strict=True):
         first = float(shot.out_point) - high if shot.backwards else float(shot.in_point) + low
         scalar = (high - low) / (end - begin) * (-1 if shot.backwards else 1)
-        reference = otio.schema.ExternalReference(
-            target_url=footage.files[0].as_uri(),
-            available_range=otio.opentime.TimeRange(
-                _time(0.0, footage.stored_rate), _time(float(footage.stored_length), footage.stored_rate)
-            ),
-        )
+        reference = _reference(footage)
         clip = otio.schema.Clip(
             name=footage.name,
             media_reference=reference,
@@ -124,14 +120,23 @@ def _clips(project: Project, shot: Shot) -> list[Any]:
     return clips
 
 
+def _reference(footage: Footage) -> Any:
+    """Where footage lies; a nested run lies nowhere, and is left open under its name."""
+    available = otio.opentime.TimeRange(
+        _time(0.0, footage.stored_rate), _time(float(footage.stored_length), footage.stored_rate)
+    )
+    if not footage.files:
+        return otio.schema.MissingReference(name=footage.name, available_range=available)
+    return otio.schema.ExternalReference(target_url=footage.files[0].as_uri(), available_range=available)
+
+
 def _bounds(shot: Shot) -> Any:
     """Result seconds at which the clips of a shot begin and end."""
     pace = shot.pace
-    bounds = [0.0, float(pace.result_length)]
-    for number, (joint, length) in enumerate(zip(pace.joints[1:-1], pace.ramp_lengths, strict=True)):
-        ratio = abs(log(shot.passages[number + 1].speed / shot.passages[number].speed))
-        steps = ceil(ratio / log(_STEP_RATIO)) if length else 0
-        bounds += np.linspace(joint - length / 2, joint + length / 2, steps + 1).tolist()
+    bounds = [0.0, float(pace.result_length), *pace.joints[1:-1].tolist()]
+    for begin, end, ratio in pace.turns.tolist():
+        steps = ceil(abs(log(ratio)) / log(_STEP_RATIO))
+        bounds += np.linspace(begin, end, steps + 1).tolist()
     ordered = np.unique(bounds)
     return ordered[np.concatenate(([True], np.diff(ordered) > 1e-9))]
 

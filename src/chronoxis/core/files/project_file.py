@@ -21,34 +21,27 @@ from chronoxis.core.files.footage_entries import (
     markers_from,
     markers_json,
 )
-from chronoxis.core.files.frame_entries import (
-    correction_json,
-    making_from,
-    making_json,
-    with_corrections,
-)
+from chronoxis.core.files.join_entries import accents_from, accents_json, join_from, join_json
+from chronoxis.core.files.shot_entries import framing_json, shot_from, shot_json
 from chronoxis.core.files.sound_entries import (
-    effect_from,
-    effect_json,
     mix_from,
     mix_json,
-    passage_sound_from,
-    passage_sound_json,
     piece_from,
     piece_json,
 )
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, format_named
-from chronoxis.core.model.framing import LEAST_SIDE, Easing, Fit, Framing, FramingStep, View
+from chronoxis.core.model.framing import LEAST_SIDE, Fit, Framing
+from chronoxis.core.model.look import KeptLook
+from chronoxis.core.model.nested import Nested
+from chronoxis.core.model.nesting import contains_itself, outermost
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings, SizeWish
-from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.rates import MAX_RATE
-from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
-VERSION = 5
+VERSION = 6
 _MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _MOST_PIXELS = 10**6  # of any side of a picture
@@ -98,17 +91,20 @@ def load_project(path: Path) -> Project:
 
 
 def as_json(project: Project, folder: Path) -> dict[str, Any]:
-    """A project as JSON values; paths relative to a folder."""
+    """A project as JSON values, whatever run of it is open; paths relative to a folder."""
+    project = outermost(project)
     return {
         "format": _FORMAT,
         "version": VERSION,
         "rate": str(project.rate),
         "footage": [footage_json(footage, folder) for footage in project.footage],
-        "shots": [_shot_json(shot) for shot in project.shots],
+        "shots": [shot_json(shot) for shot in project.shots],
         "markers": markers_json(project.markers),
         "canvas": asdict(project.canvas) if project.canvas else None,
         "music": [piece_json(piece) for piece in project.music],
         "mix": mix_json(project.mix),
+        "accents": accents_json(project.accents),
+        "looks": [{"name": look.name, "join": join_json(look.join)} for look in project.looks],
         "settings": settings_json(project.settings),
     }
 
@@ -138,7 +134,7 @@ def from_json(data: Any, path: Path) -> Project:
             f"{VERSION}). It was left as it is; open it with the newer program."
         )
     try:
-        _validator(version if version in (1, 2, 3, 4, VERSION) else VERSION)(data)
+        _validator(version if version in range(1, VERSION + 1) else VERSION)(data)
     except fastjsonschema.JsonSchemaValueException as error:
         raise ProjectFileError(
             f"{path.name} is damaged: {_in_words(error)}. It was left as it is."
@@ -165,13 +161,15 @@ def _read(data: dict[str, Any], path: Path) -> Project:
 def _project(data: dict[str, Any], path: Path) -> Project:
     return Project(
         footage=tuple(footage_from(item, path.parent) for item in data["footage"]),
-        shots=tuple(_shot(item) for item in data["shots"]),
+        shots=tuple(shot_from(item) for item in data["shots"]),
         rate=Fraction(data["rate"]),
         markers=markers_from(data["markers"]),
         settings=settings_from(data["settings"], path),
         canvas=Canvas(**data["canvas"]) if data.get("canvas") else None,
         music=tuple(piece_from(item) for item in data.get("music", [])),
         mix=mix_from(data.get("mix", {})),
+        accents=accents_from(data.get("accents", [])),
+        looks=tuple(KeptLook(item["name"], join_from(item["join"])) for item in data.get("looks", [])),
     )
 
 
@@ -218,7 +216,7 @@ def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
 
 def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
     """The same in the terms of version 3: what had not the result's shape stood between bars."""
-    framing = _framing_json(Framing(fit=Fit.BARS))
+    framing = framing_json(Framing(fit=Fit.BARS))
     return {**data, "shots": [{**shot, "framing": framing} for shot in data["shots"]]}
 
 
@@ -239,69 +237,6 @@ def _validator(version: int) -> Callable[[Any], Any]:
     schema = json.loads((files("chronoxis.core.files") / f"project-{version}.schema.json").read_text())
     compiled: Callable[[Any], Any] = fastjsonschema.compile(schema)
     return compiled
-
-
-def _shot_json(shot: Shot) -> dict[str, Any]:
-    return {
-        "footage": shot.footage,
-        "in": str(shot.in_point),
-        "backwards": shot.backwards,
-        "framing": _framing_json(shot.framing),
-        **correction_json(shot),
-        "passages": [_passage_json(passage) for passage in shot.passages],
-    }
-
-
-def _shot(item: dict[str, Any]) -> Shot:
-    passages = tuple(_passage(passage) for passage in item["passages"])
-    framing = _framing(item["framing"]) if "framing" in item else Framing()
-    backwards = item.get("backwards", False)
-    shot = Shot(item["footage"], Fraction(item["in"]), passages, backwards, framing)
-    return with_corrections(shot, item)
-
-
-def _framing_json(framing: Framing) -> dict[str, Any]:
-    return {
-        "fit": str(framing.fit),
-        "easing": str(framing.easing),
-        "steps": [
-            {
-                "at": str(step.at),
-                "view": [str(side) for side in astuple(step.view)],
-            }
-            for step in framing.steps
-        ],
-    }
-
-
-def _framing(item: dict[str, Any]) -> Framing:
-    steps = (FramingStep(Fraction(s["at"]), View(*map(Fraction, s["view"]))) for s in item["steps"])
-    return Framing(tuple(steps), Fit(item["fit"]), Easing(item["easing"]))
-
-
-def _passage_json(passage: Passage) -> dict[str, Any]:
-    return {
-        "recorded": str(passage.recorded_length),
-        "speed": str(passage.speed),
-        "ramp": {"length": str(passage.ramp.length), "shape": str(passage.ramp.shape)},
-        "making": making_json(passage.making),
-        "held": sorted(passage.held),
-        "sound": passage_sound_json(passage.sound),
-        "effect": effect_json(passage.effect) if passage.effect else None,
-    }
-
-
-def _passage(item: dict[str, Any]) -> Passage:
-    ramp = item.get("ramp")
-    return Passage(
-        recorded_length=Fraction(item["recorded"]),
-        speed=Fraction(item["speed"]),
-        ramp=Ramp(Fraction(ramp["length"]), RampShape(ramp["shape"])) if ramp else ABRUPT,
-        making=making_from(item.get("making", {})),
-        held=frozenset(Quantity(name) for name in item.get("held", [])),
-        sound=passage_sound_from(item.get("sound", {})),
-        effect=effect_from(item["effect"]) if item.get("effect") else None,
-    )
 
 
 def settings_from(item: dict[str, Any], path: Path) -> ResultSettings:
@@ -348,24 +283,31 @@ def _check(project: Project, path: Path) -> None:
         ):
             refuse(f"footage[{number}]", "has a rate or length out of range")
     _check_music(project, keys, refuse)
-    for number, shot in enumerate(project.shots):
-        if shot.footage not in keys:
-            refuse(f"shots[{number}].footage", f"names “{shot.footage}”, which is not there")
-        owner = project.footage_named(shot.footage)
-        if not owner.is_seen:
-            refuse(f"shots[{number}].footage", "names music")
-        if (
-            not all(p.recorded_length <= _MOST_SECONDS for p in shot.passages)
-            or shot.in_point > _MOST_SECONDS
-        ):
-            refuse(f"shots[{number}]", "is longer than any recording")
-        if owner.counted and shot.out_point > owner.length:
-            refuse(f"shots[{number}]", "reaches beyond the end of its footage")
-        if why := _wrong_framing(shot.framing):
-            refuse(f"shots[{number}].framing", why)
-        for place, passage in enumerate(shot.passages):
-            if wrong := _wrong_passage(passage):
-                refuse(f"shots[{number}].passages[{place}]{wrong[0]}", wrong[1])
+    runs = [(f"footage[{n}].", f.shots) for n, f in enumerate(project.footage) if isinstance(f, Nested)]
+    for where, shots in (("", project.shots), *runs):
+        for number, shot in enumerate(shots):
+            _check_shot(project, shot, f"{where}shots[{number}]", refuse)
+    for number, footage in enumerate(project.footage):
+        if contains_itself(project, footage.key):
+            refuse(f"footage[{number}]", "is nested inside itself")
+
+
+def _check_shot(project: Project, shot: Shot, where: str, refuse: Callable[[str, str], None]) -> None:
+    owner = next((footage for footage in project.footage if footage.key == shot.footage), None)
+    if owner is None:
+        refuse(f"{where}.footage", f"names “{shot.footage}”, which is not there")
+        return
+    if not owner.is_seen:
+        refuse(f"{where}.footage", "names music")
+    if not all(p.recorded_length <= _MOST_SECONDS for p in shot.passages) or shot.in_point > _MOST_SECONDS:
+        refuse(where, "is longer than any recording")
+    if owner.counted and shot.out_point > owner.length:
+        refuse(where, "reaches beyond the end of its footage")
+    if why := _wrong_framing(shot.framing):
+        refuse(f"{where}.framing", why)
+    for place, passage in enumerate(shot.passages):
+        if wrong := _wrong_passage(passage):
+            refuse(f"{where}.passages[{place}]{wrong[0]}", wrong[1])
 
 
 def _check_music(project: Project, keys: list[str], refuse: Callable[[str, str], None]) -> None:

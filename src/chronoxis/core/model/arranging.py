@@ -8,8 +8,10 @@ from pathlib import Path
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.join import CUT
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import MusicPiece
+from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.timing.ramps import ABRUPT
@@ -54,9 +56,26 @@ def add_shot(project: Project, key: str, at: int | None = None) -> Project:
     footage = project.footage_named(key)
     if not footage.is_seen:
         raise PlanError(f"{footage.label} is music; lay it under the result instead.")
+    if _holds(project, key):
+        raise PlanError(f"{footage.label} cannot stand inside itself.")
     shot = Shot(key, Fraction(0), (Passage(footage.length, footage.first_speed(project.rate)),))
     at = len(project.shots) if at is None else at
     return replace(project, shots=(*project.shots[:at], shot, *project.shots[at:]))
+
+
+def _holds(project: Project, key: str) -> bool:
+    """Whether footage is, or is made of, a run that is open now."""
+    around, opened = project.outside, set()
+    while around is not None:
+        opened.add(around.key)
+        around = around.project.outside
+    left = [key]
+    while left:
+        footage = left.pop()
+        if footage in opened:
+            return True
+        left += project.footage_named(footage).made_of
+    return False
 
 
 def lay_music(project: Project, key: str, at: Fraction | None = None) -> Project:
@@ -81,19 +100,37 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
     new = replace(new, markers=_within(old.markers, new.length))
     if (old.rate, old.length) == (new.rate, new.length):
         return project.with_footage(new)
-    shots = []
-    for shot in project.shots:
-        if shot.footage == key:
-            out_point = new.length if shot.out_point == old.length else min(shot.out_point, new.length)
-            in_point = min(shot.in_point, out_point - min(1 / new.rate, out_point))
-            shot = _trimmed(shot, in_point, out_point)  # noqa: PLW2901 - the same shot, corrected
-        shots.append(shot)
+
+    def reaching(shot: Shot) -> Shot:
+        if shot.footage != key:
+            return shot
+        out_point = new.length if shot.out_point == old.length else min(shot.out_point, new.length)
+        in_point = min(shot.in_point, out_point - min(1 / new.rate, out_point))
+        return trimmed(shot, in_point, out_point)
+
     follows = project.rate == old.result_rate and len(project.footage) == 1
-    return replace(
+    measured = replace(
         project.with_footage(new),
-        shots=tuple(shots),
+        shots=tuple(map(reaching, project.shots)),
         rate=new.result_rate if follows else project.rate,
     )
+    return _with_runs_changed(measured, key, reaching)
+
+
+def _with_runs_changed(project: Project, key: str, change: Callable[[Shot], Shot]) -> Project:
+    """A project whose nested runs have their shots of some footage changed, and what follows from that."""
+    for number in range(len(project.footage)):
+        run = project.footage[number]
+        if isinstance(run, Nested) and key in run.made_of:
+            project = refit(project, run.with_shots(tuple(map(change, run.shots))))
+    return project
+
+
+def refit(project: Project, now: Nested) -> Project:
+    """The project with another value of a nested run; shots of it reach to its new end, or stay inside it."""
+    old = project.footage_named(now.key)
+    content = replace(now, stored_rate=old.stored_rate, stored_length=old.stored_length)
+    return measure(project.with_footage(content), now.key, now.stored_rate, now.stored_length)
 
 
 def retime(
@@ -130,8 +167,11 @@ def retime(
             passages = [replace(shot.passages[0], recorded_length=least)]
         return replace(shot, in_point=in_point, passages=tuple(passages))
 
-    shots = tuple(retimed(shot) if shot.footage == new.key else shot for shot in project.shots)
-    return replace(project.with_footage(new), shots=shots)
+    def changed(shot: Shot) -> Shot:
+        return retimed(shot) if shot.footage == new.key else shot
+
+    project = replace(project.with_footage(new), shots=tuple(map(changed, project.shots)))
+    return _with_runs_changed(project, new.key, changed)
 
 
 def _within(markers: tuple[Marker, ...], length: Fraction) -> tuple[Marker, ...]:
@@ -148,12 +188,30 @@ def locate(project: Project, key: str, place: Path) -> Project:
 
 
 def drop_footage(project: Project, key: str) -> Project:
-    """Remove footage and its shots."""
+    """Remove footage and its shots, inside nested runs as well; a run that is left empty goes with it.
+
+    Raises:
+        PlanError: it is, or is made of, a run that is open now.
+    """
+    if project.outside is not None and _holds(project, key):
+        raise PlanError(f"{project.footage_named(key).label} is open; come back out of it first.")
+    gone = {key}
+    while emptied := {
+        run.key
+        for run in project.footage
+        if run.made_of and gone.issuperset(run.made_of) and run.key not in gone
+    }:
+        gone |= emptied
+    for number in range(len(project.footage)):
+        run = project.footage[number]
+        if isinstance(run, Nested) and run.key not in gone and not gone.isdisjoint(run.made_of):
+            left = tuple(shot for shot in run.shots if shot.footage not in gone)
+            project = refit(project, run.with_shots(left))
     return replace(
         project,
-        footage=tuple(footage for footage in project.footage if footage.key != key),
-        shots=tuple(shot for shot in project.shots if shot.footage != key),
-        music=tuple(piece for piece in project.music if piece.footage != key),
+        footage=tuple(footage for footage in project.footage if footage.key not in gone),
+        shots=tuple(shot for shot in project.shots if shot.footage not in gone),
+        music=tuple(piece for piece in project.music if piece.footage not in gone),
     )
 
 
@@ -171,13 +229,13 @@ def set_points(project: Project, number: int, in_point: Fraction, out_point: Fra
         raise PlanError("The in point must lie before the out point.")
     if in_point < 0 or out_point > project.footage_of(shot).length:
         raise PlanError("The stretch reaches outside the recording.")
-    trimmed = _trimmed(shot, in_point, out_point)
+    chosen = trimmed(shot, in_point, out_point)
     passage = shot.passages[0]
     if len(shot.passages) == 1 and Quantity.RESULT_LENGTH in passage.held:
-        speed = passage.speed * trimmed.recorded_length / shot.recorded_length
-        trimmed = replace(trimmed, passages=(replace(trimmed.passages[0], speed=speed),))
-        trimmed.pace  # noqa: B018 - raises if the speed is out of range
-    return project.with_shot(number, trimmed)
+        speed = passage.speed * chosen.recorded_length / shot.recorded_length
+        chosen = replace(chosen, passages=(replace(chosen.passages[0], speed=speed),))
+        chosen.pace  # noqa: B018 - raises if the speed is out of range
+    return project.with_shot(number, chosen)
 
 
 def cut_shot(project: Project, number: int, covered: Fraction) -> Project:
@@ -190,12 +248,12 @@ def cut_shot(project: Project, number: int, covered: Fraction) -> Project:
     if not 0 < covered < shot.recorded_length:
         raise PlanError("A cut needs a frame on either side; move the playhead into the shot.")
     middle = shot.recorded_time(covered)
-    halves = _trimmed(shot, shot.in_point, middle), _trimmed(shot, middle, shot.out_point)
+    halves = trimmed(shot, shot.in_point, middle), trimmed(shot, middle, shot.out_point)
     pair = halves[::-1] if shot.backwards else halves
     pair = _with_sound(pair[0], -1, 0), _with_sound(pair[1], 0, 1)
     share = Fraction(float(pair[0].pace.result_length / shot.pace.result_length)).limit_denominator(10**6)
     first, second = shot.framing.cut(share) if 0 < share < 1 else (shot.framing, shot.framing)
-    pair = replace(pair[0], framing=first), replace(pair[1], framing=second)
+    pair = replace(pair[0], framing=first, join=CUT), replace(pair[1], framing=second)
     return replace(project, shots=(*project.shots[:number], *pair, *project.shots[number + 1 :]))
 
 
@@ -233,9 +291,11 @@ def move_shot(project: Project, number: int, to: int) -> Project:
 
 
 def duplicate(project: Project, numbers: Iterable[int]) -> Project:
-    """Put a copy of each shot right behind it."""
+    """Put a copy of each shot right behind it; the copy goes on as the shot did."""
     chosen = set(numbers)
-    shots = [copy for n, shot in enumerate(project.shots) for copy in [shot] * (2 if n in chosen else 1)]
+    shots: list[Shot] = []
+    for number, shot in enumerate(project.shots):
+        shots += [replace(shot, join=CUT), shot] if number in chosen else [shot]
     return replace(project, shots=tuple(shots))
 
 
@@ -311,7 +371,7 @@ def _with_markers(
     return project.with_footage(replace(footage, markers=change(footage.markers, footage.length)))
 
 
-def _trimmed(shot: Shot, in_point: Fraction, out_point: Fraction) -> Shot:
+def trimmed(shot: Shot, in_point: Fraction, out_point: Fraction) -> Shot:
     """The shot between other points: passages at its ends grow, shrink or go."""
     head, tail = in_point - shot.in_point, shot.out_point - out_point
     if shot.backwards:

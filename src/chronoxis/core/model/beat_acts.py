@@ -19,7 +19,7 @@ from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.timing.laying import Laid, covering, scaled_to
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
+from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape, Run
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import checked_speed
 
@@ -122,7 +122,13 @@ def alternate(
         count = len(joints) - 1
         sequence = np.array([float(speeds[number % 2]) for number in range(count)])
         template = replace(shot.passages[0], held=frozenset(), effect=None)
-        made = Laid(joints, sequence, np.full(count - 1, float(ramp.length)), [ramp.shape] * (count - 1))
+        made = Laid(
+            joints,
+            sequence,
+            np.full(count - 1, float(ramp.length)),
+            [ramp.shape] * (count - 1),
+            _fitted_runs(shot),
+        )
         return made.with_ramps_that_fit(), [template] * count
 
     return _on_shots(project, shots, times, laid, keep=keep)
@@ -262,6 +268,7 @@ def _with_bursts(shot: Shot, own: Seconds, wish: Pulse, frame: float) -> tuple[L
         np.array([float(part[1].speed) for part in parts]),
         np.array([part[2] for part in parts[:-1]]),
         [part[3] for part in parts[:-1]],
+        _fitted_runs(shot),
     )
     return made.with_ramps_that_fit(), [part[1] for part in parts]
 
@@ -273,7 +280,16 @@ def _passage_at(shot: Shot, at: float) -> Passage:
 
 def _laid(shot: Shot) -> Laid:
     shapes = [passage.ramp.shape for passage in shot.passages[:-1]]
-    return Laid(shot.pace.joints, shot.rows.speeds, shot.pace.ramp_lengths, shapes)
+    return Laid(shot.pace.joints, shot.rows.speeds, shot.pace.ramp_lengths, shapes, _fitted_runs(shot))
+
+
+def _fitted_runs(shot: Shot) -> tuple[Run | None, Run | None]:
+    """The runs of a shot, as long as they really are."""
+    entering, leaving = (
+        replace(run, length=Fraction(length)) if run and length else None
+        for run, length in zip(shot.runs, shot.pace.run_lengths, strict=True)
+    )
+    return entering, leaving
 
 
 def _free(passages: Sequence[Passage]) -> npt.NDArray[np.bool_]:

@@ -5,10 +5,14 @@ from collections.abc import Hashable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.timing.rates import MAX_RATE, format_rate
 from chronoxis.core.timing.timecode import format_time
+
+if TYPE_CHECKING:
+    from chronoxis.core.model.project import Shot
 
 FIRST_SPEED = Fraction(10)
 
@@ -62,6 +66,16 @@ class Footage(ABC):
     def is_seen(self) -> bool:
         """Whether it has pictures, so that shots can be made of it."""
         return True
+
+    @property
+    def made_of(self) -> tuple[str, ...]:
+        """Keys of other footage that it is made of; none for what was recorded."""
+        return tuple(dict.fromkeys(shot.footage for shot in self.inner_shots))
+
+    @property
+    def inner_shots(self) -> "tuple[Shot, ...]":
+        """The shots that it is made of; none for what was recorded."""
+        return ()
 
     @abstractmethod
     def moved(self, place: Path) -> "Footage":

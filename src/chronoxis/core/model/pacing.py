@@ -115,8 +115,7 @@ def set_result_length(project: Project, place: Place, wish: Fraction) -> Project
     if not project.is_ramped(place):
         speed = checked_speed(passage.recorded_length / wish)
     else:
-        wishes = _pace_wish(project.shots[place.shot])
-        speed = fitting.solve_speed(wishes.pieces, wishes.ramps, place.passage, wish)
+        speed = fitting.solve_speed(_pace_wish(project.shots[place.shot]), place.passage, wish)
     return project.with_passage(place, replace(passage, speed=speed))
 
 
@@ -288,6 +287,7 @@ def _pace_wish(shot: Shot) -> PaceWish:
         [passage.piece for passage in shot.passages],
         [passage.ramp for passage in shot.passages[:-1]],
         [Quantity.SPEED in passage.held for passage in shot.passages],
+        shot.runs,
     )
 
 

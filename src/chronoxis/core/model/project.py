@@ -10,10 +10,13 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.accent import Accent
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.even_out import AS_RECORDED, EvenOut
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Framing
+from chronoxis.core.model.join import CUT, Join, Runs
+from chronoxis.core.model.look import KeptLook
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
@@ -23,6 +26,8 @@ from chronoxis.core.timing.frame_making import PLAIN, FrameMaking, PassersBy
 from chronoxis.core.timing.pace import PacePiece, PaceProfile, RunningSums, off_grid, total
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, lengths_of
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
+
+_NO_RUNS = Runs()
 
 
 class Place(NamedTuple):
@@ -45,6 +50,7 @@ class Passage:
             whole result is fitted to a length.
         sound: how its recorded sound plays.
         effect: heard with the ramp to the next passage.
+        accents: looks on its result frames, in their order.
     """
 
     recorded_length: Fraction
@@ -54,6 +60,7 @@ class Passage:
     held: frozenset[Quantity] = frozenset()
     sound: PassageSound = PassageSound()  # noqa: RUF009 - a frozen value
     effect: Effect | None = None
+    accents: tuple[Accent, ...] = ()
 
     @cached_property
     def piece(self) -> PacePiece:
@@ -74,6 +81,9 @@ class Shot:
         even_out: how the light of its frames is evened out.
         passers_by: what is done about them.
         passers_apart: the same for single moments: a recorded second in each, and what is done; ascending.
+        join: what stands between it and the next shot; of no effect in the last one.
+        accents: looks on its result frames, in their order.
+        runs: what the joins around it do to its pace. The project that it stands in sees to them.
     """
 
     footage: str
@@ -84,12 +94,15 @@ class Shot:
     even_out: EvenOut = AS_RECORDED
     passers_by: PassersBy = PassersBy.LEAVE
     passers_apart: tuple[tuple[Fraction, PassersBy], ...] = ()
+    join: Join = CUT
+    accents: tuple[Accent, ...] = ()
+    runs: Runs = _NO_RUNS
 
     @cached_property
     def pace(self) -> PaceProfile:
         """How recorded time is covered from the shot's start on."""
         pieces = [passage.piece for passage in self.passages]
-        return PaceProfile(pieces, [passage.ramp for passage in self.passages[:-1]])
+        return PaceProfile(pieces, [passage.ramp for passage in self.passages[:-1]], self.runs)
 
     @cached_property
     def recorded_length(self) -> Fraction:
@@ -169,6 +182,35 @@ class Shot:
         return self.out_point - recorded_time if self.backwards else recorded_time - self.in_point
 
 
+def with_runs(shots: tuple[Shot, ...]) -> tuple[Shot, ...]:
+    """Shots that follow one another, each with the runs that the joins around it make."""
+    surges = [shot.join.surge for shot in shots[:-1]]
+    if not any(surges) and all(shot.runs is _NO_RUNS for shot in shots):
+        return shots
+    around = zip(shots, (None, *surges), (*surges, None), strict=False)
+    runs = (
+        Runs(before.entering if before else None, after.leaving if after else None)
+        for _, before, after in around
+    )
+    return tuple(
+        shot if shot.runs == own else replace(shot, runs=own if any(own) else _NO_RUNS)
+        for shot, own in zip(shots, runs, strict=True)
+    )
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What is around the inside of a nested run, as it was when that was opened.
+
+    Attributes:
+        project: the project that has the run.
+        key: of the run.
+    """
+
+    project: "Project"
+    key: str
+
+
 @dataclass(frozen=True)
 class Project:
     """Everything a person decided.
@@ -182,6 +224,9 @@ class Project:
         canvas: size and colour of the result; None until footage was opened.
         music: laid under the result, in that order.
         mix: how all sound goes together.
+        accents: looks on the whole result, in their order.
+        looks: kept under a name, to be given to others.
+        outside: what is around, while a nested run of it is open; None mostly.
     """
 
     footage: tuple[Footage, ...] = ()
@@ -192,6 +237,13 @@ class Project:
     canvas: Canvas | None = None
     music: tuple[MusicPiece, ...] = ()
     mix: Mix = Mix()  # noqa: RUF009 - a frozen value
+    accents: tuple[Accent, ...] = ()
+    looks: tuple[KeptLook, ...] = ()
+    outside: "Outside | None" = None
+
+    def __post_init__(self) -> None:
+        """See to the runs of the shots."""
+        object.__setattr__(self, "shots", with_runs(self.shots))
 
     @cached_property
     def starts(self) -> RunningSums:
@@ -234,7 +286,21 @@ class Project:
     @property
     def to_measure(self) -> tuple[str, ...]:
         """Keys of the footage whose pictures have to be measured for its choices, in the result's order."""
-        return tuple(dict.fromkeys(shot.footage for shot in self.shots if shot.reads_traces))
+        inside = (shot for key in self.needed for shot in self.footage_named(key).inner_shots)
+        read = [shot.footage for shot in (*self.shots, *inside) if shot.reads_traces]
+        return tuple(key for key in dict.fromkeys(read) if not self.footage_named(key).made_of)
+
+    @cached_property
+    def needed(self) -> tuple[str, ...]:
+        """Keys of all footage that its shots are made of, nested runs and what is inside them."""
+        found: dict[str, None] = {}
+        left = [shot.footage for shot in reversed(self.shots)]
+        while left:
+            key = left.pop()
+            if key not in found:
+                found[key] = None
+                left += self.footage_named(key).made_of
+        return tuple(found)
 
     def footage_of(self, shot: Shot) -> Footage:
         """What a shot is an excerpt of."""
@@ -264,9 +330,10 @@ class Project:
         return place.shot < len(self.shots) and place.passage < len(self.shots[place.shot].passages)
 
     def is_ramped(self, place: Place) -> bool:
-        """Whether a ramp takes part of the passage."""
-        lengths = self.shots[place.shot].pace.ramp_lengths
-        return bool(lengths[max(0, place.passage - 1) : place.passage + 1].any())
+        """Whether a ramp or a run takes part of the passage."""
+        pace = self.shots[place.shot].pace
+        lengths = pace.run_lengths[0], *pace.ramp_lengths, pace.run_lengths[1]
+        return any(lengths[place.passage : place.passage + 2])
 
     def passage_result_length(self, place: Place) -> Fraction:
         """Result seconds of a passage from joint to joint."""

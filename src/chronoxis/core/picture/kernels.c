@@ -254,17 +254,18 @@ KERNEL void chronoxis_encode(const float *planes, ptrdiff_t size, float scale, c
     }
 }
 
-/* Light times a gain for each channel, as R'G'B' codes. */
-KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *gains, int width, int y0, int y1,
-                           uint16_t *out)
+/* Light times a gain for each channel, and perhaps one for each row, as R'G'B' codes. */
+KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *gains, const float *by_row,
+                           int width, int y0, int y1, uint16_t *out)
 {
     float c[3][PIECE + 1];
     EACH_PIECE {
         codes_of(frame, y, x, n, c[0], c[1], c[2]);
         uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
         for (int k = 0; k < 3; k++) {
+            const float gain = by_row ? gains[k] * by_row[y] : gains[k];
             light_of(curve, c[k], n);
-            for (int i = 0; i < n; i++) c[k][i] = clamped(c[k][i] * gains[k]);
+            for (int i = 0; i < n; i++) c[k][i] = clamped(c[k][i] * gain);
             codes_for(curve, c[k], n);
         }
         for (int i = 0; i < n; i++) {
@@ -605,6 +606,102 @@ KERNEL void chronoxis_encode_pixels(float *sums, float scale, const Curve *curve
         for (int i = 0; i < n; i++)
             for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
         memset(from, 0, 4 * n * sizeof(float));
+    }
+}
+
+/* Adds noise to codes, most in mid tones: strength times the noise, times 4 c (1 - c). */
+KERNEL void chronoxis_grain(const uint16_t *codes, const float *noise, float strength, int width, int y0, int y1,
+                            uint16_t *out)
+{
+    for (int y = y0; y < y1; y++) {
+        const uint16_t *restrict from = codes + 3 * (ptrdiff_t)y * width;
+        const float *restrict grain = noise + (ptrdiff_t)y * width;
+        uint16_t *restrict to = out + 3 * (ptrdiff_t)y * width;
+        for (int i = 0; i < width; i++) {
+            const float much = 4.0f * strength * grain[i];
+            for (int k = 0; k < 3; k++) {
+                const float c = from[3 * i + k] * (1.0f / 65535.0f);
+                to[3 * i + k] = (uint16_t)(int)(clamped(c + much * c * (1.0f - c)) * 65535.0f + 0.5f);
+            }
+        }
+    }
+}
+
+enum { LINES = 16 };
+
+/* A picture along slanted lines: line j runs through the places (a, j - above + slope * a), a along and the
+ * other across it. How far apart these are in memory is told by the steps, in pixels of four floats. */
+typedef struct {
+    const float *light;
+    float *lines;
+    int along, across, count, above;
+    float slope;
+    ptrdiff_t step_along, step_across;   /* of the picture */
+    ptrdiff_t lines_along, lines_across; /* of the lines */
+} Slant;
+
+INLINE int kept_within(int at, int count) { return at < 0 ? 0 : (at >= count ? count - 1 : at); }
+
+/* Means over `length` places along each line, by running sums; beyond the picture its edge goes on. */
+KERNEL void chronoxis_streak(const Slant *s, float length, int j0, int j1)
+{
+    const float half = length * 0.5f;
+    float(*sums)[LINES][4] = malloc((size_t)(s->along + 1) * sizeof *sums);
+    if (!sums) return;
+    for (int first = j0; first < j1; first += LINES) {
+        const int n = j1 - first < LINES ? j1 - first : LINES;
+        memset(sums[0], 0, sizeof *sums);
+        for (int a = 0; a < s->along; a++) {
+            const float across = s->slope * a - s->above;
+            const int whole = (int)floorf(across);
+            const float share = across - whole;
+            const float *restrict at = s->light + a * s->step_along;
+            for (int j = 0; j < n; j++) {
+                const int near = kept_within(first + j + whole, s->across);
+                const int far = kept_within(first + j + whole + 1, s->across);
+                const float *restrict one = at + near * s->step_across, *restrict other = at + far * s->step_across;
+                for (int k = 0; k < 4; k++)
+                    sums[a + 1][j][k] = sums[a][j][k] + one[k] + share * (other[k] - one[k]);
+            }
+        }
+        const int last = s->along;
+        for (int a = 0; a < s->along; a++) {
+            const float ends[2] = {a + 0.5f - half, a + 0.5f + half};
+            float *restrict to = s->lines + a * s->lines_along + first * s->lines_across;
+            for (int j = 0; j < n; j++) {
+                float bound[2][4];
+                for (int e = 0; e < 2; e++) {
+                    const float t = ends[e];
+                    const int cell = kept_within((int)floorf(t), last);
+                    for (int k = 0; k < 4; k++)
+                        bound[e][k] = sums[cell][j][k] + (t - cell) * (sums[cell + 1][j][k] - sums[cell][j][k]);
+                }
+                for (int k = 0; k < 4; k++) to[j * s->lines_across + k] = (bound[1][k] - bound[0][k]) / length;
+            }
+        }
+    }
+    free(sums);
+}
+
+/* The picture that slanted lines make, as R'G'B' codes; of rows y0 to y1. */
+KERNEL void chronoxis_unslant(const Slant *s, const Curve *curve, int is_steep, int width, int y0, int y1,
+                              uint16_t *out)
+{
+    float c[3][PIECE];
+    EACH_PIECE {
+        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
+        for (int i = 0; i < n; i++) {
+            const int along = is_steep ? y : x + i, across = is_steep ? x + i : y;
+            const float line = across + s->above - s->slope * along;
+            const int near = kept_within((int)floorf(line), s->count), far = kept_within(near + 1, s->count);
+            const float share = line - near;
+            const float *restrict at = s->lines + along * s->lines_along;
+            const float *restrict one = at + near * s->lines_across, *restrict other = at + far * s->lines_across;
+            for (int k = 0; k < 3; k++) c[k][i] = clamped(one[k] + share * (other[k] - one[k]));
+        }
+        for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
+        for (int i = 0; i < n; i++)
+            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
     }
 }
 

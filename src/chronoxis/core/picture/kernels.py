@@ -10,7 +10,7 @@ import ctypes
 from collections.abc import Sequence
 from functools import cache
 from importlib.util import find_spec
-from math import log2
+from math import ceil, hypot, log2
 
 import numpy as np
 import numpy.typing as npt
@@ -74,6 +74,22 @@ class _Curve(ctypes.Structure):
         ("inverse", ctypes.c_float * 7),
         ("table", ctypes.c_void_p),
         ("encoded", ctypes.c_void_p),
+    )
+
+
+class _Slant(ctypes.Structure):
+    _fields_ = (
+        ("light", ctypes.c_void_p),
+        ("lines", ctypes.c_void_p),
+        ("along", ctypes.c_int32),
+        ("across", ctypes.c_int32),
+        ("count", ctypes.c_int32),
+        ("above", ctypes.c_int32),
+        ("slope", ctypes.c_float),
+        ("step_along", ctypes.c_ssize_t),
+        ("step_across", ctypes.c_ssize_t),
+        ("lines_along", ctypes.c_ssize_t),
+        ("lines_across", ctypes.c_ssize_t),
     )
 
 
@@ -155,17 +171,80 @@ def encode(
     work.give(write, into.shape[0])
 
 
-def gain(work: RowWork, picture: Picture, colour: Colour, gains: Sequence[float], into: Rgb16) -> None:
-    """R′G′B′ codes of a picture whose light, channel by channel, is multiplied."""
+def gain(
+    work: RowWork,
+    picture: Picture,
+    colour: Colour,
+    gains: Sequence[float],
+    into: Rgb16,
+    by_row: npt.NDArray[np.float32] | None = None,
+) -> None:
+    """R′G′B′ codes of a picture whose light, channel by channel, and perhaps row by row, is multiplied."""
     frames, curve = _frames([picture], colour), _curve(colour.transfer)
     given, width = (ctypes.c_float * 3)(*gains), into.shape[1]
 
     def multiply(rows: slice) -> None:
         _library().chronoxis_gain(
-            frames.given, ctypes.byref(curve), given, width, rows.start, rows.stop, _of(into)
+            frames.given, ctypes.byref(curve), given, _of(by_row), width, rows.start, rows.stop, _of(into)
         )
 
     work.give(multiply, into.shape[0])
+
+
+def grain(work: RowWork, codes: Rgb16, noise: npt.NDArray[np.float32], strength: float, into: Rgb16) -> None:
+    """Codes with noise, shape (height, width), of which mid tones get ``strength`` times."""
+
+    def add(rows: slice) -> None:
+        _library().chronoxis_grain(
+            _of(codes), _of(noise), ctypes.c_float(strength), codes.shape[1], rows.start, rows.stop, _of(into)
+        )
+
+    work.give(add, codes.shape[0])
+
+
+def streak(
+    work: RowWork, light: Pixels, direction: tuple[float, float], length: float, transfer: int, into: Rgb16
+) -> None:
+    """R′G′B′ codes of light that is drawn out along a direction; waits until it is done.
+
+    Args:
+        work: on pictures of that height.
+        light: of the picture.
+        direction: right and down, not both 0.
+        length: in pixels, above 1, along the direction.
+        transfer: of the codes.
+        into: the codes.
+    """
+    height, width = into.shape[:2]
+    right, down = direction
+    steep = abs(down) > abs(right)
+    slope = right / down if steep else down / right
+    along, across = (height, width) if steep else (width, height)
+    reach = slope * (along - 1)
+    above = ceil(max(reach, 0.0))
+    count = across + ceil(abs(reach)) + 1
+    lines = np.empty((along, count, 4) if steep else (count, along, 4), np.float32)
+    slant = _Slant(
+        light.ctypes.data, lines.ctypes.data, along, across, count, above, slope,
+        *((4 * width, 4, 4 * count, 4) if steep else (4, 4 * width, 4, 4 * along)),
+    )  # fmt: skip
+    places = max(length / hypot(1.0, slope), 1.0)
+
+    def blur(rows: slice) -> None:
+        _library().chronoxis_streak(ctypes.byref(slant), ctypes.c_float(places), rows.start, rows.stop)
+
+    curve = _curve(transfer)
+
+    def unslant(rows: slice) -> None:
+        _library().chronoxis_unslant(
+            ctypes.byref(slant), ctypes.byref(curve), int(steep), width, rows.start, rows.stop, _of(into)
+        )
+
+    work.wait()  # lines run through rows of other cores
+    work.give(blur, count)
+    work.wait()
+    work.give(unslant, height)
+    work.wait()
 
 
 def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> None:

@@ -12,7 +12,7 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Reader
-from chronoxis.core.picture.accent import accents_on
+from chronoxis.core.picture.accents.accent import accents_on
 from chronoxis.core.picture.correction import corrected
 from chronoxis.core.picture.filled import Filled, Passed
 from chronoxis.core.picture.framing import framed, framed_codes, reduced
@@ -39,8 +39,11 @@ def result_frames(
     stop: int | None = None,
     check: Callable[[], None] = lambda: None,
     held: dict[int, set[int]] | None = None,
+    numbers: Frames | None = None,
 ) -> Generator[VideoFrame, None, None]:
     """Yield result frames ``start`` to ``stop`` of a plan, in order; all of them, if not told otherwise.
+
+    Or, of ascending ``numbers``, those alone.
 
     A recorded frame is decoded once, however many result frames of a shot it takes part in; in shots
     that play backwards, once for each block of result frames. Memory holds the frames under way or one
@@ -52,11 +55,12 @@ def result_frames(
         FootageError: a recorded frame cannot be decoded.
         Cancelled: ``check`` raised it.
     """
-    stop = len(plan.schedule) if stop is None else stop
-    changes = np.flatnonzero(np.diff(plan.schedule.shots[start:stop])) + 1 + start
-    for first, end in pairwise([start, *changes.tolist(), stop]):
-        chain = _ShotChain(plan, target, int(plan.schedule.shots[first]), check)
-        yield from chain.frames(first, end)
+    if numbers is None:
+        numbers = np.arange(start, len(plan.schedule) if stop is None else stop)
+    changes = np.flatnonzero(np.diff(plan.schedule.shots[numbers])) + 1
+    for first, end in pairwise([0, *changes.tolist(), len(numbers)]):
+        chain = _ShotChain(plan, target, int(plan.schedule.shots[numbers[first]]), check)
+        yield from chain.frames(numbers[first:end])
         if held is not None and chain.lost:
             held.setdefault(chain.shot, set()).update(chain.lost)
 
@@ -69,14 +73,16 @@ class _ShotChain:
         self._schedule, self._target = plan.schedule, target
         self._plays_backwards = plan.project.shots[shot].backwards
         self._source, self._picture = plan.sources[shot], plan.pictures[shot]
-        self._corrections, self._accents = plan.corrections[shot], plan.accents
-        self._views, self._edges = plan.views[shot], plan.edges[shot]
+        self._corrections, self._accents = plan.corrections[shot], plan.accents[shot]
+        self._views, self._edges, self._shown = plan.views[shot], plan.edges[shot], plan.shown
         self._needed = needed_size(self._views, self._picture, target.size, stretch=target.stretch)
         self._makings = Makings(self._picture.colour)
 
-    def frames(self, start: int, stop: int) -> Generator[VideoFrame, None, None]:
-        """Result frames of the shot."""
-        part, numbers = self._schedule.portion(start, stop), np.arange(start, stop)
+    def frames(self, numbers: Frames) -> Generator[VideoFrame, None, None]:
+        """Result frames of the shot, by their ascending numbers."""
+        start, stop = int(numbers[0]), int(numbers[-1]) + 1
+        whole = stop - start == len(numbers)
+        part = self._schedule.portion(start, stop) if whole else self._schedule.chosen(numbers)
         with self._source.reader(0, self._needed, fit=self._views is None) as reader:
             if self._plays_backwards:
                 yield from self._backwards(reader, part, numbers)
@@ -142,8 +148,9 @@ class _ShotChain:
     def _frame(self, number: int, made: Picture) -> VideoFrame:
         """A made picture in the result's size and format, with its accents."""
         target, picture = self._target, self._picture
-        view = self._views.box(number) if self._views is not None else None
-        accents = accents_on(self._accents, number) if self._accents else ()
+        shown = number if self._shown is None else int(self._shown[number])
+        view = self._views.box(shown) if self._views is not None else None
+        accents = accents_on(self._accents, number)
         if not accents:
             return framed(
                 made,

@@ -7,33 +7,28 @@ from functools import cached_property, partial
 
 import numpy as np
 
-from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.absent import AbsentSource
-from chronoxis.core.footage.kinds import as_chosen
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.footage import Footage
-from chronoxis.core.model.framing import check_views
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.picture.accent import Accent
+from chronoxis.core.picture.accents.accent import Accent
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.tone import is_high_range
-from chronoxis.core.picture.views import Views, views_of
-from chronoxis.core.render.corrections import corrections_of, passers_by
+from chronoxis.core.picture.views import Views
 from chronoxis.core.render.credits import uncredited
 from chronoxis.core.sound.covered_sound import SoundBetween
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
-from chronoxis.core.timing.schedule import Schedule, make_schedule
-from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
+from chronoxis.core.timing.schedule import Schedule
+from chronoxis.core.timing.shot_columns import Frames
 from chronoxis.core.timing.timecode import format_time
-from chronoxis.core.traces.picture_trace import PictureTrace
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -51,7 +46,8 @@ class Plan:
         corrections: for each shot, what is done to its recorded frames first.
         unmeasured: keys of footage whose pictures have to be measured before all choices take effect.
         music_sources: the opened footage that music is made of, by key.
-        accents: looks on result frames.
+        accents: for each shot, looks on its result frames.
+        shown: which result frame's picture stands on each one, where some are held; None where none is.
     """
 
     project: Project
@@ -63,7 +59,8 @@ class Plan:
     views: tuple[Views | None, ...]
     corrections: tuple[tuple[Correction, ...], ...]
     unmeasured: tuple[str, ...] = ()
-    accents: tuple[Accent, ...] = ()
+    accents: tuple[tuple[Accent, ...], ...]
+    shown: Frames | None = None
     music_sources: Mapping[str, Source]
 
     @property
@@ -84,8 +81,10 @@ class Plan:
     @property
     def is_whole(self) -> bool:
         """Whether all of its footage is there."""
-        used = (*self.sources, *self.music_sources.values())
-        return not any(isinstance(source, AbsentSource) for source in used)
+        laid = self.music_sources.values()
+        return all(source.is_seen for source in self.sources) and not any(
+            isinstance(source, AbsentSource) for source in laid
+        )
 
     @property
     def has_sound(self) -> bool:
@@ -135,94 +134,13 @@ class Plan:
     @property
     def changes_pictures(self) -> bool:
         """Whether anything but size and format of recorded frames may be changed."""
-        return bool(self.accents) or any(self.corrections)
-
-
-def make_plan(
-    project: Project, sources: Mapping[str, Source], traces: Mapping[str, PictureTrace] | None = None
-) -> Plan:
-    """Turn a project's choices into a plan.
-
-    Args:
-        project: the choices.
-        sources: opened footage by key.
-        traces: what was measured of its pictures, as far as that is so; what reads it waits until then.
-
-    Raises:
-        PlanError: the choices contradict themselves or the footage, or footage is missing.
-        ExportError: the export format cannot take the size or the rate.
-    """
-    if not project.shots:
-        raise PlanError("There is no shot yet; open a recording first.")
-    for key in (*(shot.footage for shot in project.shots), *(piece.footage for piece in project.music)):
-        if key not in sources:
-            raise PlanError(_not_there(project.footage_named(key)))
-    sources = {
-        footage.key: as_chosen(sources[footage.key], footage)
-        for footage in project.footage
-        if footage.key in sources
-    }
-    of_shots = tuple(sources[shot.footage] for shot in project.shots)
-    of_footage = {
-        key: _recorded_edges(project.footage_named(key), sources[key])
-        for key in {shot.footage for shot in project.shots}
-    }
-    edges = tuple(of_footage[shot.footage] for shot in project.shots)
-    found = [_whole((traces or {}).get(shot.footage)) for shot in project.shots]
-    timings = [
-        _timing(project, number, edges[number], source, found[number])
-        for number, source in enumerate(of_shots)
-    ]
-    schedule = make_schedule(timings, project.rate, project.pace)
-    canvas = project.canvas or of_shots[0].facts.picture.canvas
-    size = result_size(canvas, project.settings)
-    project.settings.format.check(size, project.rate)
-    project.settings.check()
-    views = _views(project, of_shots, schedule, size)
-    return Plan(
-        project=project,
-        sources=of_shots,
-        edges=edges,
-        schedule=schedule,
-        size=size,
-        colour=Colour.on(canvas),
-        views=views,
-        corrections=tuple(
-            corrections_of(shot, project.footage_of(shot), source, trace)
-            for shot, source, trace in zip(project.shots, of_shots, found, strict=True)
-        ),
-        unmeasured=tuple(key for key in project.to_measure if _whole((traces or {}).get(key)) is None),
-        music_sources={piece.footage: sources[piece.footage] for piece in project.music},
-    )
-
-
-def _whole(trace: PictureTrace | None) -> PictureTrace | None:
-    return trace if trace is not None and trace.is_whole else None
+        return any(self.accents) or any(self.corrections)
 
 
 def _told(source: Source, key: str, broken: Callable[[str, Fraction], None] | None) -> SoundBetween:
     if broken is None:
         return source.sound_between
     return partial(source.sound_between, broken=partial(broken, key))
-
-
-def _views(
-    project: Project, sources: tuple[Source, ...], schedule: Schedule, size: Size
-) -> tuple[Views | None, ...]:
-    """The views of all shots. Raises PlanError if one reaches out of its pictures."""
-    if project.settings.size.stretch:
-        return (None,) * len(project.shots)
-    firsts = np.searchsorted(schedule.shots, np.arange(len(project.shots) + 1)).tolist()
-    views = []
-    for number, (shot, source) in enumerate(zip(project.shots, sources, strict=True)):
-        picture, first, stop = source.facts.picture, firsts[number], firsts[number + 1]
-        if not isinstance(source, AbsentSource):
-            label = project.footage_of(shot).label
-            check_views((step.view for step in shot.framing.steps), picture.size, label)
-            views.append(views_of(shot.framing, picture, size, first, stop - first))
-        else:
-            views.append(None)
-    return tuple(views)
 
 
 def result_size(canvas: Canvas, settings: ResultSettings) -> Size:
@@ -237,27 +155,3 @@ def changed_on_disk(footage: Footage, rate: Fraction, length: Fraction) -> str:
         f"and was {format_time(footage.stored_length, 2)} at {format_rate(footage.stored_rate)} fps "
         "when the project was made. Say where the right file is, or take this one as it is."
     )
-
-
-def _not_there(footage: Footage) -> str:
-    where = f" (it was in {footage.files[0].parent})" if footage.files else ""
-    return f"{footage.label} is not there{where}; say where it is."
-
-
-def _recorded_edges(footage: Footage, source: Source) -> Seconds:
-    """When each frame is on display; recorded seconds, shape (frames + 1,)."""
-    return source.edges if footage.scale == 1 else source.edges * float(footage.scale)
-
-
-def _timing(
-    project: Project, number: int, edges: Seconds, source: Source, trace: PictureTrace | None
-) -> ShotTiming:
-    shot = project.shots[number]
-    label = project.footage_of(shot).label
-    if float(shot.out_point) > edges[-1] + SAME_TIME:
-        raise PlanError(
-            f"{label} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches "
-            f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
-        )
-    spared = passers_by(shot, project.footage_of(shot), source, trace)
-    return ShotTiming(shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared)

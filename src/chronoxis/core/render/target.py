@@ -44,20 +44,38 @@ class Target:
 
 def export_target(plan: Plan) -> Target:
     """What a plan's export format writes."""
-    first, wish, stretch = plan.pictures[0], plan.settings.format, plan.settings.size.stretch
+    wish, stretch = plan.settings.format, plan.settings.size.stretch
     base = plan.colour if wish.keeps_high_range else _ordinary(plan.colour)
     matrix = RGB if wish.full_rgb else base.matrix or BT709
     if plan.schedule.gathers and not base.is_writable:
         matrix = BT709
     colour = replace(base, matrix=matrix, full_range=wish.full_rgb)
     target = Target(plan.size, wish.pixel_format, colour, stretch=stretch)
-    own = _STANDINS.get(first.pixel_format, first.pixel_format)
-    alike = len({(picture.pixel_format, picture.colour) for picture in plan.pictures}) == 1
-    # New pictures are made in R′G′B′ and may be finer than the recorded format can say: kept as they are.
-    alike &= first.colour == base
-    if own in wish.kept_formats and alike and not plan.schedule.gathers and not plan.changes_pictures:
-        return replace(target, pixel_format=own, colour=first.colour)
+    own = _untouched(plan)
+    if own in wish.kept_formats and plan.pictures[0].colour == base:
+        return replace(target, pixel_format=own, colour=plan.pictures[0].colour)
     return target
+
+
+def unwritten_target(plan: Plan) -> Target:
+    """Frames that are not for a file: as recorded, where nothing is done to them, else R′G′B′ of 16 bits."""
+    stretch, first = plan.settings.size.stretch, plan.pictures[0]
+    own = _untouched(plan)
+    if own and first.colour == plan.colour:
+        return Target(plan.size, own, first.colour, stretch=stretch)
+    return Target(plan.size, "rgb48le", replace(plan.colour, matrix=RGB, full_range=True), stretch=stretch)
+
+
+def _untouched(plan: Plan) -> str:
+    """The pixel format in which all frames of a plan can be as recorded; nothing if there is none.
+
+    New pictures are made in R′G′B′, may be finer than the recorded format can say, and are kept so.
+    """
+    first = plan.pictures[0]
+    alike = len({(picture.pixel_format, picture.colour) for picture in plan.pictures}) == 1
+    if not alike or plan.schedule.gathers or plan.changes_pictures:
+        return ""
+    return _STANDINS.get(first.pixel_format, first.pixel_format)
 
 
 def _ordinary(colour: Colour) -> Colour:

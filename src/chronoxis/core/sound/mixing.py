@@ -194,7 +194,7 @@ class _RecordedVoice:
         places = {passage.speed for passage in shot.passages}
         if self._run[0].manner is Manner.FOLLOWS:
             return PitchFollows(sound.between, self._place_at, self.begin, self.end)
-        if places == {Fraction(scale)}:
+        if places == {Fraction(scale)} and not any(shot.runs):
             return _AsItIs(sound, round(float(self._place_at(np.array([self.begin]))[0])))
         return PitchHeld(sound.between, self._place_at, self._laid_at, self.begin, self.end)
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
-from math import exp, log
+from math import exp, inf, log
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from chronoxis.core.model.beats import turns
 from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.sound import Effect, EffectKind, Manner
+from chronoxis.core.timing.ramps import RampShape
 
 _PULSE = 1.0  # result seconds that a faster passage lasts at most to be a pulse
 _TAIL = 0.7  # result seconds that an effect needs at most to die away beyond its ramp
@@ -159,7 +160,7 @@ def _parts(
     shot: Shot, place: int, passage: Passage, scale: Fraction, most: Fraction
 ) -> Iterator[tuple[float, float, bool]]:
     """Stretches of a passage that are heard or not, in result seconds of the shot."""
-    pace, joints = shot.pace, shot.pace.joints
+    joints = shot.pace.joints
     begin, end = float(joints[place]), float(joints[place + 1])
     manner = passage.sound.manner
     if manner is Manner.SILENT:
@@ -167,20 +168,58 @@ def _parts(
         return
     slowest, fastest = (bound * scale for bound in manner.audible)
     fastest = min(fastest, most)
-    entering = float(pace.ramp_lengths[place - 1]) / 2 if place else 0.0
-    leaving = float(pace.ramp_lengths[place]) / 2 if place + 1 < len(shot.passages) else 0.0
     speed = passage.piece.rounded[1]
-    if not entering and not leaving:
+    entering, leaving = _turn(shot, place), _turn(shot, place + 1)
+    if entering is None and leaving is None:
         yield begin, end, bool(slowest <= passage.speed <= fastest)
         return
     bounds = float(slowest), float(fastest)
-    marks = [(begin, speed)]
-    if entering:
-        marks = _half_of_ramp(shot, place - 1, begin, bounds, second=True)
-    marks.append((max(end - leaving, marks[-1][0]), speed))
+    marks = entering.marks(bounds, since=begin) if entering else [(begin, speed)]
+    marks.append((max(leaving.begin if leaving else end, marks[-1][0]), speed))
     if leaving:
-        marks += _half_of_ramp(shot, place, end, bounds, second=False)
+        marks += leaving.marks(bounds, until=end)
     yield from _joined(marks, end, bounds)
+
+
+@dataclass(frozen=True)
+class _Turn:
+    """A change of speed: at a joint, or a run at an edge of its shot; in result seconds of the shot."""
+
+    begin: float
+    length: float
+    before: float
+    after: float
+    shape: RampShape
+
+    def marks(
+        self, bounds: tuple[float, float], since: float = -inf, until: float = inf
+    ) -> list[tuple[float, float]]:
+        """Times and speeds at both ends of what lies between two times, and where it passes a bound there."""
+        low, high = (min(max((t - self.begin) / self.length, 0.0), 1.0) for t in (since, until))
+        ratio = log(self.after / self.before)
+        found = [(u, self.before * exp(ratio * self.shape.share_at(u))) for u in (low, high)]
+        least, most = sorted(speed for _, speed in found)
+        passed = (bound for bound in bounds if least < bound < most)
+        found += [(self.shape.place_of(log(bound / self.before) / ratio), bound) for bound in passed]
+        return [(self.begin + u * self.length, speed) for u, speed in sorted(found)]
+
+
+def _turn(shot: Shot, number: int) -> _Turn | None:
+    """The change of speed before a passage, or behind the last one; None where there is none."""
+    pace, speeds = shot.pace, shot.rows.speeds
+    if number == 0:
+        run, length = shot.runs.entering, pace.run_lengths[0]
+        return _Turn(0.0, length, float(run.peak), speeds[0], run.shape) if run and length else None
+    if number == len(shot.passages):
+        run, length = shot.runs.leaving, pace.run_lengths[1]
+        begin = float(pace.joints[-1]) - length
+        return _Turn(begin, length, speeds[-1], float(run.peak), run.shape) if run and length else None
+    length = float(pace.ramp_lengths[number - 1])
+    if not length:
+        return None
+    begin = float(pace.joints[number]) - length / 2
+    shape = shot.passages[number - 1].ramp.shape
+    return _Turn(begin, length, speeds[number - 1], speeds[number], shape)
 
 
 def _joined(
@@ -203,55 +242,39 @@ def _joined(
     yield from joined
 
 
-def _half_of_ramp(
-    shot: Shot, place: int, joint: float, bounds: tuple[float, float], *, second: bool
-) -> list[tuple[float, float]]:
-    """Times and speeds at both ends of half a ramp, and where it passes a bound between them."""
-    before, after = (shot.passages[n].piece.rounded[1] for n in (place, place + 1))
-    length, shape = float(shot.pace.ramp_lengths[place]), shot.passages[place].ramp.shape
-    ends = (0.5, 1.0) if second else (0.0, 0.5)
-    ratio = log(after / before)
-    found = [(u, before * exp(ratio * shape.share_at(u))) for u in ends]
-    low, high = sorted(speed for _, speed in found)
-    for bound in bounds:
-        if low < bound < high:
-            u = shape.place_of(log(bound / before) / ratio)
-            found.append((u, bound))
-    return [(joint + (u - 0.5) * length, speed) for u, speed in sorted(found)]
-
-
 def _of_music(piece: MusicPiece, place: int, available: Fraction, length: Fraction) -> Iterator[Stretch]:
     """Each time that music plays, in the order of the result."""
     for begin, end, source in turns(piece, available, length):
         yield Stretch(begin, end, piece.footage, source, source + end - begin, None, piece.level, place)
 
 
-def _events(project: Project, number: int, shot: Shot, start: float) -> Iterator[EffectEvent]:
+def _events(project: Project, shot_number: int, shot: Shot, start: float) -> Iterator[EffectEvent]:
     """The effects of a shot."""
     rules = {rule.effect.kind: rule for rule in project.mix.rules}
-    lengths, joints = shot.pace.ramp_lengths, shot.pace.joints
-    for place in np.flatnonzero(lengths > 0).tolist():
-        before, after = shot.passages[place], shot.passages[place + 1]
-        top, middle, half = max(before.speed, after.speed), joints[place + 1], lengths[place] / 2
+    joints = shot.pace.joints
+    for number in range(len(shot.passages) + 1):
+        turn = _turn(shot, number)
+        if turn is None:
+            continue
+        top = max(turn.before, turn.after)
         chosen = {
             kind: rule.effect for kind, rule in rules.items() if kind.follows_ramps and top >= rule.above
         }
-        if before.effect is not None:
-            chosen[before.effect.kind] = before.effect
-        climbs = after.speed > before.speed
-        begin, end = start + middle - half, start + middle + half
+        if 0 < number < len(shot.passages) and (own := shot.passages[number - 1].effect) is not None:
+            chosen[own.kind] = own
+        begin, end = start + turn.begin, start + turn.begin + turn.length
         for effect in chosen.values():
-            if climbs:
-                yield EffectEvent(effect, begin, end, end + _TAIL, number)
-            else:
-                yield EffectEvent(effect, max(begin - _TAIL, 0.0), begin, end, number, climbs=False)
+            if turn.after > turn.before:
+                yield EffectEvent(effect, begin, end, end + _TAIL, shot_number)
+            elif number:  # a run that falls from a cut goes on with what climbed to it
+                yield EffectEvent(effect, max(begin - _TAIL, 0.0), begin, end, shot_number, climbs=False)
     for place, passage in enumerate(shot.passages):
         begin, end = start + float(joints[place]), start + float(joints[place + 1])
         whirr, tick = rules.get(EffectKind.WHIRR), rules.get(EffectKind.TICK)
         if whirr and (shot.backwards or passage.speed >= whirr.above):
-            yield EffectEvent(whirr.effect, begin, (begin + end) / 2, end, number)
+            yield EffectEvent(whirr.effect, begin, (begin + end) / 2, end, shot_number)
         if tick and passage.speed >= tick.above and _is_pulse(shot, place):
-            yield EffectEvent(tick.effect, begin, begin, begin + 0.1, number)
+            yield EffectEvent(tick.effect, begin, begin, begin + 0.1, shot_number)
 
 
 def _is_pulse(shot: Shot, place: int) -> bool:

@@ -10,7 +10,7 @@ import numpy as np
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.pace import PacePiece, Seconds
-from chronoxis.core.timing.ramps import ABRUPT, Ramp, fit_ramps, lengths_of
+from chronoxis.core.timing.ramps import Ramp, Run, Turns, fit_ramps
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 from chronoxis.core.timing.timecode import format_time
 
@@ -29,11 +29,20 @@ class PaceWish:
         pieces: its passages.
         ramps: one for each joint.
         held: which passages keep their speed.
+        runs: that enter and leave the shot; their peaks stand.
     """
 
     pieces: Sequence[PacePiece]
     ramps: Sequence[Ramp]
     held: Sequence[bool]
+    runs: tuple[Run | None, Run | None] = (None, None)
+
+    def around(self, number: int) -> tuple["PaceWish", int]:
+        """A passage with the two on either side: what is farther away has nothing to do with its length."""
+        first, end = max(0, number - _REACH), number + _REACH + 1
+        runs = self.runs[0] if first == 0 else None, self.runs[1] if end >= len(self.pieces) else None
+        part = PaceWish(self.pieces[first:end], self.ramps[first : end - 1], self.held[first:end], runs)
+        return part, number - first
 
 
 def load_solver() -> None:
@@ -41,16 +50,14 @@ def load_solver() -> None:
     import scipy.optimize  # noqa: F401, PLC0415
 
 
-def solve_speed(pieces: Sequence[PacePiece], ramps: Sequence[Ramp], number: int, wish: Fraction) -> Fraction:
+def solve_speed(shot: PaceWish, number: int, wish: Fraction) -> Fraction:
     """The speed at which passage ``number`` lasts ``wish`` result seconds from joint to joint.
 
     Raises:
         PlanError: no speed in the range gives that.
     """
-    # Farther than two passages away, nothing has to do with how much of this one its ramps take.
-    first, end = max(0, number - _REACH), number + _REACH + 1
-    pieces, ramps, number = pieces[first:end], ramps[first : end - 1], number - first
-    lengths = _Lengths([PaceWish(pieces, ramps, [True] * len(pieces))])
+    shot, number = shot.around(number)
+    lengths = _Lengths([shot])
 
     @cache
     def at(log_speed: float) -> float:
@@ -59,7 +66,7 @@ def solve_speed(pieces: Sequence[PacePiece], ramps: Sequence[Ramp], number: int,
         return float(lengths.passages(speeds)[number])
 
     slowest, fastest = log(MIN_SPEED), log(MAX_SPEED)
-    alone = log(pieces[number].recorded_length / wish)
+    alone = log(shot.pieces[number].recorded_length / wish)
     near = max(slowest, alone - _NEAR), min(fastest, alone + _NEAR)
     if at(near[0]) >= wish >= at(near[1]):
         return _rational(exp(_root(at, float(wish), *near)))
@@ -167,26 +174,26 @@ def _root(at: Callable[[float], float], wish: float, low: float, high: float) ->
 
 
 class _Lengths:
-    """Result lengths of the passages of several shots as a function of their speeds.
-
-    The shots stand in one row, with joints of no length between them.
-    """
+    """Result lengths of the passages of several shots as a function of their speeds."""
 
     def __init__(self, shots: Sequence[PaceWish]) -> None:
         pieces = [piece.rounded for shot in shots for piece in shot.pieces]
         self._recorded, self.speeds = np.array(pieces).T
         self.held = np.array([held for shot in shots for held in shot.held])
-        ramps = [ramp for shot in shots for ramp in (*shot.ramps, ABRUPT)][:-1]
-        self.wished = lengths_of(ramps)
-        self._shapes = [ramp.shape for ramp in ramps]
+        self._turns = Turns.of_shots([(shot.ramps, *shot.runs) for shot in shots])
+
+    @property
+    def wished(self) -> Seconds:
+        """Result seconds of all changes of speed."""
+        return self._turns.lengths
 
     def passages(self, speeds: Seconds) -> Seconds:
-        """Result seconds of each passage from joint to joint."""
-        fitted = fit_ramps(self._recorded, speeds, self.wished, self._shapes)
-        plateaus = self._recorded.copy()
-        halves = np.zeros(len(plateaus))
-        plateaus[:-1] -= fitted.before
-        plateaus[1:] -= fitted.after
-        halves[:-1] += fitted.lengths / 2
-        halves[1:] += fitted.lengths / 2
-        return np.asarray(np.maximum(plateaus, 0.0) / speeds + halves)
+        """Result seconds of each passage from joint to joint; a run is part of its passage."""
+        turns = self._turns
+        fitted = fit_ramps(self._recorded, speeds, turns)
+        plateaus, parts = np.append(self._recorded, 0.0), np.zeros(len(self._recorded) + 1)
+        parted = np.where(turns.are_runs, 1.0, 0.5) * fitted.lengths
+        for side, taken in ((turns.before, fitted.before), (turns.after, fitted.after)):
+            np.subtract.at(plateaus, side, taken)
+            np.add.at(parts, side, parted)
+        return np.asarray(np.maximum(plateaus[:-1], 0.0) / speeds + parts[:-1])

@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.timing.ramps import Floats, RampShape, ramp_halves
+from chronoxis.core.timing.ramps import Floats, RampShape, Run, ramp_halves, run_taken
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 
 _ROUNDS = 60
@@ -27,12 +27,14 @@ class Laid:
         speeds: of each passage.
         ramps: result seconds of the ramp at each inner joint; shape (passages - 1,).
         shapes: of these.
+        runs: that enter and leave the shot; no longer than its first and its last passage.
     """
 
     joints: Floats
     speeds: Floats
     ramps: Floats
     shapes: Sequence[RampShape]
+    runs: tuple[Run | None, Run | None] = (None, None)
 
     @property
     def lengths(self) -> Floats:
@@ -47,6 +49,10 @@ class Laid:
     def recorded(self) -> Floats:
         """Recorded seconds that each passage covers."""
         covered = self.speeds * self.lengths
+        for place, run in zip((0, -1), self.runs, strict=True):
+            if run:
+                length, speed = min(float(run.length), float(self.lengths[place])), float(self.speeds[place])
+                covered[place] += run_taken(speed, run if place else run.turned, length) - speed * length
         if not len(self.ramps):
             return covered
         halves = ramp_halves(self.speeds, self.ramps, list(self.shapes))

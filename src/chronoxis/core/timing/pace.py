@@ -19,8 +19,9 @@ from chronoxis.core.timing.ramps import (
     Ramp,
     RampCurve,
     RampCurves,
+    Run,
+    Turns,
     fit_ramps,
-    lengths_of,
 )
 from chronoxis.core.timing.speed import checked_speed
 
@@ -38,7 +39,7 @@ _NOTHING = (1 << GRID_BITS) // 10**12
 _MANY_TIMES = 48
 _AT_ONCE = 1 << 14
 
-# Lengths of the ramps, and what they take before and after; nothing behind the last passage.
+# Lengths of the turns, and what they take before and after: one entering, one at each joint, one leaving.
 _GridRamps = tuple[list[int], list[int], list[int]]
 _OnPlateau = Callable[[Seconds, Numbers | int], Seconds]
 _OnRamp = Callable[[Seconds, Numbers | int, RampCurve], Seconds]
@@ -101,10 +102,18 @@ class PaceProfile:
         joints: result seconds at which passages begin and the last one ends, shape (passages + 1,);
             a ramp's joint lies in its middle.
         ramp_lengths: result seconds that each ramp really has, shape (passages - 1,).
+        run_lengths: result seconds that the runs at its beginning and at its end really have.
     """
 
-    def __init__(self, pieces: Sequence[PacePiece], ramps: Sequence[Ramp] = ()) -> None:
+    def __init__(
+        self,
+        pieces: Sequence[PacePiece],
+        ramps: Sequence[Ramp] = (),
+        runs: tuple[Run | None, Run | None] = (None, None),
+    ) -> None:
         """``ramps[i]`` stands between pieces i and i + 1; without any, all changes are abrupt.
+
+        ``runs`` enter and leave the shot: from a peak at its very beginning, to one at its very end.
 
         Raises ValueError if there is no piece, or the ramps do not match the pieces.
         """
@@ -114,17 +123,19 @@ class PaceProfile:
         if len(ramps) != len(pieces) - 1:
             raise ValueError("a pace needs one ramp for each joint")
         recorded, speeds = np.array([piece.rounded for piece in pieces]).T
-        fitted = fit_ramps(recorded, speeds, lengths_of(ramps), [ramp.shape for ramp in ramps])
+        fitted = fit_ramps(recorded, speeds, Turns.of_shots([(ramps, *runs)]))
         on_grid = _ramps_on_grid(fitted)
-        segments, joints, self._grid_lengths = _lay_out(pieces, on_grid)
-        self.ramp_lengths = fitted.lengths
+        peak = float(runs[0].peak) if runs[0] else 1.0
+        segments, joints, self._grid_lengths = _lay_out(pieces, on_grid, peak)
+        self.ramp_lengths = fitted.lengths[1:-1]
+        self.run_lengths = float(fitted.lengths[0]), float(fitted.lengths[-1])
         self.recorded_length = total(piece.recorded_length for piece in pieces)
         self.result_length = _result_length(pieces, on_grid)
         self.joints = off_grid(joints)
-        self._passages = np.stack([self.joints[:-1], np.append(fitted.lengths, 0.0)])
+        self._passages = np.stack([self.joints[:-1], np.append(self.ramp_lengths, 0.0)])
         recorded_starts, result_starts, *rest = zip(*segments, strict=True)
         self._segments = np.stack([off_grid(recorded_starts), off_grid(result_starts), *rest])
-        self._curves = fitted.curves(speeds)
+        self._curves = fitted.curves()
 
     @classmethod
     def constant(cls, recorded_length: Fraction, speed: Fraction) -> "PaceProfile":
@@ -153,6 +164,7 @@ class PaceProfile:
         whole._passages[0] += np.repeat(begins[1], counts)
         whole.joints = np.append(whole._passages[0], starts[1, -1])
         whole.ramp_lengths = whole._passages[1, :-1]
+        whole.run_lengths = profiles[0].run_lengths[0], profiles[-1].run_lengths[1]
         whole._segments = np.concatenate([profile._segments for profile in profiles], axis=1)
         counts = [profile._segments.shape[1] for profile in profiles]
         whole._segments[:2] += np.repeat(begins, counts, axis=1)
@@ -186,6 +198,13 @@ class PaceProfile:
         """The number of each segment's curve; -1 on a plateau."""
         are_ramps = self._segments[3] > 0
         return np.where(are_ramps, np.cumsum(are_ramps) - 1, -1)
+
+    @property
+    def turns(self) -> Seconds:
+        """When ramps and runs begin and end, and how many times faster it is after; shape (turns, 3)."""
+        begins = self._result_starts[self._curve_of >= 0]
+        ratios, lengths = self._curves.rows[:, 1], self._curves.rows[:, 2]
+        return np.stack([begins, begins + lengths, np.exp(ratios)], -1)
 
     def recorded_at(self, result_t: npt.ArrayLike) -> Seconds:
         """Recorded seconds since the start, for result seconds of any shape; ascending ones go faster.
@@ -241,7 +260,7 @@ class PaceProfile:
         """Map times segment by segment where each has many, else all at once."""
         given = np.asarray(times, np.float64)
         t, count = given.ravel(), self._segments.shape[1]
-        if count == 1:
+        if count == 1 and self._curve_of[0] < 0:
             return plateau(t, np.zeros(t.shape, np.intp)).reshape(given.shape)
         if one_by_one or len(t) >= _MANY_TIMES * count:
             return self._in_turn(t, starts, plateau, ramp).reshape(given.shape)
@@ -282,13 +301,19 @@ class PaceProfile:
 
 
 def _lay_out(
-    pieces: Sequence[PacePiece], ramps: _GridRamps
+    pieces: Sequence[PacePiece], ramps: _GridRamps, peak: float
 ) -> tuple[list[_Segment], list[int], tuple[int, int]]:
-    """Plateaus and ramps in order; all joints in result time; recorded and result length of all."""
+    """Plateaus and ramps in order; all joints in result time; recorded and result length of all.
+
+    ``peak`` is the speed with which the run begins that enters, if there is one.
+    """
     segments: list[_Segment] = []
     joints = [0]
-    recorded = result = entered = 0
-    for piece, length, before, after in zip(pieces, *ramps, strict=True):
+    (result, *lengths), (_, *befores), (entered, *afters) = ramps
+    recorded = entered
+    if result:
+        segments.append(_Segment(0, 0, peak, is_ramp=True))
+    for piece, length, before, after in zip(pieces, lengths, befores, afters, strict=True):
         plateau, lasting = piece.on_grid
         if entered or before:
             plateau -= entered + before
@@ -301,12 +326,13 @@ def _lay_out(
             segments.append(_Segment(recorded, result, piece.rounded[1], is_ramp=True))
             recorded, result = recorded + before + after, result + length
         entered = after
+    joints[-1] = result
     return segments, joints, (recorded, result)
 
 
 def _ramps_on_grid(fitted: FittedRamps) -> _GridRamps:
     columns = (fitted.lengths, fitted.before, fitted.after)
-    lengths, before, after = ([*map(int, (column * 2.0**GRID_BITS).tolist()), 0] for column in columns)
+    lengths, before, after = ([*map(int, (column * 2.0**GRID_BITS).tolist())] for column in columns)
     return lengths, before, after
 
 
@@ -314,7 +340,7 @@ def _result_length(pieces: Sequence[PacePiece], ramps: _GridRamps) -> Fraction:
     """What the passages last alone, and what the ramps add to that: exact, so that dividing adds nothing."""
     lengths, before, after = ramps
     taken: defaultdict[tuple[int, int], int] = defaultdict(int)
-    for piece, entered, left in zip(pieces, (0, *after), before, strict=False):
+    for piece, entered, left in zip(pieces, after, before[1:], strict=False):
         taken[piece.speed.as_integer_ratio()] += entered + left
     parts = [Fraction(sum(lengths), 1 << GRID_BITS)]
     for (numerator, denominator), of_speed in taken.items():

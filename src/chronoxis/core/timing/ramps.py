@@ -143,60 +143,150 @@ def speeds_at_points(before: Floats, after: Floats, shapes: list[RampShape]) -> 
     return np.asarray(before[:, None] * np.exp(np.log(after / before)[:, None] * shares))
 
 
-@dataclass(frozen=True, eq=False)
-class FittedRamps:
-    """What the ramps of a shot come to.
+@dataclass(frozen=True)
+class Run:
+    """A ramp at an edge of a shot: to a peak exactly there, or from it.
 
     Attributes:
-        lengths: result seconds of each ramp, at most as wished; float64, one per joint.
-        before: recorded seconds that each takes of the passage before its joint.
+        length: result seconds, positive; shortened to what the shot's last, or first, passage holds.
+        peak: recorded seconds per result second at the edge.
+        shape: how the change is spread, in playing order.
+    """
+
+    length: Fraction
+    peak: Fraction
+    shape: RampShape
+
+    def __post_init__(self) -> None:
+        if self.length <= 0:
+            raise ValueError("a run without length")
+
+    @property
+    def turned(self) -> "Run":
+        """The same run backwards in time."""
+        return Run(self.length, self.peak, self.shape.mirrored)
+
+
+@dataclass(frozen=True, eq=False)
+class Turns:
+    """The wished changes of speed of one or more shots, in playing order.
+
+    Attributes:
+        before: number of the passage before each; -1 where it is the run that enters a shot.
+        after: number of the passage after each; -1 where it is the run that leaves a shot.
+        peaks: speed at the edge of each run; of no meaning at joints.
+        lengths: wished result seconds.
+        shapes: of each.
+    """
+
+    before: Numbers
+    after: Numbers
+    peaks: Floats
+    lengths: Floats
+    shapes: Sequence[RampShape]
+
+    @classmethod
+    def of_shots(cls, shots: Sequence[tuple[Sequence[Ramp], Run | None, Run | None]]) -> "Turns":
+        """Of shots that follow one another: the ramps at their joints, the runs that enter and leave them."""
+        before, after, wished, peaks, shapes = [], [], [], [], []
+        first = 0
+        for ramps, entering, leaving in shots:
+            count = len(ramps) + 1
+            before.append(np.arange(first - 1, first + count))
+            after.append(np.arange(first, first + count + 1))
+            before[-1][0] = after[-1][-1] = -1
+            first += count
+            for run in (entering, *ramps, leaving):
+                wished.append(float(run.length) if run else 0.0)
+                peaks.append(float(run.peak) if isinstance(run, Run) else 1.0)
+                shapes.append(run.shape if run else RampShape.EVEN)
+        return cls(np.concatenate(before), np.concatenate(after), np.array(peaks), np.array(wished), shapes)
+
+    def speeds(self, speeds: Floats) -> tuple[Floats, Floats]:
+        """From which speed each goes to which, by the speeds of the passages."""
+        return (
+            np.where(self.before < 0, self.peaks, speeds[self.before]),
+            np.where(self.after < 0, self.peaks, speeds[self.after]),
+        )
+
+    @property
+    def are_runs(self) -> npt.NDArray[np.bool_]:
+        """Which of them stand at the edges of shots."""
+        return (self.before < 0) | (self.after < 0)
+
+
+@dataclass(frozen=True, eq=False)
+class FittedRamps:
+    """What the turns of a shot come to.
+
+    Attributes:
+        lengths: result seconds of each turn, at most as wished; float64, one per turn.
+        before: recorded seconds that each takes of the passage before it.
         after: recorded seconds that each takes of the passage after it.
-        joints: numbers of the joints whose ramp has a length.
-        values: speeds at the Chebyshev points of these; shape (joints, points).
+        real: numbers of the turns that have a length.
+        values: speeds at the Chebyshev points of these; shape (turns, points).
+        ends: speeds at the beginning and at the end of these; shape (turns, 2).
         shapes: of these.
     """
 
     lengths: Floats
     before: Floats
     after: Floats
-    joints: Numbers
+    real: Numbers
     values: Floats
+    ends: Floats
     shapes: Sequence[RampShape]
 
-    def curves(self, speeds: Floats) -> "RampCurves":
-        """The curves of the ramps that have a length, in order, for the speeds they were fitted to."""
+    def curves(self) -> "RampCurves":
+        """The curves of the turns that have a length, in order."""
         bends = np.array([shape.bends for shape in self.shapes]).reshape(-1, 3)
-        ratios = np.log(speeds[self.joints + 1] / speeds[self.joints])
-        lengths = self.lengths[self.joints]
+        ratios = np.log(self.ends[:, 1] / self.ends[:, 0])
+        lengths = self.lengths[self.real]
         series = self.values @ _TO_SERIES * lengths[:, None]
-        return RampCurves(np.column_stack((speeds[self.joints], ratios, lengths, bends, series)))
+        return RampCurves(np.column_stack((self.ends[:, 0], ratios, lengths, bends, series)))
 
 
-def fit_ramps(recorded: Floats, speeds: Floats, wished: Floats, shapes: list[RampShape]) -> FittedRamps:
-    """Shorten each ramp to what its two passages hold.
+def fit_ramps(recorded: Floats, speeds: Floats, turns: Turns) -> FittedRamps:
+    """Shorten each turn to what its passages hold.
 
-    Where the ramps of a passage together ask for more than it has, each gets the same share of its
+    Where the turns of a passage together ask for more than it has, each gets the same share of its
     wish, so a passage may be used up from both sides to a peak without a plateau.
 
     Args:
         recorded: recorded seconds of each passage, shape (n,).
         speeds: of each passage.
-        wished: result seconds of each ramp, shape (n - 1,).
-        shapes: of each ramp.
+        turns: of them.
     """
+    wished = turns.lengths
     halves = np.zeros((len(wished), 2))
-    real = np.flatnonzero((wished > 0) & (speeds[1:] != speeds[:-1]))
-    values = speeds_at_points(speeds[real], speeds[real + 1], [shapes[joint] for joint in real.tolist()])
+    ends = np.stack(turns.speeds(speeds), -1)
+    runs = turns.are_runs
+    real = np.flatnonzero((wished > 0) & (runs | (ends[:, 0] != ends[:, 1])))
+    values = speeds_at_points(ends[real, 0], ends[real, 1], [turns.shapes[turn] for turn in real.tolist()])
     halves[real] = _halves(values, wished[real])
-    asked = np.zeros(len(recorded))
-    asked[:-1] += halves[:, 0]
-    asked[1:] += halves[:, 1]
-    share = np.minimum(1.0, recorded / np.maximum(asked, 1e-200))
-    least = np.minimum(share[:-1], share[1:])
-    lengths = np.where(halves[:, 0] > 0, wished * least, 0.0)
-    values, real = values[lengths[real] > 0], real[lengths[real] > 0]
+    if runs[real].any():
+        # A run belongs to one passage alone.
+        whole = halves.sum(axis=1)
+        halves = np.where(
+            runs[:, None], np.stack([turns.after < 0, turns.before < 0], -1) * whole[:, None], halves
+        )
+    asked = np.zeros(len(recorded) + 1)  # the last is what is beyond the edges, which has all that is asked
+    np.add.at(asked, turns.before, halves[:, 0])
+    np.add.at(asked, turns.after, halves[:, 1])
+    share = np.append(np.minimum(1.0, recorded / np.maximum(asked[:-1], 1e-200)), 1.0)
+    least = np.minimum(share[turns.before], share[turns.after])
+    lengths = np.where(halves.any(axis=1), wished * least, 0.0)
+    there = lengths[real] > 0
+    values, real = values[there], real[there]
     before, after = halves.T * least
-    return FittedRamps(lengths, before, after, real, values, [shapes[joint] for joint in real.tolist()])
+    shapes = [turns.shapes[turn] for turn in real.tolist()]
+    return FittedRamps(lengths, before, after, real, values, ends[real], shapes)
+
+
+def run_taken(speed: float, run: Run, length: float) -> float:
+    """Recorded seconds that a run of ``length`` result seconds takes, beside a passage of a speed."""
+    values = speeds_at_points(np.array([float(run.peak)]), np.array([speed]), [run.shape.mirrored])
+    return float(_halves(values, np.array([length])).sum())
 
 
 def ramp_halves(speeds: Floats, lengths: Floats, shapes: list[RampShape]) -> Floats:

@@ -87,19 +87,22 @@ class Schedule:
 
     def backwards(self) -> "Schedule":
         """The same rows, last one first."""
-        counts = np.diff(self.offsets)[::-1]
+        return self.chosen(np.arange(len(self))[::-1])
+
+    def chosen(self, numbers: Frames) -> "Schedule":
+        """Some of its rows, in any order, perhaps several times."""
+        counts = np.diff(self.offsets)[numbers]
         offsets = np.concatenate(([0], np.cumsum(counts)))
-        rows = np.repeat(np.arange(len(self))[::-1], counts)
-        places = np.arange(len(self.frames)) - np.repeat(offsets[:-1], counts) + self.offsets[rows]
+        places = np.arange(offsets[-1]) - np.repeat(offsets[:-1] - self.offsets[numbers], counts)
         return Schedule(
             self.rate,
-            self.shots[::-1],
+            self.shots[numbers],
             offsets,
             self.frames[places],
             self.weights[places],
-            self.ways[::-1],
-            self.opened[::-1],
-            self.closed[::-1],
+            self.ways[numbers],
+            self.opened[numbers],
+            self.closed[numbers],
         )
 
 

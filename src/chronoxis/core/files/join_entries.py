@@ -1,0 +1,126 @@
+"""Joins and accents, as entries of a project file."""
+
+from collections.abc import Iterable
+from dataclasses import fields
+from enum import StrEnum
+from fractions import Fraction
+from typing import Any
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model.accent import (
+    LOOKS,
+    Accent,
+    Amount,
+    ByJoin,
+    ByPoints,
+    BySpeed,
+    Corner,
+    Look,
+    Point,
+    Response,
+)
+from chronoxis.core.model.join import CUT, Join, Side, Surge
+from chronoxis.core.model.joining import LONGEST_RUN
+from chronoxis.core.timing.ramps import RampShape
+from chronoxis.core.timing.speed import checked_speed
+
+
+def join_json(join: Join) -> dict[str, Any] | None:
+    """A join as JSON values; nothing for a plain cut."""
+    if join == CUT:
+        return None
+    return {
+        "surge": _surge_json(join.surge) if join.surge else None,
+        "accents": accents_json(join.accents),
+    }
+
+
+def join_from(item: dict[str, Any] | None) -> Join:
+    """A join. Raises PlanError if a value is out of range."""
+    if item is None:
+        return CUT
+    surge = item.get("surge")
+    return Join(_surge_from(surge) if surge else None, accents_from(item.get("accents", [])))
+
+
+def _surge_json(surge: Surge) -> dict[str, Any]:
+    return {
+        "peak": str(surge.peak),
+        "run_up": _side_json(surge.run_up),
+        "run_out": _side_json(surge.run_out),
+        "linked": surge.linked,
+    }
+
+
+def _side_json(side: Side) -> dict[str, str]:
+    return {"length": str(side.length), "shape": str(side.shape)}
+
+
+def _surge_from(item: dict[str, Any]) -> Surge:
+    up, out = (
+        Side(Fraction(item[name]["length"]), RampShape(item[name]["shape"])) for name in ("run_up", "run_out")
+    )
+    if not all(0 < side.length <= LONGEST_RUN for side in (up, out)):
+        raise PlanError("A side of a Surge is out of range.")
+    return Surge(checked_speed(Fraction(item["peak"])), up, out, item["linked"])
+
+
+def accents_json(accents: Iterable[Accent]) -> list[dict[str, Any]]:
+    """Accents as JSON values."""
+    return [
+        {
+            "look": accent.look.key,
+            **{
+                field.name: str(value) if isinstance(value, StrEnum) else value
+                for field in fields(accent.look)
+                for value in (getattr(accent.look, field.name),)
+            },
+            "amount": _amount_json(accent.amount),
+            "strength": accent.strength,
+            "seed": accent.seed,
+        }
+        for accent in accents
+    ]
+
+
+def accents_from(items: Iterable[dict[str, Any]]) -> tuple[Accent, ...]:
+    """Accents. Raises PlanError if a value is out of range."""
+    return tuple(
+        Accent(_look(item), _amount_from(item["amount"]), item["strength"], item["seed"]) for item in items
+    )
+
+
+def _look(item: dict[str, Any]) -> Look:
+    kind = next(look for look in LOOKS if look.key == item["look"])
+    known = {field.name: item[field.name] for field in fields(kind) if field.name in item}
+    try:
+        if "corner" in known:
+            known["corner"] = Corner(known["corner"])
+        return kind(**known)
+    except (TypeError, ValueError) as error:
+        raise PlanError(f"The values of a {kind.key} make no sense.") from error
+
+
+def _amount_json(amount: Amount) -> dict[str, Any]:
+    match amount:
+        case BySpeed():
+            return {
+                "by": "speed",
+                "none_at": str(amount.none_at),
+                "full_at": str(amount.full_at),
+                "response": str(amount.response),
+            }
+        case ByJoin():
+            return {"by": "join", "response": str(amount.response)}
+        case ByPoints():
+            return {"by": "points", "points": [[str(point.at), point.amount] for point in amount.points]}
+
+
+def _amount_from(item: dict[str, Any]) -> Amount:
+    match item["by"]:
+        case "speed":
+            return BySpeed(Fraction(item["none_at"]), Fraction(item["full_at"]), Response(item["response"]))
+        case "join":
+            return ByJoin(Response(item["response"]))
+        case _:
+            return ByPoints(tuple(Point(Fraction(at), amount) for at, amount in item["points"]))

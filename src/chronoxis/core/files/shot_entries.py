@@ -1,0 +1,96 @@
+"""Shots with their passages, as entries of a project file."""
+
+from dataclasses import astuple
+from fractions import Fraction
+from typing import Any
+
+from chronoxis.core.files.frame_entries import correction_json, making_from, making_json, with_corrections
+from chronoxis.core.files.join_entries import accents_from, accents_json, join_from, join_json
+from chronoxis.core.files.sound_entries import (
+    effect_from,
+    effect_json,
+    passage_sound_from,
+    passage_sound_json,
+)
+from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
+from chronoxis.core.model.project import Passage, Shot
+from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
+from chronoxis.core.timing.reckoner import Quantity
+
+
+def shot_json(shot: Shot) -> dict[str, Any]:
+    """A shot as JSON values."""
+    return {
+        "footage": shot.footage,
+        "in": str(shot.in_point),
+        "backwards": shot.backwards,
+        "framing": framing_json(shot.framing),
+        **correction_json(shot),
+        "join": join_json(shot.join),
+        "accents": accents_json(shot.accents),
+        "passages": [_passage_json(passage) for passage in shot.passages],
+    }
+
+
+def shot_from(item: dict[str, Any]) -> Shot:
+    """A shot. Raises PlanError if a value is out of range."""
+    passages = tuple(_passage(passage) for passage in item["passages"])
+    framing = _framing(item["framing"]) if "framing" in item else Framing()
+    backwards = item.get("backwards", False)
+    shot = Shot(
+        item["footage"],
+        Fraction(item["in"]),
+        passages,
+        backwards,
+        framing,
+        join=join_from(item.get("join")),
+        accents=accents_from(item.get("accents", [])),
+    )
+    return with_corrections(shot, item)
+
+
+def framing_json(framing: Framing) -> dict[str, Any]:
+    """A framing as JSON values."""
+    return {
+        "fit": str(framing.fit),
+        "easing": str(framing.easing),
+        "steps": [
+            {
+                "at": str(step.at),
+                "view": [str(side) for side in astuple(step.view)],
+            }
+            for step in framing.steps
+        ],
+    }
+
+
+def _framing(item: dict[str, Any]) -> Framing:
+    steps = (FramingStep(Fraction(s["at"]), View(*map(Fraction, s["view"]))) for s in item["steps"])
+    return Framing(tuple(steps), Fit(item["fit"]), Easing(item["easing"]))
+
+
+def _passage_json(passage: Passage) -> dict[str, Any]:
+    return {
+        "recorded": str(passage.recorded_length),
+        "speed": str(passage.speed),
+        "ramp": {"length": str(passage.ramp.length), "shape": str(passage.ramp.shape)},
+        "making": making_json(passage.making),
+        "held": sorted(passage.held),
+        "sound": passage_sound_json(passage.sound),
+        "effect": effect_json(passage.effect) if passage.effect else None,
+        "accents": accents_json(passage.accents),
+    }
+
+
+def _passage(item: dict[str, Any]) -> Passage:
+    ramp = item.get("ramp")
+    return Passage(
+        recorded_length=Fraction(item["recorded"]),
+        speed=Fraction(item["speed"]),
+        ramp=Ramp(Fraction(ramp["length"]), RampShape(ramp["shape"])) if ramp else ABRUPT,
+        making=making_from(item.get("making", {})),
+        held=frozenset(Quantity(name) for name in item.get("held", [])),
+        sound=passage_sound_from(item.get("sound", {})),
+        effect=effect_from(item["effect"]) if item.get("effect") else None,
+        accents=accents_from(item.get("accents", [])),
+    )

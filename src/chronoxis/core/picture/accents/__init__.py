@@ -1,0 +1,1 @@
+"""Looks on finished result frames, one a module."""

@@ -1,0 +1,30 @@
+"""Pictures whose every place comes from another one, by strips of rows."""
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.picture.rgb import Rgb16
+from chronoxis.core.picture.row_work import RowWork
+
+Places = npt.NDArray[np.float32]
+
+
+def remapped(codes: Rgb16, columns: Places, rows: Places, *, opens: bool = False) -> Rgb16:
+    """A picture whose places come from given columns and rows of another.
+
+    Args:
+        codes: the other, with one channel or three.
+        columns: shape (height, width).
+        rows: likewise.
+        opens: whether there is black beyond its edges; else they go on.
+    """
+    made, work = np.empty_like(codes), RowWork()
+    border = cv2.BORDER_CONSTANT if opens else cv2.BORDER_REPLICATE
+
+    def move(part: slice) -> None:
+        cv2.remap(codes, columns[part], rows[part], cv2.INTER_CUBIC, dst=made[part], borderMode=border)
+
+    work.give(move, codes.shape[0])
+    work.wait()
+    return made

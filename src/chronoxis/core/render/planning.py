@@ -1,0 +1,135 @@
+"""Making a plan: a project's choices, opened footage and what was measured, put together."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.absent import AbsentSource
+from chronoxis.core.footage.kinds import as_chosen
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model.export_format import Size
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.framing import check_views
+from chronoxis.core.model.project import Project
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.views import Views, views_of
+from chronoxis.core.render.accents import accents_of, held_frames
+from chronoxis.core.render.corrections import corrections_of, passers_by
+from chronoxis.core.render.nested import with_nested
+from chronoxis.core.render.plan import Plan, result_size
+from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.schedule import Schedule, make_schedule
+from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
+from chronoxis.core.timing.timecode import format_time
+from chronoxis.core.traces.picture_trace import PictureTrace
+
+
+def make_plan(
+    project: Project, sources: Mapping[str, Source], traces: Mapping[str, PictureTrace] | None = None
+) -> Plan:
+    """Turn a project's choices into a plan.
+
+    Args:
+        project: the choices.
+        sources: opened footage by key; nested runs are opened here, where what they are made of is.
+        traces: what was measured of its pictures, as far as that is so; what reads it waits until then.
+
+    Raises:
+        PlanError: the choices contradict themselves or the footage, or footage is missing.
+        ExportError: the export format cannot take the size or the rate.
+    """
+    if not project.shots:
+        raise PlanError("There is no shot yet; open a recording first.")
+    traces = traces or {}
+    sources = with_nested(project, sources, lambda inner, opened: make_plan(inner, opened, traces))
+    for key in (*project.needed, *(piece.footage for piece in project.music)):
+        if key not in sources:
+            raise PlanError(_not_there(project.footage_named(key)))
+    sources = {
+        footage.key: as_chosen(sources[footage.key], footage)
+        for footage in project.footage
+        if footage.key in sources
+    }
+    of_shots = tuple(sources[shot.footage] for shot in project.shots)
+    of_footage = {
+        shot.footage: _recorded_edges(project.footage_of(shot), sources[shot.footage])
+        for shot in project.shots
+    }
+    edges = tuple(of_footage[shot.footage] for shot in project.shots)
+    found = [_whole(traces.get(shot.footage)) for shot in project.shots]
+    timings = [
+        _timing(project, number, edges[number], source, found[number])
+        for number, source in enumerate(of_shots)
+    ]
+    schedule = make_schedule(timings, project.rate, project.pace)
+    shown = held_frames(project, schedule)
+    schedule = schedule if shown is None else schedule.chosen(shown)
+    canvas = project.canvas or of_shots[0].facts.picture.canvas
+    size, colour = result_size(canvas, project.settings), Colour.on(canvas)
+    project.settings.format.check(size, project.rate)
+    project.settings.check()
+    return Plan(
+        project=project,
+        sources=of_shots,
+        edges=edges,
+        schedule=schedule,
+        size=size,
+        colour=colour,
+        views=_views(project, of_shots, schedule, size),
+        corrections=tuple(
+            corrections_of(shot, project.footage_of(shot), source, trace)
+            for shot, source, trace in zip(project.shots, of_shots, found, strict=True)
+        ),
+        unmeasured=tuple(key for key in project.to_measure if _whole(traces.get(key)) is None),
+        music_sources={piece.footage: sources[piece.footage] for piece in project.music},
+        accents=accents_of(project, schedule, colour, {}),
+        shown=shown,
+    )
+
+
+def _whole(trace: PictureTrace | None) -> PictureTrace | None:
+    return trace if trace is not None and trace.is_whole else None
+
+
+def _views(
+    project: Project, sources: tuple[Source, ...], schedule: Schedule, size: Size
+) -> tuple[Views | None, ...]:
+    """The views of all shots. Raises PlanError if one reaches out of its pictures."""
+    if project.settings.size.stretch:
+        return (None,) * len(project.shots)
+    firsts = np.searchsorted(schedule.shots, np.arange(len(project.shots) + 1)).tolist()
+    views = []
+    for number, (shot, source) in enumerate(zip(project.shots, sources, strict=True)):
+        picture, first, stop = source.facts.picture, firsts[number], firsts[number + 1]
+        if not isinstance(source, AbsentSource):
+            label = project.footage_of(shot).label
+            check_views((step.view for step in shot.framing.steps), picture.size, label)
+            views.append(views_of(shot.framing, picture, size, first, stop - first))
+        else:
+            views.append(None)
+    return tuple(views)
+
+
+def _not_there(footage: Footage) -> str:
+    where = f" (it was in {footage.files[0].parent})" if footage.files else ""
+    return f"{footage.label} is not there{where}; say where it is."
+
+
+def _recorded_edges(footage: Footage, source: Source) -> Seconds:
+    """When each frame is on display; recorded seconds, shape (frames + 1,)."""
+    return source.edges if footage.scale == 1 else source.edges * float(footage.scale)
+
+
+def _timing(
+    project: Project, number: int, edges: Seconds, source: Source, trace: PictureTrace | None
+) -> ShotTiming:
+    shot = project.shots[number]
+    label = project.footage_of(shot).label
+    if float(shot.out_point) > edges[-1] + SAME_TIME:
+        raise PlanError(
+            f"{label} is {format_time(edges[-1], 2)} long, but shot {number + 1} reaches "
+            f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
+        )
+    spared = passers_by(shot, project.footage_of(shot), source, trace)
+    return ShotTiming(shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared)
