@@ -148,7 +148,7 @@ BAD_VALUES = (
     ('"shutter": 360.0', f'"shutter": {"9" * 5000}', "far too long"),
     ('"rate": "25",\n "footage"', '"rate": 25,\n "footage"', "should be text"),
     ('"rate": "25",\n "footage"', '"rate": "x",\n "footage"', "should be a number as text"),
-    ('"version": 5', '"version": "2"', "version should be “5”"),
+    ('"version": 6', '"version": "2"', "version should be “6”"),
     ('"quality": "good"', '"quality": "best"', "should be one of draft, sharing"),
     ('"held": []', '"held": [], "colour": 3', "not known here"),
     ('"in": "0",', "", "lacks in"),

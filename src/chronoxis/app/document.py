@@ -16,11 +16,15 @@ from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import MusicFile
+from chronoxis.core.model.nesting import outermost
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.render.camera_at_joins import measured_streaks
+from chronoxis.core.render.nested import nested_inside
 from chronoxis.core.render.plan import Plan, changed_on_disk
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.schedule import result_frame_count
+from chronoxis.core.traces.camera_path import CameraPath
 from chronoxis.core.traces.picture_trace import PictureTrace
 
 Edit = Callable[[Project], Project]
@@ -39,11 +43,12 @@ class PlanWish:
     sources: dict[str, Source]
     known: int
     traces: dict[str, PictureTrace]
+    cameras: dict[str, CameraPath]
 
     def made(self, _still_wanted: Callable[[], bool]) -> Plan | str:
         """The plan, or why there is none."""
         try:
-            return make_plan(self.project, self.sources, self.traces)
+            return make_plan(self.project, self.sources, self.traces, self.cameras)
         except ChronoxisError as error:
             return str(error)
 
@@ -93,6 +98,7 @@ class Document(QObject):
         self.sources: dict[Hashable, Source] = {}
         self.missing: dict[Hashable, str] = {}
         self.traces: dict[Hashable, PictureTrace] = {}
+        self.cameras: dict[Hashable, CameraPath] = {}
         self.pending: dict[Hashable, Pending] = {}
         self._absent: dict[str, AbsentSource] = {}
         self.selection: frozenset[Place] = frozenset()
@@ -122,7 +128,9 @@ class Document(QObject):
     @property
     def is_modified(self) -> bool:
         """Whether there is something to save."""
-        return self.project is not self.saved and self.project != self.saved
+        if self.project is self.saved:
+            return False
+        return self.project != self.saved and outermost(self.project) != outermost(self.saved)
 
     def show_project(self, project: Project) -> None:
         """Begin with another project; what was known of footage is forgotten."""
@@ -195,6 +203,13 @@ class Document(QObject):
             self._known += 1
             self._replan()
 
+    def know_camera(self, origin: Hashable, path: CameraPath) -> None:
+        """Take in how the camera moves in footage."""
+        self.cameras[origin] = path
+        if measured_streaks(self.project):
+            self._known += 1
+            self._replan()
+
     def _correct(self, edit: Edit) -> None:
         """Take in what files say, in this value and in earlier ones along with it: nobody edited anything."""
         for steps in (self._undo, self._redo):
@@ -257,7 +272,7 @@ class Document(QObject):
     def altered(self, footage: Footage) -> str:
         """What to say of footage that is not what it was when the project was made, or nothing."""
         source = self.opened(footage)
-        if source is None or not footage.counted:
+        if source is None or not footage.counted or footage.made_of:
             return ""
         now = source.rate, source.length
         return "" if footage.agrees_with(*now) else changed_on_disk(footage, *now)
@@ -281,7 +296,7 @@ class Document(QObject):
         return result_frame_count(self.project.result_length, self.project.rate)
 
     def _plan_wish(self) -> PlanWish | None:
-        used = {shot.footage for shot in self.project.shots}
+        used = {key for key in self.project.needed if not self.project.footage_named(key).made_of}
         laid = {piece.footage for piece in self.project.music} - used
         known = {f.key: self._source_of(f) for f in self.project.footage if f.key in used}
         # Pictures do not wait for music; until it is there, it is silent.
@@ -289,10 +304,11 @@ class Document(QObject):
             f.key: self._source_of(f) or self._stand_in(f) for f in self.project.footage if f.key in laid
         }
         sources = {key: source for key, source in known.items() if source is not None}
-        if not used or len(sources) < len(known):
+        if not self.project.shots or len(sources) < len(known):
             return None
         traces = {f.key: self.traces[f.origin] for f in self.project.footage if f.origin in self.traces}
-        return PlanWish(self.project, sources, self._known, traces)
+        cameras = {f.key: self.cameras[f.origin] for f in self.project.footage if f.origin in self.cameras}
+        return PlanWish(self.project, sources, self._known, traces, cameras)
 
     def _source_of(self, footage: Footage) -> Source | None:
         """Opened footage; a stand-in, if it is missing or not made yet; None while it is being counted."""
@@ -334,11 +350,21 @@ class Document(QObject):
             return
         self.plan = made if isinstance(made, Plan) else None
         self._planned_from = wish.project, wish.known
+        self._meet_nested()
         refusal = made if isinstance(made, str) else ""
         if refusal != self.plan_refusal:
             self.plan_refusal = refusal
             self.refused.emit(refusal)
         self.planned.emit()
+
+    def _meet_nested(self) -> None:
+        """Know the nested runs of the plan as other footage is known."""
+        runs = nested_inside(self.plan) if self.plan is not None else []
+        new = [source for source in runs if source.origin not in self.facts]
+        for source in runs:
+            self.facts[source.origin], self.sources[source.origin] = source, source
+        if new:
+            self.footage_changed.emit()
 
     def apply(self, label: str, edit: Edit) -> bool:
         """Make an edit that can be undone; say so if it cannot be had.
@@ -457,6 +483,20 @@ class Document(QObject):
     def selected_shots(self) -> list[int]:
         """Numbers of the shots that have a selected passage."""
         return sorted({place.shot for place in self.selection})
+
+    @property
+    def selected_joins(self) -> list[int]:
+        """Numbers of the joins between selected shots; of one shot that behind it, of the last one before."""
+        shots, last = self.selected_shots, len(self.project.shots) - 1
+        between = [number for number in shots if number + 1 in shots]
+        if between or len(shots) != 1 or last < 1:
+            return between
+        return [shots[0] if shots[0] < last else last - 1]
+
+    def select_join(self, number: int) -> None:
+        """Select the passages on both sides of a join."""
+        before = self.project.shots[number]
+        self.select([Place(number, len(before.passages) - 1), Place(number + 1, 0)])
 
     def move_playhead(self, result_seconds: Fraction) -> None:
         """Put the playhead on the result frame that is on display at a result time."""

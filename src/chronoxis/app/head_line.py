@@ -14,9 +14,15 @@ from chronoxis.core.timing.timecode import format_time, parse_time
 
 
 class HeadLine(QWidget):
-    """Reads the document and its file. Signal ``export_wanted``: a person wants to export."""
+    """Reads the document and its file.
+
+    Signals:
+        export_wanted: a person wants to export.
+        back_wanted: a person wants to leave the nested run that is open.
+    """
 
     export_wanted = Signal()
+    back_wanted = Signal()
 
     def __init__(self, document: Document, files: ProjectFiles) -> None:
         super().__init__()
@@ -42,6 +48,10 @@ class HeadLine(QWidget):
         self.export_button.setProperty("main", True)
         self.export_button.setToolTip("Choose what the file should be like, and write it (Ctrl+E)")
         self.export_button.clicked.connect(self.export_wanted)
+        self.back_button = QPushButton("Come &back")
+        self.back_button.setToolTip("Leave this nested run, with what was changed inside (Ctrl+Backspace)")
+        self.back_button.clicked.connect(self.back_wanted)
+        self.back_button.hide()
         self._lay_out()
         document.eased.connect(self._show)
         files.changed.connect(self._show_file)
@@ -65,6 +75,8 @@ class HeadLine(QWidget):
     def title(self) -> str:
         """What the project is called."""
         project = self._document.project
+        if project.outside is not None:
+            return f"Inside {project.footage_named(project.outside.key).name}"
         if self._files.path:
             return self._files.path.stem
         return project.footage[0].name if project.footage else "Chronoxis"
@@ -74,6 +86,7 @@ class HeadLine(QWidget):
         head.setContentsMargins(14, 6, 14, 2)
         head.addWidget(self._title)
         head.addSpacing(6)
+        head.addWidget(self.back_button)
         head.addWidget(self._state)
         head.addStretch()
         head.addWidget(self._length)
@@ -85,6 +98,8 @@ class HeadLine(QWidget):
 
     def _show(self) -> None:
         project = self._document.project
+        self.back_button.setVisible(project.outside is not None)
+        self._show_file()
         self.fit_button.setEnabled(bool(project.shots))
         if not project.shots:
             self._length.setText("")

@@ -22,10 +22,12 @@ from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.export.export_panel import ExportPanel
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
+from chronoxis.app.footage.following import Following
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.footage.watching import Watching
 from chronoxis.app.head_line import HeadLine
+from chronoxis.app.join_commands import JoinCommands
 from chronoxis.app.menus import Menus
 from chronoxis.app.pictures.pictures import Pictures
 from chronoxis.app.pictures.preview import Preview
@@ -65,14 +67,16 @@ class MainWindow(QMainWindow):
         self.hearing = Hearing(self.document)
         self.transport = Transport(self.document, self.preview, self.sound, self.player)
         self.watching = Watching(self.document)
+        self.following = Following(self.document)
         self.weave = Weave(self.document, self.preview.made, self.hearing, self.watching)
         self.shelf = Shelf(self.document)
         self.loading = Loading(self.document, self.shelf, self.weave)
         self.hearing.heard.connect(self._show_waveforms)
         self.pictures = Pictures(self.document, self.preview, self.transport)
-        self.bench = Bench(self.document, self.shelf, self.hearing, self.watching)
+        self.bench = Bench(self.document, self.shelf, self.hearing, self.watching, self.following)
         self.question = QuestionBar()
         self.export_panel = ExportPanel(self.document, self.files, self.question)
+        self.joins = JoinCommands(self.document, self.question)
         self.head = HeadLine(self.document, self.files)
         self.file_actions = FileActions(self, self.document, self.files, self.loading, self.question)
         self._right = QStackedWidget()
@@ -174,7 +178,7 @@ class MainWindow(QMainWindow):
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
         heard = self.player, self.sound, self.hearing
-        for part in (self.loading, self.preview, self.files, *heard, self.watching):
+        for part in (self.loading, self.preview, self.files, *heard, self.watching, self.following):
             part.close()
         for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
             owner.close_workers()
@@ -232,6 +236,8 @@ class MainWindow(QMainWindow):
         self.bench.page_shown.connect(self._mark_pictures)
         self.bench.picture.draw_wanted.connect(lambda: self.pictures.show_mode(Mode.RECORDED))
         self.head.export_wanted.connect(self.show_export)
+        self.head.back_wanted.connect(self.joins.come_back)
+        self.bench.footage.open_wanted.connect(self.joins.open_run)
         document.eased.connect(self._show)
         document.changed.connect(self.pictures.recorded.update)
         document.planned.connect(self._follow_plan)
@@ -241,13 +247,17 @@ class MainWindow(QMainWindow):
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
         self.preview.ready.connect(self.weave.show_made)
-        for part in (self.preview, self.sound, self.hearing, self.watching):
+        for part in (self.preview, self.sound, self.hearing, self.watching, self.following):
             part.failed.connect(self._say)
         self.player.said.connect(self._say)
         self.sound.measured_loudness.connect(self.bench.sound.show_measured)
         self.weave.scrubbed.connect(self.transport.scrub)
         self.weave.menu_wanted.connect(self.menus.show_at_pointer)
         self.weave.passer_pressed.connect(self.menus.offer_passer)
+        self.weave.join_pressed.connect(self._show_join)
+        self.bench.join.slide_wanted.connect(self.joins.slide_cut)
+        for page in (self.bench.join, self.bench.accents):
+            page.name_wanted.connect(self.question.ask_name)
         self.export_panel.left.connect(self.show_bench)
         self.export_panel.busy.connect(self.preview.hold_back)
 
@@ -256,6 +266,10 @@ class MainWindow(QMainWindow):
         self.pictures.show_first(picture)
         self.export_panel.choices.output.clear()
         self._show_waveforms()
+
+    def _show_join(self, number: int) -> None:
+        self.show_bench()
+        self.bench.show_join(number)
 
     def _show_waveforms(self) -> None:
         """Show music on the shelf by its waveform."""
@@ -281,13 +295,7 @@ class MainWindow(QMainWindow):
             widget.setEnabled(plan is not None and plan.is_whole)
         if plan is before:
             return
-        same = (
-            plan is not None
-            and before is not None
-            and plan.project.shots == before.project.shots
-            and (plan.project.rate, plan.size, plan.sources, plan.unmeasured)
-            == (before.project.rate, before.size, before.sources, before.unmeasured)
-        )
+        same = plan is not None and before is not None and plan.looks_like(before)
         self._followed = plan
         if not same:
             self.preview.follow(plan)

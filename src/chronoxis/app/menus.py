@@ -111,7 +111,7 @@ class Menus:
         )
 
     def _fill_shot(self, menu: QMenu) -> None:
-        do = self._window.commands
+        do, joins = self._window.commands, self._window.joins
         self._add_for_shots(
             menu,
             ("Set &in point here", "I", lambda: do.set_point(begin=True)),
@@ -123,6 +123,13 @@ class Menus:
             ("Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
             ("Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
             ("&Duplicate", "Ctrl+D", do.duplicate),
+            ("&Surge at the cut, or a plain cut", "U", joins.toggle_surge),
+            ("Slide the cut earl&ier", "Ctrl+,", lambda: joins.slide_cut(-1)),
+            ("Slide the cut la&ter", "Ctrl+.", lambda: joins.slide_cut(1)),
+            ("Ta&ke together as one", "G", joins.take_together),
+            ("&Open the run", "Ctrl+Return", joins.open_run),
+            ("Come &back out of the run", "Ctrl+Backspace", joins.come_back),
+            ("Dissol&ve the run", "Shift+G", joins.dissolve),
             ("Dele&te", QKeySequence.StandardKey.Delete, do.delete),
         )
 

@@ -19,17 +19,21 @@ from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.core.model.composing import canvas_for, set_framings
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
+from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.render.camera_at_joins import followed, measured_streaks
 from chronoxis.core.render.measuring import measured
+from chronoxis.core.render.nested import inside
 from chronoxis.core.render.plan import Plan, changed_on_disk
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.step import parse_step
 from chronoxis.core.timing.timecode import format_time, parse_time
+from chronoxis.core.traces.camera_path import CameraPath
 from chronoxis.core.traces.picture_trace import PictureTrace
 from chronoxis.core.traces.store import TraceStore
 
@@ -61,7 +65,7 @@ def plan_of_project(
     project, music = with_sound(project, choices) if choices else (project, {})
     project = with_frames(project, choices or {})
     project = arranging.set_rate(project, rate or project.rate)
-    return make_plan(project, {**sources, **music}, _measured(project, sources))
+    return make_plan(project, {**sources, **music}, _measured(project, sources), _followed(project, sources))
 
 
 def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any]) -> Plan:
@@ -101,6 +105,17 @@ def _measured(project: Project, sources: dict[str, Source]) -> dict[str, Picture
     """What the choices read of the pictures, measured now if it was not before."""
     with measuring() as told:
         return measured(project, sources, TraceStore(), told)
+
+
+def _followed(project: Project, sources: dict[str, Source]) -> dict[str, CameraPath]:
+    """How the camera moves at the joins whose streaks go along with it, here and inside nested runs."""
+    found: dict[str, CameraPath] = {}
+    runs = (project.footage_named(key) for key in project.needed)
+    insides = (inside(project, run) for run in runs if isinstance(run, Nested))
+    with measuring() as told:
+        for each in (project, *insides):
+            found |= followed(each, sources, measured_streaks(each), TraceStore(), told)
+    return found
 
 
 def _with_photo_choices(footage: Footage, source: Source, choices: dict[str, Any]) -> Footage:

@@ -14,14 +14,17 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from chronoxis.app.bench.accents_page import AccentsPage
 from chronoxis.app.bench.beats_page import BeatsPage
 from chronoxis.app.bench.footage_page import FootagePage
 from chronoxis.app.bench.frames_page import FramesPage
+from chronoxis.app.bench.join_page import JoinPage, joins_in_words
 from chronoxis.app.bench.pace_page import PacePage
 from chronoxis.app.bench.page import Page
 from chronoxis.app.bench.picture_page import PicturePage
 from chronoxis.app.bench.sound_page import SoundPage
 from chronoxis.app.document import Document
+from chronoxis.app.footage.following import Following
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.footage.watching import Watching
 from chronoxis.app.sound.hearing import Hearing
@@ -43,7 +46,7 @@ class Bench(QFrame):
 
     Attributes:
         pages: in their order.
-        pace, frames, picture, sound, beats, footage: the pages of these names.
+        pace, frames, picture, sound, beats, accents, join, footage: the pages of these names.
         caution: what is wrong with an entry or with what is selected.
 
     Signals:
@@ -52,7 +55,9 @@ class Bench(QFrame):
 
     page_shown = Signal()
 
-    def __init__(self, document: Document, shelf: Shelf, hearing: Hearing, watching: Watching) -> None:
+    def __init__(
+        self, document: Document, shelf: Shelf, hearing: Hearing, watching: Watching, following: Following
+    ) -> None:
         super().__init__()
         self._document = document
         self.setProperty("panel", True)
@@ -62,12 +67,15 @@ class Bench(QFrame):
         self.pace, self.frames = PacePage(document), FramesPage(document, watching)
         self.picture, self.sound = PicturePage(document), SoundPage(document)
         self.beats, self.footage = BeatsPage(document, hearing), FootagePage(document, shelf, hearing)
+        self.join, self.accents = JoinPage(document, following), AccentsPage(document)
         self.pages: tuple[tuple[str, Page], ...] = (
             ("Pace", self.pace),
             ("Frames", self.frames),
             ("Picture", self.picture),
             ("Sound", self.sound),
             ("Beats", self.beats),
+            ("Accents", self.accents),
+            ("Join", self.join),
             ("Footage", self.footage),
         )
         self._passage_page: Page = self.pace  # which page to go back to from that of footage
@@ -125,7 +133,7 @@ class Bench(QFrame):
         head.addWidget(self.title)
         head.addStretch()
         head.addWidget(self._span)
-        row.setSpacing(6)
+        row.setSpacing(2)
         for number, (name, page) in enumerate(self.pages):
             button = QPushButton(name)
             button.setCheckable(True)
@@ -160,13 +168,31 @@ class Bench(QFrame):
             page.setEnabled(there or page is self.footage)
             page.show_project()
         footage = self.footage.footage
-        if footage is not None and self._stack.currentWidget() is self.footage:
+        self._show_buttons()
+        if self._stack.currentWidget() is self.join and there:
+            self.title.setText(joins_in_words(project, self._document.selected_joins))
+            self._span.setText("")
+        elif footage is not None and self._stack.currentWidget() is self.footage:
             self.title.setText("Footage")
             self._span.setText(f"{project.footage.index(footage) + 1} of {len(project.footage)}")
         else:
             self.title.setText(_title(project, places) if there else "Nothing is selected")
             self._span.setText(_span(project, places) if there else "")
         self._show_caution()
+
+    def show_join(self, number: int) -> None:
+        """Show a join, by its number."""
+        self._document.select_join(number)
+        self.show_page([page for _, page in self.pages].index(self.join))
+
+    def _show_buttons(self) -> None:
+        """Offer the pages that what is selected has; that of footage is reached from the shelf as well."""
+        shown = self._stack.currentWidget()
+        for button, (_, page) in zip(self.page_buttons, self.pages, strict=True):
+            button.setVisible(page is shown or page is not self.footage)
+        self.page_buttons[[page for _, page in self.pages].index(self.join)].setVisible(
+            shown is self.join or len(self._document.project.shots) > 1
+        )
 
     def _show_page(self, page: Page) -> None:
         kept = self.caution.sizePolicy()

@@ -28,9 +28,15 @@ from chronoxis.core.timing.timecode import format_time
 
 
 class FootagePage(Page):
-    """Shows what is chosen on the shelf. Signal ``locate_wanted``: its key."""
+    """Shows what is chosen on the shelf.
+
+    Signals:
+        locate_wanted: a person wants to say where it is; its key.
+        open_wanted: a person wants to go inside it; its key.
+    """
 
     locate_wanted = Signal(str)
+    open_wanted = Signal(str)
 
     def __init__(self, document: Document, shelf: Shelf, hearing: Hearing) -> None:
         super().__init__(document)
@@ -60,6 +66,8 @@ class FootagePage(Page):
         self.use.clicked.connect(self._add_shot)
         self.locate = push_button("&Locate…", "Say where this footage is now")
         self.locate.clicked.connect(lambda: self.locate_wanted.emit(document.chosen_footage or ""))
+        self.open = push_button("&Open", "Go inside this nested run to change it (Ctrl+Return)")
+        self.open.clicked.connect(lambda: self.open_wanted.emit(document.chosen_footage or ""))
         self.canvas = push_button("Si&ze by it", "Give the result this footage's size and colour")
         self.canvas.clicked.connect(self._set_canvas)
         self.remove = push_button("Re&move", "Take this footage and its shots out of the project")
@@ -81,7 +89,7 @@ class FootagePage(Page):
         rate.addWidget(self._shot_at)
         rate.addWidget(self.capture)
         rate.addStretch()
-        for button in (self.use, self.locate, self.canvas, self.remove):
+        for button in (self.use, self.open, self.locate, self.canvas, self.remove):
             deeds.addWidget(button)
         deeds.addStretch()
         layout = QVBoxLayout(self)
@@ -136,6 +144,8 @@ class FootagePage(Page):
         self.use.setText("Lay under t&he result" if is_music else "Add s&hot")
         self.canvas.setVisible(not is_music)
         self.use.setEnabled(facts is not None)
+        self.open.setVisible(bool(footage.made_of))
+        self.canvas.setVisible(not footage.made_of)
         canvas = project.canvas
         self.canvas.setEnabled(facts is not None and facts.picture.canvas != canvas)
 

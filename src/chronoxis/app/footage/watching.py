@@ -54,7 +54,8 @@ class Watching(QObject):
         self._work.close()
 
     def _ask(self) -> None:
-        for origin, source in self._document.sources.items():
+        recorded = ((o, s) for o, s in self._document.sources.items() if s.files)
+        for origin, source in recorded:
             if origin not in self._asked and source.is_seen:
                 self._asked.add(origin)
                 self._looking.ask(source)

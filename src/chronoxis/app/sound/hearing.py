@@ -74,7 +74,7 @@ class Hearing(QObject):
 
     def _ask(self) -> None:
         for origin, source in self._document.sources.items():
-            if origin not in self._asked and source.facts.sound is not None:
+            if origin not in self._asked and source.files and source.facts.sound is not None:
                 self._asked.add(origin)
                 self._work.ask(source)
 

@@ -125,7 +125,9 @@ class Filmstrips(QObject):
             if not still_wanted():
                 return
             facts, source = wish.facts[tile.course], wish.sources.get(tile.course)
-            close = source is not None and (source.is_quick or tile.tolerance * 2 < _COARSE)
+            close = source is not None and (
+                source.is_quick or not source.files or tile.tolerance * 2 < _COARSE
+            )
             exact = source if close else None
             try:
                 frame = self._opened.frame(facts, exact, tile.seconds)

@@ -6,12 +6,13 @@ from math import exp2
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen
+from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, speed_colour
 from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.lettering import width_of, write, written_speed
 from chronoxis.app.weave.rails import Rails, SpeedAxis
+from chronoxis.core.model.amounts import placed_accents, strongest_at
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
 
@@ -20,6 +21,7 @@ _EDGE = 4  # pixels above and below the axis
 _NUMBER = 12.0  # pixels that the number of a line is high
 _KNOT = 4.5  # pixels from the middle of a joint to its rim
 _COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
+_AMOUNT_SHARE = 0.5  # of the row that a full accent stands high
 _LEAST_JOINT = 4.0  # pixels a passage must have for the joint at its end to be drawn
 
 
@@ -31,8 +33,10 @@ def draw_curve(painter: QPainter, rails: Rails, project: Project, laid: Laid) ->
     painter.save()
     painter.setClipRect(row)
     _draw_selection(painter, row, laid)
+    _draw_accents(painter, rails, project)
     _draw_line(painter, rails, project)
     _draw_joints(painter, rails, project, laid)
+    _draw_runs(painter, rails, project)
     painter.restore()
     _draw_numbers(painter, rails)
 
@@ -73,6 +77,11 @@ def _draw_line(painter: QPainter, rails: Rails, project: Project) -> None:
     if high <= low:
         return
     times = np.linspace(low, high - (high - low) * 1e-9, max(2, int(row.width() / _SAMPLE)))
+    surging = [number for number, shot in enumerate(project.shots[:-1]) if shot.join.surge]
+    cuts = project.shot_rows.begins[1:][surging]
+    cuts = cuts[(cuts > low) & (cuts < high)]
+    # A peak is as sharp as its cut, however far apart the samples are.
+    times = np.sort(np.concatenate((times, cuts, np.nextafter(cuts, -np.inf))))
     speeds = project.pace.speed_at(times)
     shots = np.searchsorted(project.shot_rows.begins, times, "right")
     broken = np.diff(shots) != 0
@@ -112,6 +121,48 @@ def _draw_joints(painter: QPainter, rails: Rails, project: Project, laid: Laid) 
         painter.setPen(QPen(TEXT, 1.3))
         painter.setBrush(GROUND)
         painter.drawEllipse(QPointF(x, y), _KNOT, _KNOT)
+
+
+def _draw_accents(painter: QPainter, rails: Rails, project: Project) -> None:
+    """How much there is of the strongest accent, from the bottom of the row up."""
+    row = rails.curve
+    if not any(True for _ in placed_accents(project)):
+        return
+    low, high = float(rails.result_time(row.left())), float(rails.result_time(row.right()))
+    times = np.linspace(low, min(high, float(project.result_length)), max(2, int(row.width() / _SAMPLE)))
+    heights = strongest_at(project, times) * (row.height() * _AMOUNT_SHARE)
+    places = zip(rails.result_xs(times).tolist(), (row.bottom() - heights).tolist(), strict=True)
+    outline = [QPointF(x, y) for x, y in places]
+    ends = (QPointF(side.x(), row.bottom()) for side in (outline[-1], outline[0]))
+    painter.setPen(Qt.PenStyle.NoPen)
+    filled = QColor(TEXT)
+    filled.setAlpha(34)
+    painter.setBrush(filled)
+    painter.drawPolygon(QPolygonF([*outline, *ends]))
+    painter.setPen(QPen(DIM, 1, Qt.PenStyle.DotLine))
+    painter.drawPolyline(QPolygonF(outline))
+
+
+def _draw_runs(painter: QPainter, rails: Rails, project: Project) -> None:
+    """The peak of each Surge as a diamond, the ends of its runs as ticks."""
+    row = rails.curve
+    for join, shot in enumerate(project.shots[:-1]):
+        surge = shot.join.surge
+        if surge is None:
+            continue
+        x = rails.result_x(float(project.shot_rows.begins[join + 1]))
+        before = shot.pace.run_lengths[1] * rails.result_scale
+        after = project.shots[join + 1].pace.run_lengths[0] * rails.result_scale
+        if x + after < row.left() or x - before > row.right():
+            continue
+        painter.setPen(QPen(DIM, 1))
+        for end in (x - before, x + after):
+            painter.drawLine(QPointF(end, row.top() + 3), QPointF(end, row.bottom() - 3))
+        y, reach = curve_y(rails, float(surge.peak)), _KNOT + 1
+        painter.setPen(QPen(TEXT, 1.3))
+        painter.setBrush(GROUND)
+        corners = ((0, -reach), (reach, 0), (0, reach), (-reach, 0))
+        painter.drawPolygon([QPointF(x + right, y + down) for right, down in corners])
 
 
 def curve_y(rails: Rails, speed: float) -> float:

@@ -31,6 +31,9 @@ STRIP = 50
 GRIP = 7
 """How near in pixels an edge can be grasped."""
 
+JOIN_RADIUS = 8
+"""Pixels from the middle of a join's handle to its rim."""
+
 
 class View(NamedTuple):
     """The visible part of a rail, in seconds along it."""
@@ -80,7 +83,8 @@ class SpeedAxis(NamedTuple):
     @classmethod
     def of(cls, project: Project) -> "SpeedAxis":
         """An axis that spans the speeds in use with a margin, and at least some doublings."""
-        speeds = np.log2(project.rows.speeds)
+        peaks = [float(run.peak) for shot in project.shots for run in shot.runs if run is not None]
+        speeds = np.log2(np.append(project.rows.speeds, peaks))
         low, high = float(speeds.min()) - _MARGIN_DOUBLINGS, float(speeds.max()) + _MARGIN_DOUBLINGS
         lacking = max(0.0, _LEAST_DOUBLINGS - (high - low)) / 2
         return cls(low - lacking, high + lacking)

@@ -1,13 +1,13 @@
 """The result rail: filmstrip, cuts, joints and what is ready to play."""
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPen
 
 from chronoxis.app.theme.theme import DIM, GROUND, LIVE, TEXT
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid
-from chronoxis.app.weave.rails import Rails
+from chronoxis.app.weave.rails import JOIN_RADIUS, Rails
 from chronoxis.app.weave.strip_painter import (
     GRIP_ROOM,
     draw_grip,
@@ -20,6 +20,7 @@ from chronoxis.app.weave.tiles import Tiles
 from chronoxis.core.model.project import Project
 
 _LEAST_JOINT = 3.0  # pixels of a passage below which the joint at its end is not drawn
+_LEAST_FOR_JOIN = 26.0  # pixels of both shots at a cut below which its handle would hide too much of them
 _LEAST_CUT = 6.0  # pixels of a shot below which the gap of a cut would hide too much of it
 
 
@@ -43,6 +44,7 @@ def draw_result(
     painter.setPen(QPen(LIVE, 2))
     for left, right in _selected_runs(laid):
         painter.drawRect(QRectF(left + 1, row.top() + 1, right - left - 2, row.height() - 2))
+    _draw_joins(painter, rails, project, laid)
     painter.restore()
 
 
@@ -56,6 +58,32 @@ def _draw_shots(painter: QPainter, rails: Rails, project: Project) -> None:
     draw_hatches(painter, row, lefts[backwards], rights[backwards])
     cuts = np.rint(rights[shown & (rights - lefts > _LEAST_CUT)])
     fill_crisply(painter, row, cuts - 1, cuts + 1, QBrush(GROUND))
+
+
+def _draw_joins(painter: QPainter, rails: Rails, project: Project, laid: Laid) -> None:
+    """A handle on each cut that has room for it; what it says is whether the pace carries through."""
+    if len(project.shots) < 2:
+        return
+    row, edges = (
+        rails.result,
+        rails.result_xs(np.append(project.shot_rows.begins, float(project.result_length))),
+    )
+    widths, xs = np.diff(edges), edges[1:-1]
+    roomy = np.minimum(widths[:-1], widths[1:]) > _LEAST_FOR_JOIN
+    shown = np.flatnonzero(roomy & (xs > row.left()) & (xs < row.right()))
+    chosen = set(laid.rows.shots[laid.selected].tolist())
+    for join in shown.tolist():
+        at = QPointF(float(xs[join]), row.center().y())
+        live = join in chosen and join + 1 in chosen
+        painter.setPen(QPen(LIVE if live else TEXT, 1.6))
+        painter.setBrush(GROUND)
+        painter.drawEllipse(at, JOIN_RADIUS, JOIN_RADIUS)
+        if project.shots[join].join.surge is None:
+            for side in (-2.0, 2.0):
+                painter.drawLine(at + QPointF(side, -3.5), at + QPointF(side, 3.5))
+        else:
+            steps = ((-5.0, 3.0), (-1.6, 1.4), (0.0, -4.2), (1.6, 1.4), (5.0, 3.0))
+            painter.drawPolyline([at + QPointF(*step) for step in steps])
 
 
 def _selected_runs(laid: Laid) -> list[tuple[float, float]]:

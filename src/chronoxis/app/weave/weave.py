@@ -23,6 +23,7 @@ from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.theme.theme import DIM, GROUND, font
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
+from chronoxis.app.weave.join_grips import JoinDrag, JoinGrip, join_grip_at
 from chronoxis.app.weave.laid import lay
 from chronoxis.app.weave.pace_curve import draw_curve
 from chronoxis.app.weave.playheads import draw_playheads, draw_readout
@@ -46,7 +47,7 @@ _SOON = 80  # milliseconds in which what comes in from the background is gathere
 _LEAST = 214  # pixels of height
 _WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
 _FRAMES = 40  # result frames that the deepest step of zooming shows
-_SIDEWAYS = (Grip.IN, Grip.OUT, Grip.JOINT, Grip.LENGTH, Grip.SLIDE, Grip.RAMP, Grip.MARK)
+_UPWARDS = (Grip.LEVEL, JoinGrip.PEAK)  # what is dragged up and down, all else goes sideways
 
 
 class Weave(QWidget):
@@ -58,12 +59,14 @@ class Weave(QWidget):
     Signals:
         scrubbed: result seconds that a person pointed at.
         menu_wanted: a person wants to know what can be done here; global position.
+        join_pressed: the handle of a join, by its number.
         passer_pressed: the mark of a passer-by: number of the shot, its recorded seconds, global position.
     """
 
     scrubbed = Signal(object)
     menu_wanted = Signal(object)
     passer_pressed = Signal(int, object, object)
+    join_pressed = Signal(int)
 
     def __init__(
         self,
@@ -78,7 +81,7 @@ class Weave(QWidget):
         self.lane_is_folded = False
         self._ready_frames = ready_frames
         self.strips = Filmstrips()
-        self._drag: Drag | SoundDrag | None = None
+        self._drag: Drag | SoundDrag | JoinDrag | None = None
         self._scrubs: str | None = None
         self._readout: tuple[QPointF, str] | None = None
         self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
@@ -349,6 +352,12 @@ class Weave(QWidget):
         if passer is not None:
             self.passer_pressed.emit(*passer, event.globalPosition().toPoint())
             return
+        of_join = join_grip_at(project, rails, at)
+        if of_join is not None:
+            self._drag = JoinDrag(of_join, project, rails, at)
+            self.join_pressed.emit(of_join.join)
+            self._document.begin_gesture(of_join.grip.value)
+            return
         held = grip_at(project, rails, at)
         if held is not None:
             self._drag = Drag(
@@ -385,14 +394,12 @@ class Weave(QWidget):
         elif self._scrubs:
             self._scrub(at, self._scrubs)
         elif rails is not None:
-            project = self._document.project
-            held = grip_at(project, rails, at)
-            shapes = Qt.CursorShape
-            shape = shapes.ArrowCursor
+            project, shape = self._document.project, Qt.CursorShape.ArrowCursor
             if sound_grip_at(project, rails, at, self._hearing.beats.times) is not None:
-                shape = shapes.SizeHorCursor
-            elif held is not None:
-                shape = shapes.SizeHorCursor if held.grip in _SIDEWAYS else shapes.SizeVerCursor
+                shape = Qt.CursorShape.SizeHorCursor
+            elif held := join_grip_at(project, rails, at) or grip_at(project, rails, at):
+                up = held.grip in _UPWARDS
+                shape = Qt.CursorShape.SizeVerCursor if up else Qt.CursorShape.SizeHorCursor
             self.setCursor(shape)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:

@@ -9,7 +9,7 @@ from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.accent import Accent
-from chronoxis.core.model.arranging import trimmed
+from chronoxis.core.model.arranging import set_points, trimmed
 from chronoxis.core.model.join import CUT, Join, Side, Surge
 from chronoxis.core.model.pacing import changed
 from chronoxis.core.model.project import Place, Project, Shot
@@ -101,6 +101,18 @@ def slide_cut(project: Project, join: int, by: Fraction) -> Project:
             return made
         grows += Fraction(wrong * float(after.passages[0].speed)).limit_denominator(10**12)
     raise PlanError("The cut cannot be moved so far: the shots are too short for their runs there.")
+
+
+def set_edge(project: Project, number: int, at: Fraction, *, at_end: bool) -> Project:
+    """Let a shot end, or begin, at a recorded second of its footage.
+
+    Raises:
+        PlanError: nothing would be left of it, or the second lies outside of its footage.
+    """
+    shot = project.shots[number]
+    later = at_end != shot.backwards
+    points = (shot.in_point, at) if later else (at, shot.out_point)
+    return set_points(project, number, *points)
 
 
 def room_beyond(project: Project, join: int) -> tuple[Fraction, Fraction]:

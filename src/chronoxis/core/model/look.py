@@ -51,7 +51,7 @@ OWN_LOOKS = (
         "Balloon rush",
         Join(
             _surge(60, Fraction(1)),
-            (Accent(Streak(0.12), ByJoin(Response.GENTLE)), Accent(Flash(1.6), ByJoin(Response.LATE))),
+            (Accent(Streak(0.12), ByJoin(Response.GENTLE)), Accent(Flash(0.9), ByJoin(Response.LATE))),
         ),
     ),
     KeptLook(

@@ -215,6 +215,18 @@ class NestedReader:
     ) -> None: ...
 
 
+def nested_inside(plan: Plan) -> list[NestedSource]:
+    """All nested runs of a plan, those inside them too."""
+    found: dict[str, NestedSource] = {}
+    left = [*plan.sources]
+    while left:
+        source = left.pop()
+        if isinstance(source, NestedSource) and source.run.key not in found:
+            found[source.run.key] = source
+            left += source.plan.sources
+    return list(found.values())
+
+
 def _even(size: Size) -> Size:
     return max(2, -(-size[0] // 2) * 2), max(2, -(-size[1] // 2) * 2)
 

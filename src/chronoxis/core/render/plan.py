@@ -131,10 +131,27 @@ class Plan:
             )
         return " ".join(said)
 
+    def looks_like(self, other: "Plan") -> bool:
+        """Whether all of its frames are those of another plan."""
+        ours, theirs = self.project, other.project
+        return (
+            (ours.shots, ours.accents, ours.rate) == (theirs.shots, theirs.accents, theirs.rate)
+            and (self.size, self.unmeasured) == (other.size, other.unmeasured)
+            and all(_alike(one, two) for one, two in zip(self.sources, other.sources, strict=True))
+        )
+
     @property
     def changes_pictures(self) -> bool:
         """Whether anything but size and format of recorded frames may be changed."""
         return any(self.accents) or any(self.corrections)
+
+
+def _alike(one: Source, other: Source) -> bool:
+    """Whether two sources give the same frames: nested runs are opened anew for every plan."""
+    inner, others = (getattr(source, "plan", None) for source in (one, other))
+    if isinstance(inner, Plan) and isinstance(others, Plan):
+        return inner.looks_like(others)
+    return one is other
 
 
 def _told(source: Source, key: str, broken: Callable[[str, Fraction], None] | None) -> SoundBetween:

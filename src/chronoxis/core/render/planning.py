@@ -15,6 +15,7 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
+from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, passers_by
 from chronoxis.core.render.nested import with_nested
 from chronoxis.core.render.plan import Plan, result_size
@@ -26,7 +27,10 @@ from chronoxis.core.traces.picture_trace import PictureTrace
 
 
 def make_plan(
-    project: Project, sources: Mapping[str, Source], traces: Mapping[str, PictureTrace] | None = None
+    project: Project,
+    sources: Mapping[str, Source],
+    traces: Mapping[str, PictureTrace] | None = None,
+    cameras: Paths | None = None,
 ) -> Plan:
     """Turn a project's choices into a plan.
 
@@ -34,6 +38,7 @@ def make_plan(
         project: the choices.
         sources: opened footage by key; nested runs are opened here, where what they are made of is.
         traces: what was measured of its pictures, as far as that is so; what reads it waits until then.
+        cameras: how the camera moves in it, likewise; a streak that nothing is known for goes sideways.
 
     Raises:
         PlanError: the choices contradict themselves or the footage, or footage is missing.
@@ -41,8 +46,8 @@ def make_plan(
     """
     if not project.shots:
         raise PlanError("There is no shot yet; open a recording first.")
-    traces = traces or {}
-    sources = with_nested(project, sources, lambda inner, opened: make_plan(inner, opened, traces))
+    traces, cameras = traces or {}, cameras or {}
+    sources = with_nested(project, sources, lambda inner, opened: make_plan(inner, opened, traces, cameras))
     for key in (*project.needed, *(piece.footage for piece in project.music)):
         if key not in sources:
             raise PlanError(_not_there(project.footage_named(key)))
@@ -83,7 +88,7 @@ def make_plan(
         ),
         unmeasured=tuple(key for key in project.to_measure if _whole(traces.get(key)) is None),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
-        accents=accents_of(project, schedule, colour, {}),
+        accents=accents_of(project, schedule, colour, directions_of(project, sources, cameras)),
         shown=shown,
     )
 

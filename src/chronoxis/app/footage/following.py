@@ -1,0 +1,96 @@
+"""The camera's path near joins: followed in the background where somebody looks, or a streak needs it."""
+
+from collections.abc import Hashable
+
+from PySide6.QtCore import QObject, Signal
+
+from chronoxis.app.background import InTurn, stand_aside
+from chronoxis.app.document import Document
+from chronoxis.core.errors import Cancelled
+from chronoxis.core.footage.source import Source
+from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at, measured_streaks, spans_at
+from chronoxis.core.traces.camera_path import CameraPath, Span, follow
+from chronoxis.core.traces.store import TraceStore
+
+_Wish = tuple[Source, tuple[Span, ...]]
+
+
+class Following(QObject):
+    """Has the camera followed.
+
+    Signals:
+        seen: more is known.
+        failed: a message for the person.
+    """
+
+    seen = Signal()
+    failed = Signal(str)
+    _told = Signal(object, object)
+
+    def __init__(self, document: Document, store: TraceStore | None = None) -> None:
+        super().__init__()
+        self._document, self._store = document, store or TraceStore()
+        self._asked: set[tuple[Hashable, tuple[Span, ...]]] = set()
+        self._under_way = 0
+        self._closed = False
+        self._work = InTurn(self._follow, "following the camera")
+        self._work.failed.connect(lambda _, message: self.failed.emit(message))
+        self._told.connect(self._take)
+        document.planned.connect(self._ask_for_streaks)
+
+    def camera(self, join: int) -> JoinCamera | None:
+        """What the camera does at a join; None until it was followed there."""
+        sources = self._sources()
+        project = self._document.project
+        paths = {f.key: p for f in project.footage if (p := self._document.cameras.get(f.origin)) is not None}
+        for key, spans in spans_at(project, sources, join).items():
+            if key not in paths or paths[key].lacks(spans):
+                self._want(sources[key], tuple(spans))
+                return None
+        return camera_at(project, sources, paths, join)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether it is being followed now."""
+        return self._under_way > 0
+
+    def close(self) -> None:
+        """Stop."""
+        self._closed = True
+        self._work.close()
+
+    def _sources(self) -> dict[str, Source]:
+        document = self._document
+        opened = ((footage.key, document.opened(footage)) for footage in document.project.footage)
+        return {key: source for key, source in opened if source is not None}
+
+    def _ask_for_streaks(self) -> None:
+        for join in measured_streaks(self._document.project):
+            self.camera(join)
+
+    def _want(self, source: Source, spans: tuple[Span, ...]) -> None:
+        wish = source.facts.origin, spans
+        if wish not in self._asked and not self._closed:
+            self._asked.add(wish)
+            self._under_way += 1
+            self._work.ask((source, spans))
+
+    def _follow(self, wish: _Wish) -> None:
+        source, spans = wish
+
+        def shown(_path: CameraPath, _share: float) -> None:
+            stand_aside()
+            if self._closed or source.facts.origin not in self._document.sources:
+                raise Cancelled
+
+        try:
+            self._told.emit(source.facts.origin, follow(source, spans, self._store, shown))
+        except Cancelled:
+            self._told.emit(source.facts.origin, None)
+            self._asked.discard((source.facts.origin, spans))
+
+    def _take(self, origin: Hashable, path: CameraPath | None) -> None:
+        self._under_way -= 1
+        if path is not None:
+            self._document.know_camera(origin, path)
+        self.seen.emit()

@@ -1,0 +1,130 @@
+"""The path of the camera through footage, from frame to frame; followed where somebody wants to know."""
+
+import time
+from collections.abc import Callable, Iterable
+from contextlib import closing
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.footage.ahead import ahead
+from chronoxis.core.footage.source import Source
+from chronoxis.core.traces.camera_steps import NOT_TOLD, ROWS, Grey, looked_at, step_between
+from chronoxis.core.traces.store import TraceStore, fingerprint
+
+_NAME = "camera"
+_DECODED_AHEAD = 6
+_TOLD = 0.25  # seconds between two reports
+_COLUMNS = ("right", "down", "turned", "grown", "sureness")
+
+Column = npt.NDArray[np.float32]
+Span = tuple[int, int]
+"""Numbers of recorded frames, the second one not with them."""
+
+
+@dataclass(frozen=True, eq=False)
+class CameraPath:
+    """How pictures moved since the one before; every column has the shape (frames,).
+
+    Attributes:
+        right: share of the picture's width.
+        down: likewise.
+        turned: degrees, clockwise.
+        grown: natural logarithm of the size.
+        sureness: 0 to 1; 0 where nothing can be told.
+        known: whether it was followed there.
+    """
+
+    right: Column
+    down: Column
+    turned: Column
+    grown: Column
+    sureness: Column
+    known: npt.NDArray[np.bool_]
+
+    @classmethod
+    def blank(cls, frames: int) -> "CameraPath":
+        """Nothing is known yet."""
+        nothing = [np.zeros(frames, np.float32) for _ in _COLUMNS]
+        return cls(nothing[0], nothing[1], nothing[2], nothing[3], nothing[4], np.zeros(frames, np.bool_))
+
+    def __len__(self) -> int:
+        return len(self.known)
+
+    def lacks(self, spans: Iterable[Span]) -> list[Span]:
+        """Those of some spans that are not all known, within what there is."""
+        inside = ((max(0, first), min(stop, len(self))) for first, stop in spans)
+        return [(first, stop) for first, stop in inside if first < stop and not self.known[first:stop].all()]
+
+
+def kept_path(source: Source, store: TraceStore) -> CameraPath:
+    """What is known of the camera's path through footage as it was recorded.
+
+    Raises:
+        FootageError: its files cannot be read.
+    """
+    originals = source.originals.source
+    count = len(originals.edges) - 1
+    columns = store.kept(fingerprint(originals.files), _NAME)
+    names = (*_COLUMNS, "known")
+    if columns is None or any(name not in columns or len(columns[name]) != count for name in names):
+        return CameraPath.blank(count)
+    right, down, turned, grown, sureness = (columns[name].astype(np.float32) for name in _COLUMNS)
+    return CameraPath(right, down, turned, grown, sureness, columns["known"].astype(np.bool_))
+
+
+def follow(
+    source: Source,
+    spans: Iterable[Span],
+    store: TraceStore,
+    shown: Callable[[CameraPath, float], None] = lambda _path, _share: None,
+) -> CameraPath:
+    """Follow the camera through stretches of footage, unless that was done before.
+
+    Args:
+        source: opened and counted.
+        spans: of its frames as they were recorded.
+        store: where the path is kept.
+        shown: called with what is known so far, and the share done; it may raise `Cancelled` to stop.
+
+    Raises:
+        FootageError: pictures cannot be read.
+        Cancelled: ``shown`` raised it.
+    """
+    path = kept_path(source, store)
+    lacking = path.lacks(spans)
+    if not lacking:
+        return path
+    originals = source.originals.source
+    total, done = sum(stop - first for first, stop in lacking), 0
+    try:
+        for first, stop in lacking:
+            for number in _followed(originals, path, first, stop):
+                shown(path, (done + number - first) / total)
+            done += stop - first
+    finally:
+        columns = {name: getattr(path, name) for name in (*_COLUMNS, "known")}
+        store.keep(fingerprint(originals.files), _NAME, columns)
+    return path
+
+
+def _followed(source: Source, path: CameraPath, first: int, stop: int) -> Iterable[int]:
+    """Follow one stretch; yields now and then the number of the frame that it is at."""
+    picture, before, told = source.facts.picture, None, 0.0
+    size = max(1, round(picture.width / picture.height * ROWS)), ROWS
+    with (
+        source.reader(0, size, fit=True) as reader,
+        closing(ahead(reader.frames(range(max(0, first - 1), stop)), _DECODED_AHEAD)) as decoded,
+    ):
+        for number, frame in decoded:
+            now: Grey = looked_at(frame, picture)
+            if number >= first:
+                step = step_between(before, now) if before is not None else NOT_TOLD
+                for name in _COLUMNS:
+                    getattr(path, name)[number] = getattr(step, name)
+                path.known[number] = True
+            before = now
+            if time.monotonic() - told > _TOLD:
+                told = time.monotonic()
+                yield number

@@ -1,0 +1,145 @@
+"""How the camera moved between two pictures: shift, turn and size of one against the other.
+
+Corners are followed from one picture to the next and back (Lucas and Kanade 1981, pyramids after Bouguet
+2000); what does not come back to where it began is let go of. A similarity that most of the rest agree on is
+found by sampling (Fischler and Bolles 1981) and fitted to those by least squares, so that things which move
+by themselves do not sway it. Where it is far from one picture to the next, phase correlation of both says
+where to look first.
+"""
+
+from dataclasses import dataclass
+from math import atan2, degrees, hypot
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from av.video.frame import VideoFrame
+
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.picture.rgb import planar_depth, planar_format, samples_of
+
+Grey = npt.NDArray[np.uint8]
+"""Shape (rows, columns)."""
+
+ROWS = 270
+"""Of the pictures that are looked at."""
+
+_CORNERS = 240
+_QUALITY = 0.004
+_APART = 7  # pixels between corners
+_WINDOW = (15, 15)
+_LEVELS = 3
+_BACK = 0.35  # pixels by which a corner may miss where it began
+_AGREE = 0.6  # pixels by which a corner may miss the similarity
+_LEAST = 8  # corners without which nothing is said
+_SURE = 40  # corners that agree, from which on nothing more is gained
+_FAR = 5.0  # pixels from which on the first guess of phase correlation is taken
+_CLEAR = 0.08  # response of it below which it says nothing
+
+
+@dataclass(frozen=True)
+class CameraStep:
+    """What a picture's content did since the picture before.
+
+    Attributes:
+        right: share of the picture's width by which its middle moved.
+        down: the same downwards, in shares of the width as well.
+        turned: degrees, clockwise.
+        grown: natural logarithm of the size against before.
+        sureness: 0 to 1; 0 where nothing can be told.
+    """
+
+    right: float = 0.0
+    down: float = 0.0
+    turned: float = 0.0
+    grown: float = 0.0
+    sureness: float = 0.0
+
+
+NOT_TOLD = CameraStep()
+
+
+def looked_at(frame: VideoFrame, picture: PictureFormat) -> Grey:
+    """Luma of a decoded frame, upright, about `ROWS` high and not higher than it is."""
+    name = planar_format(frame)
+    if name is None:
+        luma: npt.NDArray[np.generic] = frame.to_ndarray(format="gray")
+    else:
+        frame = frame if name == frame.format.name else frame.reformat(format=name)
+        depth = planar_depth(name)
+        samples = samples_of(frame.planes[0], depth)
+        luma = samples if depth == 8 else (samples >> (depth - 8)).astype(np.uint8)
+    if picture.mirrored:
+        luma = luma[:, ::-1]
+    luma = np.rot90(luma, picture.rotation // 90)
+    rows = min(ROWS, luma.shape[0])
+    columns = max(1, round(picture.width / picture.height * rows))
+    small = cv2.resize(np.ascontiguousarray(luma), (columns, rows), interpolation=cv2.INTER_AREA)
+    return np.asarray(small, np.uint8)
+
+
+def step_between(before: Grey, after: Grey) -> CameraStep:
+    """How the camera moved between two pictures of one size."""
+    corners = cv2.goodFeaturesToTrack(before, _CORNERS, _QUALITY, _APART)
+    if corners is None or len(corners) < _LEAST:
+        return NOT_TOLD
+    guess = _first_guess(before, after)
+    begun = np.asarray(corners, np.float32).reshape(-1, 2)
+    found, ends = _followed(before, after, begun, np.asarray(begun + guess, np.float32))
+    back, returned = _followed(after, before, ends, begun)
+    kept = found & back & (np.hypot(*(returned - begun).T) < _BACK)
+    if kept.sum() < _LEAST:
+        return NOT_TOLD
+    begun, ends = begun[kept], ends[kept]
+    middle = np.array([before.shape[1] / 2 - 0.5, before.shape[0] / 2 - 0.5], np.float32)
+    matrix, agree = cv2.estimateAffinePartial2D(
+        begun - middle, ends - middle, method=cv2.RANSAC, ransacReprojThreshold=_AGREE, maxIters=400
+    )
+    if matrix is None:
+        return NOT_TOLD
+    agreeing = agree.ravel() > 0
+    if agreeing.sum() < _LEAST:
+        return NOT_TOLD
+    a, b, right, down = _similarity(begun[agreeing] - middle, ends[agreeing] - middle)
+    sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _SURE))
+    width = before.shape[1]
+    return CameraStep(
+        right / width, down / width, degrees(atan2(b, a)), float(np.log(max(hypot(a, b), 1e-6))), sureness
+    )
+
+
+def _followed(
+    one: Grey, other: Grey, points: npt.NDArray[np.float32], guesses: npt.NDArray[np.float32]
+) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.float32]]:
+    ends, found, _ = cv2.calcOpticalFlowPyrLK(
+        one, other, np.ascontiguousarray(points, np.float32), np.array(guesses, np.float32),
+        winSize=_WINDOW, maxLevel=_LEVELS, flags=cv2.OPTFLOW_USE_INITIAL_FLOW,
+    )  # fmt: skip
+    return found.ravel() > 0, np.asarray(ends, np.float32).reshape(-1, 2)
+
+
+def _first_guess(before: Grey, after: Grey) -> npt.NDArray[np.float32]:
+    """How far all of the picture went, pixels; nothing where that is little or not clear."""
+    size = (before.shape[1] // 2, before.shape[0] // 2)
+    if min(size) < 16:
+        return np.zeros(2, np.float32)
+    small = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (before, after))
+    one, other = (each.astype(np.float32) for each in small)
+    (right, down), response = cv2.phaseCorrelate(one, other, cv2.createHanningWindow(size, cv2.CV_32F))
+    far = hypot(right, down) * 2
+    if far < _FAR or response < _CLEAR:
+        return np.zeros(2, np.float32)
+    return np.array([right * 2, down * 2], np.float32)
+
+
+def _similarity(
+    begun: npt.NDArray[np.float32], ends: npt.NDArray[np.float32]
+) -> tuple[float, float, float, float]:
+    """a, b, right and down of the least squares fit of (a x - b y + right, b x + a y + down)."""
+    x, y = begun.T.astype(np.float64)
+    u, v = ends.T.astype(np.float64)
+    mx, my, mu, mv = x.mean(), y.mean(), u.mean(), v.mean()
+    x, y, u, v = x - mx, y - my, u - mu, v - mv
+    spread = float((x * x + y * y).sum()) or 1.0
+    a, b = float((x * u + y * v).sum()) / spread, float((x * v - y * u).sum()) / spread
+    return a, b, mu - a * mx + b * my, mv - b * mx - a * my
