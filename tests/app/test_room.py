@@ -168,12 +168,12 @@ def test_choosing_footage_shows_its_page_and_a_passage_goes_back(
     bench, document = opened.bench, opened.document
     opened.show_bench_page(1)
     qtbot.mouseClick(opened.shelf.card_of(recording), Qt.MouseButton.LeftButton)
-    assert bench.page == 5
+    assert bench.page == 7
     assert bench.footage.name.text() == "Field from the tower"
     document.select([ONLY])
     assert bench.page == 1
-    qtbot.keyClick(opened, Qt.Key.Key_6, Qt.KeyboardModifier.AltModifier)
-    assert bench.page == 5
+    qtbot.keyClick(opened, Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
+    assert bench.page == 7
     before = document.project
     qtbot.mouseClick(bench.footage.use, Qt.MouseButton.LeftButton)
     assert len(document.project.shots) == 2

@@ -360,10 +360,14 @@ class Document(QObject):
     def _meet_nested(self) -> None:
         """Know the nested runs of the plan as other footage is known."""
         runs = nested_inside(self.plan) if self.plan is not None else []
-        new = [source for source in runs if source.origin not in self.facts]
+        other = False
         for source in runs:
-            self.facts[source.origin], self.sources[source.origin] = source, source
-        if new:
+            before = self.facts.get(source.origin)
+            other |= before is None or before.caution != source.caution
+            self.facts[source.origin] = source
+            if source.is_seen:
+                self.sources[source.origin] = source
+        if other:
             self.footage_changed.emit()
 
     def apply(self, label: str, edit: Edit) -> bool:

@@ -24,6 +24,7 @@ from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.footage.following import Following
 from chronoxis.app.footage.loading import Loading
+from chronoxis.app.footage.run_pictures import RunPictures
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.footage.watching import Watching
 from chronoxis.app.head_line import HeadLine
@@ -46,7 +47,7 @@ from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.render.plan import Plan
 
-_BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 344  # the latter grows with the text
+_BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 360  # the latter grows with the text
 _SHELF_WIDTH = 206
 _WEAVE_SHARE = 0.46  # of the height below the head line, at first
 _USUAL_HEIGHT = 730  # pixels of that height, beyond which the pictures gain most
@@ -71,8 +72,9 @@ class MainWindow(QMainWindow):
         self.weave = Weave(self.document, self.preview.made, self.hearing, self.watching)
         self.shelf = Shelf(self.document)
         self.loading = Loading(self.document, self.shelf, self.weave)
+        self.run_pictures = RunPictures(self.document, self.shelf)
         self.hearing.heard.connect(self._show_waveforms)
-        self.pictures = Pictures(self.document, self.preview, self.transport)
+        self.pictures = Pictures(self.document, self.preview, self.transport, self.following)
         self.bench = Bench(self.document, self.shelf, self.hearing, self.watching, self.following)
         self.question = QuestionBar()
         self.export_panel = ExportPanel(self.document, self.files, self.question)
@@ -177,8 +179,8 @@ class MainWindow(QMainWindow):
             return
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
-        heard = self.player, self.sound, self.hearing
-        for part in (self.loading, self.preview, self.files, *heard, self.watching, self.following):
+        heard, seen = (self.player, self.sound, self.hearing), (self.watching, self.following)
+        for part in (self.loading, self.run_pictures, self.preview, self.files, *heard, *seen):
             part.close()
         for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
             owner.close_workers()

@@ -33,18 +33,20 @@ class Menus:
         self._for_shots: list[QAction] = []
         bar = window.menuBar()
         file, edit, shot, passage = (bar.addMenu(n) for n in ("&File", "&Edit", "&Shot", "&Passage"))
+        join = bar.addMenu("&Join")
         view, play, help_ = (bar.addMenu(name) for name in ("&View", "P&lay", "&Help"))
         self._fill_file(file)
         self._fill_edit(edit)
         self._fill_shot(shot)
         self._fill_passage(passage)
+        self._fill_join(join)
         self._fill_view(view)
         self._fill_play(play)
         self._add(help_, "&Keys", "?", window.shortcuts_page.show_beside)
         escape = QAction(window, shortcut=QKeySequence("Esc"))
         escape.triggered.connect(window.step_back)
         window.addAction(escape)
-        self._at_pointer = (shot, passage)
+        self._at_pointer = (shot, passage, join)
 
     def follow_document(self) -> None:
         """Enable what makes sense now, and say what undo and redo would do."""
@@ -111,7 +113,7 @@ class Menus:
         )
 
     def _fill_shot(self, menu: QMenu) -> None:
-        do, joins = self._window.commands, self._window.joins
+        do = self._window.commands
         self._add_for_shots(
             menu,
             ("Set &in point here", "I", lambda: do.set_point(begin=True)),
@@ -123,14 +125,24 @@ class Menus:
             ("Move &earlier", "Ctrl+Shift+Left", lambda: do.move_shot(-1)),
             ("Move &later", "Ctrl+Shift+Right", lambda: do.move_shot(1)),
             ("&Duplicate", "Ctrl+D", do.duplicate),
+            ("Dele&te", QKeySequence.StandardKey.Delete, do.delete),
+        )
+
+    def _fill_join(self, menu: QMenu) -> None:
+        joins = self._window.joins
+        self._add_for_shots(
+            menu,
             ("&Surge at the cut, or a plain cut", "U", joins.toggle_surge),
-            ("Slide the cut earl&ier", "Ctrl+,", lambda: joins.slide_cut(-1)),
-            ("Slide the cut la&ter", "Ctrl+.", lambda: joins.slide_cut(1)),
-            ("Ta&ke together as one", "G", joins.take_together),
+            ("Slide the cut &earlier", "Ctrl+,", lambda: joins.slide_cut(-1)),
+            ("Slide the cut &later", "Ctrl+.", lambda: joins.slide_cut(1)),
+        )
+        menu.addSeparator()
+        self._add_for_shots(
+            menu,
+            ("&Take shots together as one", "G", joins.take_together),
             ("&Open the run", "Ctrl+Return", joins.open_run),
             ("Come &back out of the run", "Ctrl+Backspace", joins.come_back),
-            ("Dissol&ve the run", "Shift+G", joins.dissolve),
-            ("Dele&te", QKeySequence.StandardKey.Delete, do.delete),
+            ("&Dissolve the run", "Shift+G", joins.dissolve),
         )
 
     def _fill_passage(self, menu: QMenu) -> None:
@@ -198,6 +210,7 @@ class Menus:
             ("To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
             ("&Loop", "Ctrl+L", pictures.loop_button.toggle),
             ("Loop the &selection", "Shift+L", pictures.loop_selection),
+            ("The ne&xt Check", "Ctrl+K", pictures.checks.show_next),
             ("Loop the nearest &joint", "Shift+J", pictures.loop_joint),
             ("&Make first, then play", "Shift+P", pictures.first_button.toggle),
             ("&Tap a beat", "T", lambda: window.commands.tap_beat(transport.heard_at)),

@@ -25,7 +25,8 @@ _POINTER = (
     ("Change the length", "drag edges below"),
     ("Change a speed", "drag the curve"),
     ("Move a joint or a mark", "drag it"),
-    ("Change a ramp", "drag its end"),
+    ("Change a ramp or a run", "drag its end"),
+    ("Slide a cut", "drag its handle"),
     ("Defeat snapping", "Alt"),
     ("Give up a drag", "Esc"),
     ("Select one more", "Ctrl+click"),
@@ -44,11 +45,11 @@ class ShortcutsPage(QFrame):
         self._window = window
         self.setProperty("panel", True)
         row = QHBoxLayout(self)
-        row.setContentsMargins(20, 18, 20, 18)
-        row.setSpacing(20)
+        row.setContentsMargins(16, 14, 16, 14)
+        row.setSpacing(16)
         self._columns = [QVBoxLayout() for _ in range(_COLUMNS)]
         for column in self._columns:
-            column.setSpacing(16)
+            column.setSpacing(12)
             row.addLayout(column)
 
     def show_beside(self) -> None:
@@ -97,17 +98,17 @@ def _list(name: str, entries: Entries) -> QFrame:
     block = QFrame()
     grid = QGridLayout(block)
     grid.setContentsMargins(0, 0, 0, 0)
-    grid.setHorizontalSpacing(12)
-    grid.setVerticalSpacing(6)
+    grid.setHorizontalSpacing(10)
+    grid.setVerticalSpacing(4)
     title = QLabel(name)
     title.setFont(font(10.5, 600))
     grid.addWidget(title, 0, 0)
     for row, (deed, doing) in enumerate(entries, 1):
         keys = QLabel(doing)
-        keys.setFont(font(9))
+        keys.setFont(font(8.5))
         keys.setProperty("dim", True)
         words = QLabel(deed)
-        words.setFont(font(9.5))
+        words.setFont(font(9))
         grid.addWidget(words, row, 0)
         grid.addWidget(keys, row, 1)
     return block

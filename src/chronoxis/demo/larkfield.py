@@ -49,7 +49,7 @@ PROJECT_NAME = "larkfield.chronoxis"
 BEAT_PROJECT_NAME = "larkfield-beats.chronoxis"
 PHOTO_PROJECT_NAME = "larkfield-photos.chronoxis"
 
-_FOLDER = "larkfield-7"  # counts up when the drawing changes
+_FOLDER = "larkfield-8"  # counts up when a drawing or a project changes
 _SOUND_CHUNK = 1024
 _BT709, _BT601 = 1, 6
 

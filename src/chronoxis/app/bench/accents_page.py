@@ -115,7 +115,7 @@ class AccentsPage(Page):
         self.add = QComboBox()
         self.add.setAccessibleName("Add an accent")
         self.add.setToolTip("Put another accent on top of those that are there")
-        self.add.setFixedWidth(scaled(66))
+        self.add.setFixedWidth(scaled(76))
         self.add.view().setMinimumWidth(scaled(130))
         self.add.addItem("add…")
         for number, look in enumerate(LOOKS, 1):
@@ -193,7 +193,7 @@ class AccentsPage(Page):
         self.corner.setToolTip("Where the badge stands")
         self.corner.addItems([str(corner) for corner in Corner])
         self.corner.activated.connect(lambda row: self._set_look("Corner", corner=list(Corner)[row]))
-        self.switch = push_button("", "")
+        self.switch = push_button("on", "A choice of the look")
         self.switch.setCheckable(True)
         self.switch.setProperty("choice", True)
         self.switch.clicked.connect(self._switch)

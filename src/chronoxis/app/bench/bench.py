@@ -186,13 +186,16 @@ class Bench(QFrame):
         self.show_page([page for _, page in self.pages].index(self.join))
 
     def _show_buttons(self) -> None:
-        """Offer the pages that what is selected has; that of footage is reached from the shelf as well."""
-        shown = self._stack.currentWidget()
+        """Offer the pages that what is selected has: passages, with more than one shot joins; or footage."""
+        of_footage = self._stack.currentWidget() is self.footage
+        several = len(self._document.project.shots) > 1
+        offered = {
+            self.footage: of_footage,
+            self.accents: not of_footage,
+            self.join: several and not of_footage,
+        }
         for button, (_, page) in zip(self.page_buttons, self.pages, strict=True):
-            button.setVisible(page is shown or page is not self.footage)
-        self.page_buttons[[page for _, page in self.pages].index(self.join)].setVisible(
-            shown is self.join or len(self._document.project.shots) > 1
-        )
+            button.setVisible(offered.get(page, True))
 
     def _show_page(self, page: Page) -> None:
         kept = self.caution.sizePolicy()

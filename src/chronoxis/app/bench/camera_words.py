@@ -31,7 +31,8 @@ class CameraWords(QWidget):
                 f"Reverse {side}", f"Play the shot {side} the cut the other way, so that both agree"
             )
             turn.clicked.connect(lambda _, column=column: self._reverse(column))
-            whip = push_button("", f"Cut where a fast movement blurs the picture most, {side} the cut")
+            tip = f"Cut where a fast movement blurs the picture most, {side} the cut"
+            whip = push_button(f"Whip {side}", tip)
             whip.clicked.connect(lambda _, column=column: self._cut_at_whip(column))
             turn.hide()
             whip.hide()

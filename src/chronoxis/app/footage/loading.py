@@ -70,7 +70,8 @@ class Loading(QObject):
     def load_project(self) -> None:
         """Open all footage of the project, in place of what was being opened."""
         self.loader.cancel_all()
-        for footage in self._document.project.footage:
+        recorded = (footage for footage in self._document.project.footage if not footage.made_of)
+        for footage in recorded:
             if footage.origin in self.drawing.under_way:
                 self._document.wait_for(footage.origin, _DRAWING, 0.0)
             else:

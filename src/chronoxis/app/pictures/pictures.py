@@ -18,7 +18,9 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
+from chronoxis.app.footage.following import Following
 from chronoxis.app.pictures.before_after import BeforeAfter
+from chronoxis.app.pictures.checks_line import ChecksLine
 from chronoxis.app.pictures.preview import PREVIEW_HEIGHT, Preview
 from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
 from chronoxis.app.pictures.sharp_frames import SharpWish, sharp_frame
@@ -47,8 +49,11 @@ _SETTLE = 120  # milliseconds at rest before the strip is decoded and a sharper 
 class Pictures(QWidget):
     """Shows what was recorded and what the result makes of it, at the playhead."""
 
-    def __init__(self, document: Document, preview: Preview, transport: Transport) -> None:
+    def __init__(
+        self, document: Document, preview: Preview, transport: Transport, following: Following
+    ) -> None:
         super().__init__()
+        self.checks = ChecksLine(document, following)
         self._document = document
         self._preview = preview
         self._transport = transport
@@ -110,6 +115,7 @@ class Pictures(QWidget):
         """Nothing but the pictures, for a full screen."""
         self._head.setVisible(not on)
         self._bar.setVisible(not on)
+        self.checks.setVisible(not on and bool(self.checks.checks))
 
     def show_first(self, image: QImage) -> None:
         """Show the first picture of footage, while there is nothing better."""
@@ -144,6 +150,7 @@ class Pictures(QWidget):
         layout.addWidget(self._head)
         layout.addWidget(self.stage, 1)
         layout.addWidget(self._bar)
+        layout.addWidget(self.checks)
 
     def _transport_bar(self) -> QFrame:
         bar = QFrame()

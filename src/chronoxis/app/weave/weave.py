@@ -319,9 +319,10 @@ class Weave(QWidget):
 
     def _wish_pictures(self) -> None:
         document = self._document
-        known = [
-            (f, document.facts[f.origin]) for f in document.project.footage if f.origin in document.facts
-        ]
+        met = (footage for footage in document.project.footage if footage.origin in document.facts)
+        # A nested run has no pictures before all that it is made of is there.
+        shown = (footage for footage in met if not footage.made_of or footage.origin in document.sources)
+        known = [(footage, document.facts[footage.origin]) for footage in shown]
         opened = [(f.course, document.opened(f)) for f, _ in known]
         sources = {course: source for course, source in opened if source is not None}
         self.strips.want(self._tiles, {f.course: facts for f, facts in known}, sources)
