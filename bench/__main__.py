@@ -1,9 +1,9 @@
-"""Run with ``make bench``, or ``python -m bench [frames|ways|photos|sound|pace|weave]... [--runs N]``."""
+"""Run with ``make bench``, or ``python -m bench [AREA]... [--runs N]``."""
 
 import argparse
 import os
 
-AREAS = ("frames", "ways", "photos", "sound", "pace", "weave", "opening")
+AREAS = ("frames", "ways", "accents", "photos", "sound", "pace", "weave", "opening")
 
 
 def main() -> None:
@@ -14,6 +14,7 @@ def main() -> None:
     asked = parser.parse_args()
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from bench import (  # noqa: PLC0415 - Qt reads the platform on import
+        accents,
         frame_making,
         opening,
         pace,
@@ -23,7 +24,7 @@ def main() -> None:
         weave,
     )
 
-    modules = (frame_making, ways, photos, sound, pace, weave, opening)
+    modules = (frame_making, ways, accents, photos, sound, pace, weave, opening)
     measures = {area: module.measure for area, module in zip(AREAS, modules, strict=True)}
     for area in asked.areas or AREAS:
         if area not in measures:

@@ -66,7 +66,7 @@ class Person:
             self.load, self.load, self.new, self.open, self.save, self.drag, self.drag, self.drag,
             self.key, self.key, self.key, self.edit, self.edit, self.export, self.cancel, self.recover,
             self.answer, self.answer, self.give_up, self.page, self.play, self.frame, self.choose,
-            self.sound, self.sound, self.beats, self.lane,
+            self.sound, self.sound, self.beats, self.lane, self.join, self.join, self.accent, self.accent,
         ]  # fmt: skip
 
     def act(self) -> None:
@@ -119,7 +119,8 @@ class Person:
 
     def key(self) -> None:
         keys: list[Any] = QKeySequence.listFromString(
-            "D; X; I; O; R; M; Right; Down; Del; Z; F; 1; 3; 0; PgDown; H; .; Esc"
+            "D; X; I; O; R; M; Right; Down; Del; Z; F; 1; 3; 0; PgDown; H; .; Esc; "
+            "U; G; Shift+G; Ctrl+Return; Ctrl+Backspace; Ctrl+.; Ctrl+K"
         )
         chosen = self.rng.choice(keys)[0]
         QTest.keyClick(self.window.weave, chosen.key(), chosen.keyboardModifiers())
@@ -175,7 +176,7 @@ class Person:
             )()
 
     def page(self) -> None:
-        self.window.show_bench_page(self.rng.randrange(6))
+        self.window.show_bench_page(self.rng.randrange(8))
 
     def frame(self) -> None:
         """Something of the page Picture, or a drag on the recorded picture."""
@@ -223,6 +224,30 @@ class Person:
         rng.choice(page.acts).click()
         page.do.click()
         self.window.commands.tap_beat(rng.random() * 5)
+
+    def join(self) -> None:
+        """Something of the page Join."""
+        page, rng = self.window.bench.join, self.rng
+        buttons = [page.surge, page.plain, page.linked, page.everywhere, page.open_beyond, *page.slides]
+        camera = [*page.camera.reversals, *page.camera.whips, self.window.pictures.checks.mend]
+        rng.choice([button for button in (*buttons, *camera) if button.isEnabled()] or [page.plain]).click()
+
+    def accent(self) -> None:
+        """Something of the page Accents."""
+        page, rng = self.window.bench.accents, self.rng
+        row = rng.randrange(page.add.count())
+        choice: Callable[[], object] = rng.choice(
+            [
+                lambda: page.add.activated.emit(row),
+                rng.choice(list(page.owners.values())).click,
+                rng.choice(list(page.follows.values())).click,
+                page.remove.click,
+                page.earlier.click,
+                page.switch.click,
+                lambda: page.looks.box.activated.emit(rng.randrange(max(1, page.looks.box.count()))),
+            ]
+        )
+        choice()
 
     def lane(self) -> None:
         """A drag on the sound lane, wherever that is just now."""

@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -13,6 +13,11 @@ _EDGE = 7  # pixels around the curve
 _NEAR = 9
 _HEIGHT = 44
 _STEP = 0.05  # of an arrow key
+_KEY = Qt.Key
+_OWN_KEYS = (
+    _KEY.Key_Left, _KEY.Key_Right, _KEY.Key_Up, _KEY.Key_Down,
+    _KEY.Key_PageUp, _KEY.Key_PageDown, _KEY.Key_Delete, _KEY.Key_Backspace,
+)  # fmt: skip
 
 
 class AmountCurve(QWidget):
@@ -95,6 +100,18 @@ class AmountCurve(QWidget):
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._held = None
         self.ended.emit()
+
+    def event(self, event: QEvent) -> bool:
+        # While it has the keyboard, its keys are its own before they are the window's.
+        if (
+            event.type() is QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.key() in _OWN_KEYS
+            and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         keys = Qt.Key

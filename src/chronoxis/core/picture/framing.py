@@ -10,7 +10,7 @@ from av.video.reformatter import Interpolation
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture
+from chronoxis.core.picture.kernels import Picture, codes_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
 from chronoxis.core.picture.rgb import SCALING, Rgb16, coded_as, rgb16
@@ -125,7 +125,7 @@ def _is_toned(picture: PictureFormat, result: Colour) -> bool:
 
 def _upright(made: Picture, picture: PictureFormat, result: Colour) -> Rgb16:
     """R′G′B′ codes of a made picture, turned, of no higher dynamic range than the result's."""
-    codes = rgb16(made, picture.colour) if isinstance(made, VideoFrame) else made
+    codes = codes_of(made, picture.colour)
     codes = np.rot90(codes[:, ::-1] if picture.mirrored else codes, picture.rotation // 90)
     return ordinary(codes, picture.colour) if _is_toned(picture, result) else codes
 

@@ -336,6 +336,18 @@ KERNEL void chronoxis_pixels(const Frame *frame, const Curve *curve, int width, 
     }
 }
 
+/* R'G'B' codes of a frame, chroma in between samples. */
+KERNEL void chronoxis_codes(const Frame *frame, int width, int height, int y0, int y1, uint16_t *out)
+{
+    float c[3][PIECE + 1];
+    EACH_PIECE {
+        smooth_codes_of(frame, y, x, n, width, height, c[0], c[1], c[2]);
+        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
+        for (int i = 0; i < n; i++)
+            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+    }
+}
+
 /* A small picture of means over blocks of a frame, of codes and of light, each of rows x columns x 3; of every
  * block so many lines are looked at. Here y0 and y1 are rows of the small picture. */
 KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, int height, int columns, int rows,

@@ -259,6 +259,23 @@ def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> Non
     work.give(write, height)
 
 
+def codes_of(picture: Picture, colour: Colour) -> Rgb16:
+    """R′G′B′ codes of a picture: those of `rgb16`, on all cores; codes as they are."""
+    if not isinstance(picture, VideoFrame):
+        return picture
+    (height, width), frames = size_of(picture), _Given(1)
+    if not _describe(frames.given[0], picture, colour, frames) or frames.given[0].kind == _RGB24:
+        return rgb16(picture, colour)
+    codes, work = np.empty((height, width, 3), np.uint16), RowWork()
+
+    def write(rows: slice) -> None:
+        _library().chronoxis_codes(frames.given, width, height, rows.start, rows.stop, _of(codes))
+
+    work.give(write, height)
+    work.wait()
+    return codes
+
+
 def glance(
     picture: Picture, colour: Colour, size: tuple[int, int], lines: int
 ) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:

@@ -105,7 +105,7 @@ def coded_as(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> Vid
     height, width = codes.shape[:2]
     if 0 <= width - size[0] <= 1 and 0 <= height - size[1] <= 1:
         codes = codes[: size[1], : size[0]]
-    frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(codes), "rgb48le")
+    frame = av.VideoFrame.from_numpy_buffer(np.ascontiguousarray(codes), "rgb48le")
     frame.color_range = ColorRange.JPEG
     if pixel_format == "rgb48le" and (frame.width, frame.height) == size:
         return result.tag(frame)

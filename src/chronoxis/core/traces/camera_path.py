@@ -53,9 +53,14 @@ class CameraPath:
         return len(self.known)
 
     def lacks(self, spans: Iterable[Span]) -> list[Span]:
-        """Those of some spans that are not all known, within what there is."""
-        inside = ((max(0, first), min(stop, len(self))) for first, stop in spans)
-        return [(first, stop) for first, stop in inside if first < stop and not self.known[first:stop].all()]
+        """What is not known yet of some spans, from the first such frame to the last."""
+        lacking = []
+        for first, stop in spans:
+            begin = max(0, first)
+            unknown = np.flatnonzero(~self.known[begin : max(stop, begin)])
+            if len(unknown):
+                lacking.append((begin + int(unknown[0]), begin + int(unknown[-1]) + 1))
+        return lacking
 
 
 def kept_path(source: Source, store: TraceStore) -> CameraPath:

@@ -10,7 +10,9 @@ from chronoxis.core.picture.row_work import RowWork
 Places = npt.NDArray[np.float32]
 
 
-def remapped(codes: Rgb16, columns: Places, rows: Places, *, opens: bool = False) -> Rgb16:
+def remapped(
+    codes: Rgb16, columns: Places, rows: Places, *, opens: bool = False, cubic: bool = True
+) -> Rgb16:
     """A picture whose places come from given columns and rows of another.
 
     Args:
@@ -18,12 +20,14 @@ def remapped(codes: Rgb16, columns: Places, rows: Places, *, opens: bool = False
         columns: shape (height, width).
         rows: likewise.
         opens: whether there is black beyond its edges; else they go on.
+        cubic: whether it stays as sharp as can be, which takes longer.
     """
     made, work = np.empty_like(codes), RowWork()
+    way = cv2.INTER_CUBIC if cubic else cv2.INTER_LINEAR
     border = cv2.BORDER_CONSTANT if opens else cv2.BORDER_REPLICATE
 
     def move(part: slice) -> None:
-        cv2.remap(codes, columns[part], rows[part], cv2.INTER_CUBIC, dst=made[part], borderMode=border)
+        cv2.remap(codes, columns[part], rows[part], way, dst=made[part], borderMode=border)
 
     work.give(move, codes.shape[0])
     work.wait()

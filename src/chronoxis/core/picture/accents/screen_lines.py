@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -45,26 +46,28 @@ class LinesAccent:
         warp, fringe = self.look.warp * amount, self.look.fringe * amount
         if warp * width < 1 and fringe * width < 1:
             return codes
-        columns, rows, aside = _bulge(height, width, warp)
-        parted = aside * np.float32(fringe * width)
-        channels = (
-            remapped(np.ascontiguousarray(codes[..., channel]), columns + part, rows)
-            for channel, part in enumerate((-parted, np.zeros_like(parted), parted))
-        )
-        return np.stack(list(channels), -1)
+        places, rows = _bulge(height, width, warp, fringe)
+        channels = zip(cv2.split(codes), places, strict=True)
+        parted = [
+            remapped(np.asarray(channel, np.uint16), columns, rows, cubic=False)
+            for channel, columns in channels
+        ]
+        return np.asarray(cv2.merge(parted), np.uint16)
 
 
 @lru_cache(maxsize=2)
-def _bulge(height: int, width: int, warp: float) -> tuple[Places, Places, Places]:
-    """Where each place comes from: nearer to the middle, the more the nearer it is; how far aside it is.
+def _bulge(
+    height: int, width: int, warp: float, fringe: float
+) -> tuple[tuple[Places, Places, Places], Places]:
+    """Columns that red, green and blue of each place come from, and rows: nearer to the middle.
 
-    The corners stay where they are, so the edge of the picture never opens.
+    The corners stay where they are, so the edge of the picture never opens; red and blue part to the sides.
     """
     x = (np.arange(width, dtype=np.float32) + 0.5 - width / 2)[None]
     y = (np.arange(height, dtype=np.float32) + 0.5 - height / 2)[:, None]
     far = (x**2 + y**2) / np.float32((width**2 + height**2) / 4)
     scale = 1 - np.float32(warp) * (1 - far)
-    columns = x * scale + np.float32(width / 2 - 0.5)
-    rows = y * scale + np.float32(height / 2 - 0.5)
-    aside = np.repeat(x / np.float32(width / 2), height, axis=0)
-    return columns.astype(np.float32), rows.astype(np.float32), aside
+    columns = (x * scale + np.float32(width / 2 - 0.5)).astype(np.float32)
+    rows = (y * scale + np.float32(height / 2 - 0.5)).astype(np.float32)
+    parted = (x * np.float32(2 * fringe)).astype(np.float32)
+    return (columns - parted, columns, columns + parted), rows

@@ -1,0 +1,188 @@
+"""How the camera moves: generated moves of known path, from single steps to words at a cut."""
+
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+import pytest
+
+from chronoxis.core.errors import Cancelled
+from chronoxis.core.footage.kinds import open_source
+from chronoxis.core.model import arranging, joining
+from chronoxis.core.model.look import OWN_LOOKS
+from chronoxis.core.model.project import Project
+from chronoxis.core.render.camera_at_joins import camera_at, directions_of, followed
+from chronoxis.core.traces.camera_moves import Move, agreement, movement, whip_in
+from chronoxis.core.traces.camera_path import CameraPath, follow, kept_path
+from chronoxis.core.traces.camera_steps import NOT_TOLD, CameraStep, Grey, step_between
+from chronoxis.core.traces.store import TraceStore
+from tests.footage_makers import recording_of
+
+WIDTH, HEIGHT = 320, 180
+View = tuple[float, float, float, float]
+"""Right, down, degrees clockwise and size, of the camera."""
+
+
+@pytest.fixture(scope="module")
+def scene() -> np.ndarray:
+    """Detail of every size, as large as any of the moves need."""
+    rng = np.random.default_rng(3)
+    made = np.zeros((1200, 1800), np.float32)
+    for size in (4, 16, 64):
+        rough = rng.random((1200 // size + 1, 1800 // size + 1)).astype(np.float32)
+        made += cv2.resize(rough, (1800, 1200), interpolation=cv2.INTER_CUBIC) * size
+    return np.asarray(255 * (made - made.min()) / np.ptp(made), np.uint8)
+
+
+def seen(scene: np.ndarray, view: View, drawn: tuple[float, float], rng: np.random.Generator) -> Grey:
+    """What a camera sees, drawn out while its shutter is open, with noise."""
+    right, down, turned, size = view
+    count = max(1, int(max(map(abs, drawn)) / 2) + 1)
+    light = np.zeros((HEIGHT, WIDTH), np.float32)
+    for share in ((np.arange(count) + 0.5) / count - 0.5).tolist():
+        # Where the camera turns clockwise, what it sees turns the other way.
+        matrix = cv2.getRotationMatrix2D((0, 0), -turned, 1 / size)
+        middle = np.array([900 + right + drawn[0] * share, 600 + down + drawn[1] * share])
+        matrix[:, 2] = middle - matrix[:, :2] @ [WIDTH / 2 - 0.5, HEIGHT / 2 - 0.5]
+        light += cv2.warpAffine(scene, matrix, (WIDTH, HEIGHT), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    return np.clip(light / count + rng.normal(0, 2, light.shape), 0, 255).astype(np.uint8)
+
+
+def filmed(scene: np.ndarray, views: list[View], open_: float = 0.5) -> list[Grey]:
+    rng = np.random.default_rng(5)
+    before = [views[0], *views[:-1]]
+    return [
+        seen(scene, view, ((view[0] - old[0]) * open_, (view[1] - old[1]) * open_), rng)
+        for view, old in zip(views, before, strict=True)
+    ]
+
+
+def path_of(pictures: list[Grey]) -> CameraPath:
+    path = CameraPath.blank(len(pictures))
+    for number in range(1, len(pictures)):
+        step = step_between(pictures[number - 1], pictures[number])
+        for name in ("right", "down", "turned", "grown", "sureness"):
+            getattr(path, name)[number] = getattr(step, name)
+    path.known[:] = True
+    return path
+
+
+def shaken(seed: int) -> list[View]:
+    rng = np.random.default_rng(seed)
+    return [(*rng.normal(0, 3, 2).tolist(), float(rng.normal(0, 0.2)), 1.0) for _ in range(15)]
+
+
+MOVES: list[tuple[Move, list[View]]] = [
+    (Move.LEFT, [(-3.0 * k, 0, 0, 1) for k in range(15)]),
+    (Move.RIGHT, [(3.0 * k, 0.2 * k, 0, 1) for k in range(15)]),
+    (Move.UP, [(0, -3.0 * k, 0, 1) for k in range(15)]),
+    (Move.DOWN, [(0, 3.0 * k, 0, 1) for k in range(15)]),
+    (Move.IN, [(0, 0, 0, 1.01**k) for k in range(15)]),
+    (Move.OUT, [(0, 0, 0, 1.01**-k) for k in range(15)]),
+    (Move.ROLL_RIGHT, [(0, 0, 0.6 * k, 1) for k in range(15)]),
+    (Move.ROLL_LEFT, [(0, 0, -0.6 * k, 1) for k in range(15)]),
+    (Move.STILL, [(0.0, 0, 0, 1)] * 15),
+    *((Move.HANDHELD, shaken(seed)) for seed in (1, 2, 3)),
+]
+
+
+@pytest.mark.parametrize(("move", "views"), MOVES)
+def test_moves_are_told_apart(scene: np.ndarray, move: Move, views: list[View]) -> None:
+    path = path_of(filmed(scene, views))
+    assert movement(path, (1, len(views)), 25).move is move
+    assert path.sureness[1:].mean() > 0.8
+    turned = path_of(filmed(scene, views[::-1]))
+    assert movement(turned, (1, len(views)), 25).move is (
+        move.reversed if move is not Move.HANDHELD else move
+    )
+
+
+@pytest.mark.parametrize("at", [20, 34, 51])
+def test_a_whip_is_found_where_it_is(scene: np.ndarray, at: int) -> None:
+    speeds = 45 * np.exp(-(((np.arange(70) - at) / 4) ** 2)) + 0.7
+    places = np.cumsum(speeds)
+    views = [(float(place - places.mean()), 0.0, 0.0, 1.0) for place in places]
+    path = path_of(filmed(scene, views, 0.7))
+    found = whip_in(path, (0, 70), 25)
+    assert found is not None
+    assert abs(found - at) <= 2
+    assert whip_in(path_of(filmed(scene, MOVES[1][1])), (0, 15), 25) is None
+
+
+def test_a_step_is_right_to_a_fraction_of_a_pixel(scene: np.ndarray) -> None:
+    views: list[View] = [(3.3 * k + 2 * np.sin(k), 4 * np.cos(k), 0.3 * np.sin(k), 1.0) for k in range(20)]
+    path = path_of(filmed(scene, views, 0.0))
+    truth = -np.diff(np.array(views)[:, 0])
+    # Turned pictures move along turned axes: at a third of a degree that is far below a tenth of a pixel.
+    assert np.sqrt(np.mean((path.right[1:] * WIDTH - truth) ** 2)) < 0.06
+    assert np.abs(path.turned[1:] + np.diff(np.array(views)[:, 2])).max() < 0.05
+
+
+def test_what_cannot_be_followed_is_not_told() -> None:
+    rng = np.random.default_rng(1)
+    flat, noise = np.full((90, 160), 90, np.uint8), rng.integers(0, 255, (2, 90, 160)).astype(np.uint8)
+    for before, after in ((flat, flat), (noise[0], noise[1]), (flat[:4, :4], flat[:4, :4])):
+        step: CameraStep = step_between(before, after)
+        assert step.sureness < 0.15
+    assert step_between(flat, flat) == NOT_TOLD
+    blank = CameraPath.blank(30)
+    assert movement(blank, (0, 30), 25).move is Move.UNKNOWN
+    assert whip_in(blank, (0, 30), 25) is None
+
+
+@pytest.fixture(scope="module")
+def turning(scene: np.ndarray, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Two seconds to the right, then two to the left."""
+    path = tmp_path_factory.mktemp("camera") / "turning.mkv"
+    views: list[View] = [(3.0 * min(k, 100 - k), 0, 0, 1) for k in range(100)]
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", rate=25, options={"crf": "12", "preset": "ultrafast"})
+        stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
+        for picture in filmed(scene, views):
+            frame = av.VideoFrame.from_ndarray(picture, "gray").reformat(format="yuv420p")
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return path
+
+
+def test_what_the_camera_does_at_a_cut_is_measured_where_that_is(turning: Path, tmp_path: Path) -> None:
+    project = arranging.begin_with(Project(), recording_of(turning, Fraction(25), Fraction(4)))
+    project = arranging.cut_shot(project, 0, Fraction(2))
+    project = joining.set_join(project, [0], OWN_LOOKS[0].join)
+    source, store = open_source(turning), TraceStore(tmp_path / "traces")
+    sources = {"turning": source}
+    paths = followed(project, sources, [0], store)
+    camera = camera_at(project, sources, paths, 0)
+    assert (camera.before.move, camera.after.move) == (Move.RIGHT, Move.LEFT)
+    assert camera.are_opposed
+    assert agreement(camera.before.move, camera.after.move) == "One turns right, the other left."
+    agreeing = arranging.reverse(project, [1])
+    turned = camera_at(agreeing, sources, followed(agreeing, sources, [0], store), 0)
+    assert not turned.are_opposed
+    assert agreement(turned.before.move, turned.after.move) == "Both turn right."
+    (direction,) = directions_of(project, sources, paths).values()
+    assert abs(abs((direction + 90) % 180 - 90)) < 5  # along the horizon
+
+
+def test_a_path_is_kept_and_gone_on_with(
+    turning: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source, store = open_source(turning), TraceStore(tmp_path / "traces")
+    whole = follow(source, [(0, 100)], TraceStore(tmp_path / "other"))
+
+    def stop(_path: CameraPath, share: float) -> None:
+        if share > 0.2:
+            raise Cancelled
+
+    monkeypatch.setattr("chronoxis.core.traces.camera_path._TOLD", 0.0)
+    with pytest.raises(Cancelled):
+        follow(source, [(0, 30), (50, 100)], store, stop)
+    kept = kept_path(source, store)
+    assert kept.known.any()
+    assert not kept.known.all()
+    again = follow(source, [(0, 100)], store)
+    assert again.known.all()
+    for name in ("right", "down", "turned", "grown", "sureness"):
+        assert np.allclose(getattr(again, name), getattr(whole, name), atol=1e-6), name
