@@ -21,6 +21,7 @@ from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, correcting
+from chronoxis.core.model.accent import LOOKS, NAMES, Accent, Stutter
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
@@ -51,6 +52,8 @@ def main() -> None:
         shoot_the_pictures(window, folder)
         shoot_the_ways(window, folder)
         shoot_even_light(window, folder)
+        shoot_joins(window, folder)
+        shoot_accents(window, folder)
         shoot_the_sound(window, folder)
         shoot_an_export(window, folder, Path(scratch))
         shoot_beats(window, folder, project.parent / BEAT_PROJECT_NAME)
@@ -133,7 +136,8 @@ def shoot_the_ways(window: MainWindow, folder: Path) -> None:
         for place in (Place(shot, passage) for passage in range(span)):
             passage = replace(project.passage(place), making=chosen, speed=Fraction((20, 12)[shot]))
             project = project.with_passage(place, passage)
-        plan = make_plan(project, {f.key: s for f in project.footage if (s := document.opened(f))})
+        opened = {f.key: s for f in project.footage if not f.made_of and (s := document.opened(f))}
+        plan = make_plan(project, opened)
         first, stop = plan.frames_of(shot)
         at = first + round((stop - first) * (119.6 / 240, 0.6)[shot])
         (frame,) = result_frames(plan, replace(preview_target(plan, 720), gather_small=False), at, at + 1)
@@ -151,7 +155,10 @@ def shoot_even_light(window: MainWindow, folder: Path) -> None:
     """Light evened out and passers-by cleared, with the line between before and after."""
     document = window.document
     wait(
-        lambda: all(window.watching.share(f.origin) == 1 for f in document.project.footage if f.is_seen), 120
+        lambda: all(
+            window.watching.share(f.origin) == 1 for f in document.project.footage if f.is_seen and f.files
+        ),
+        120,
     )
     document.apply("even", lambda p: correcting.set_even_out(p, [0], EvenOut(0.8)))
     document.apply("clear", lambda p: correcting.set_passers_by(p, [0], PassersBy.CLEAR))
@@ -165,19 +172,65 @@ def shoot_even_light(window: MainWindow, folder: Path) -> None:
     document.undo()
 
 
-def shoot_the_sound(window: MainWindow, folder: Path) -> None:
-    """What is heard of a passage, and music with its credit."""
+def shoot_joins(window: MainWindow, folder: Path) -> None:
+    """A Surge just before its peak, and a nested run rewound."""
     document = window.document
-    wait(lambda: all(window.hearing.trace(f.origin).is_whole for f in document.project.footage[::2]), 60)
+    document.move_playhead(document.project.starts[1] - Fraction(3, 25))
+    window.bench.show_join(0)
+    wait(lambda: not window.following.is_busy, 120)
+    settle(5)
+    take(window, folder / "join.png")
+    document.select([Place(2, 0)])
+    document.move_playhead(document.project.starts[2] + Fraction(8, 25))
+    window.show_bench_page([name for name, _ in window.bench.pages].index("Accents"))
+    settle(4)
+    take(window, folder / "rewound.png")
+    window.show_bench_page(0)
+
+
+def shoot_accents(window: MainWindow, folder: Path) -> None:
+    """Three moments of the Surge, and each look at half and at full on one moment of the walk."""
+    document, (wide, high) = window.document, (320, 180)
+    looks = [look for look in LOOKS if look is not Stutter]
+    sheet = QPixmap(3 * wide, 5 * (high + 22))
+    sheet.fill(GROUND)
+    painter = QPainter(sheet)
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    painter.setFont(font(9.5, 500))
+    cut = round(float(document.project.starts[1] * document.project.rate))
+    plain = replace(document.project, shots=document.project.shots[1:2])
+    tiles = [(words, document.project, cut + by) for words, by in
+             (("before the cut", -12), ("at the cut", 0), ("after it", 12))]  # fmt: skip
+    for look in looks:
+        for strength in (0.5, 1.0):
+            accents = (Accent(look(), strength=strength),)
+            tiles.append((f"{NAMES[look]}, {strength:.0%}", replace(plain, accents=accents), 40))
+    cameras = {f.key: c for f in document.project.footage if (c := document.cameras.get(f.origin))}
+    for number, (words, project, at) in enumerate(tiles):
+        opened = {f.key: s for f in project.footage if not f.made_of and (s := document.opened(f))}
+        plan = make_plan(project, opened, None, cameras)
+        (frame,) = result_frames(plan, replace(preview_target(plan, 720), gather_small=False), at, at + 1)
+        left, top = number % 3 * wide, number // 3 * (high + 22)
+        smooth = Qt.TransformationMode.SmoothTransformation
+        image = image_from(np.asarray(frame.to_ndarray(), np.uint8)).scaledToHeight(high - 4, smooth)
+        painter.drawImage(left, top, image)
+        painter.setPen(TEXT)
+        painter.drawText(QRect(left, top + high - 4, wide, 22), Qt.AlignmentFlag.AlignVCenter, words)
+    painter.end()
+    sheet.save(str(folder / "accents.png"))
+
+
+def shoot_the_sound(window: MainWindow, folder: Path) -> None:
+    """What is heard of a passage."""
+    document = window.document
+    heard = [f for f in document.project.footage if f.files and f.key != "walk-down-the-line"]
+    wait(lambda: all(window.hearing.trace(f.origin).is_whole for f in heard), 60)
     document.select([Place(0, 1)])
     document.move_playhead(Fraction(5))
     window.show_bench_page(3)
     wait(lambda: window.sound.has(0, 30), 60)
     settle(2)
     take(window, folder / "sound-page.png")
-    document.choose_footage(document.project.music[0].footage)
-    settle(1)
-    take(window, folder / "music.png")
     window.show_bench_page(0)
     document.select([Place(0, 1)])
 
@@ -199,7 +252,7 @@ def shoot_beats(window: MainWindow, folder: Path, project: Path) -> None:
 
 
 def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
-    """Before, during and after an export."""
+    """The choices of an export, which then is made."""
     window.show_export()
     panel = window.export_panel
     panel.choices.credits.click()
@@ -209,13 +262,11 @@ def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
     panel.start()
     wait(lambda: panel.progress.bar.value() > 200, 120)
     wait(lambda: not panel.job.running, 300)
-    settle(0.3)
-    take(window, folder / "exported.png")
     window.show_bench()
 
 
 def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
-    """Photos: their pace, an uneven cadence, a view that moves, and a run with what is wrong with it."""
+    """Photos: an uneven cadence, a view that moves, and a run with what is wrong with it."""
     document = window.document
     window.files.discard_changes()
     window.show_bench()
@@ -223,8 +274,7 @@ def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
     wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
     document.select([Place(0, 0)])
     document.move_playhead(Fraction(150, 24))
-    settle(6)
-    take(window, folder / "photo-pace.png")
+    settle(2)
     document.apply("Frame rate", lambda p: arranging.set_rate(p, Fraction(30)))
     document.select([Place(1, 0)])
     document.move_playhead(Fraction(11))

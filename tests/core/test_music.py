@@ -304,10 +304,9 @@ def test_traces_are_kept_by_content_and_rubbish_is_dropped(tmp_path: Path) -> No
     assert len(list((tmp_path / "traces").iterdir())) <= 1
 
 
-@pytest.mark.parametrize(("name", "codec"), [("t.m4a", "aac"), ("t.mp3", "libmp3lame")])
-def test_a_glance_at_long_sound_is_near_the_truth(tmp_path: Path, name: str, codec: str) -> None:
+def test_a_glance_at_long_sound_is_near_the_truth(tmp_path: Path) -> None:
     loud = np.repeat(np.array([0.05, 0.8, 0.2, 0.6], np.float32), 75 * RATE)
-    path = write_sound(tmp_path / name, tone(300) / np.float32(0.4) * loud, codec)
+    path = write_sound(tmp_path / "t.mp3", tone(300) / np.float32(0.4) * loud, "libmp3lame")
     told: list[SoundTrace] = []
     whole = listen(
         open_source(MusicFile(path)), TraceStore(tmp_path / "traces"), lambda trace, _: told.append(trace)

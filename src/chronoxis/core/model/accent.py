@@ -91,7 +91,7 @@ class Flash:
     """
 
     key: ClassVar[str] = "flash"
-    stops: float = 3.0
+    stops: float = 2.0
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
 _FREE = 192  # grains by which the field is larger than a picture: every frame takes another part of it
+_MOST_GRAINS = 2.0  # a pixel: finer ones look alike
 # Between grains noise is interpolated both ways, which leaves two thirds of its deviation.
 _LOST = 2 / 3
 
@@ -38,7 +39,7 @@ class GrainAccent:
 
     def noise(self, result_frame: int, height: int, width: int) -> npt.NDArray[np.float32]:
         """What a frame gets in mid tones at a level of 1; shape (height, width), deviation about 1."""
-        per_pixel = 1 / (self.look.size * height)  # grains
+        per_pixel = min(1 / (self.look.size * height), _MOST_GRAINS)
         across, down = ceil(width * per_pixel) + 2, ceil(height * per_pixel) + 2
         field = _field(self.seed, down + _FREE, across + _FREE)
         left, top = np.random.default_rng((self.seed, result_frame)).integers(0, _FREE, 2).tolist()
