@@ -97,10 +97,16 @@ class MainWindow(QMainWindow):
 
     def show_export(self) -> None:
         """Show the export panel in the Bench's place."""
-        if self.document.plan is not None and self.document.plan.is_whole:
+        if self._can_export:
             self._right.setCurrentWidget(self.export_panel)
             self._right.show()
             self.export_panel.show_choices()
+
+    @property
+    def _can_export(self) -> bool:
+        """Whether all footage is there, and no run is open: it is the whole that is exported."""
+        plan = self.document.plan
+        return plan is not None and plan.is_whole and self.document.project.outside is None
 
     def show_bench(self) -> None:
         """Show the Bench."""
@@ -294,7 +300,7 @@ class MainWindow(QMainWindow):
         """Make the preview's frames anew when something changed that shows in them."""
         plan, before = self.document.plan, self._followed
         for widget in (self.menus.export, self.head.export_button):
-            widget.setEnabled(plan is not None and plan.is_whole)
+            widget.setEnabled(self._can_export)
         if plan is before:
             return
         same = plan is not None and before is not None and plan.looks_like(before)

@@ -5,7 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.arranging import refit, reverse, trimmed
+from chronoxis.core.model.arranging import measure, refit, reverse, trimmed
 from chronoxis.core.model.framing import Framing
 from chronoxis.core.model.join import CUT
 from chronoxis.core.model.nested import Nested
@@ -75,6 +75,10 @@ def come_back(project: Project) -> Project:
         raise PlanError("A nested run needs a shot; undo, or dissolve it outside.")
     outer, key = project.outside.project, project.outside.key
     there = {footage.key for footage in project.footage}
+    for footage in outer.footage:  # what was counted meanwhile
+        if footage.key in there and not footage.made_of and not footage.counted:
+            now_known = project.footage_named(footage.key)
+            outer = measure(outer, footage.key, now_known.stored_rate, now_known.stored_length)
     outer = replace(
         outer,
         footage=project.footage,
