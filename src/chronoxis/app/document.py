@@ -206,7 +206,7 @@ class Document(QObject):
     def know_camera(self, origin: Hashable, path: CameraPath) -> None:
         """Take in how the camera moves in footage."""
         self.cameras[origin] = path
-        if measured_streaks(self.project):
+        if measured_streaks(self.project) or any(shot.reads_camera for shot in self.project.shots):
             self._known += 1
             self._replan()
 

@@ -16,6 +16,7 @@ from chronoxis.core.files.atomic import written_whole
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.footage.kinds import open_source
 from chronoxis.core.model.music import MusicFile
+from chronoxis.core.traces.camera_path import follow
 from chronoxis.core.traces.picture_trace import watch
 from chronoxis.core.traces.sound_trace import listen
 from chronoxis.core.traces.store import TraceStore
@@ -26,17 +27,27 @@ from chronoxis.core.traces.store import TraceStore
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 @click.option("--beats", metavar="FILE|-", help="Write the beats of its sound as CSV.")
 @click.option("--traces", metavar="FILE|-", help="Write light, motion and passers-by of its pictures as CSV.")
+@click.option("--camera", metavar="FILE|-", help="Write how the camera moves from frame to frame as CSV.")
 @click.option("--overwrite", is_flag=True, help="Replace FILE if it is there.")
-def facts(footage: Path, as_json: bool, beats: str | None, traces: str | None, overwrite: bool) -> None:
+def facts(
+    footage: Path,
+    as_json: bool,
+    beats: str | None,
+    traces: str | None,
+    camera: str | None,
+    overwrite: bool,
+) -> None:
     """Say what a recording, a run of photos or music is."""
-    for listing in (beats, traces):
+    for listing in (beats, traces, camera):
         if listing not in (None, "-"):
             check_output(Path(str(listing)), protects=[footage], overwrite=overwrite)
     if beats is not None:
         _write(beats, _beats(footage), overwrite=overwrite)
     if traces is not None:
         _write(traces, _traces(footage), overwrite=overwrite)
-    if beats is not None or traces is not None:
+    if camera is not None:
+        _write(camera, _camera(footage), overwrite=overwrite)
+    if any(listing is not None for listing in (beats, traces, camera)):
         return
     found = open_source(footage).facts
     if as_json:
@@ -77,6 +88,24 @@ def _traces(footage: Path) -> str:
     for place, (frame, time) in enumerate(zip(frames.tolist(), source.edges[:-1].tolist(), strict=True)):
         light, motion = f"{trace.light[frame]:.6f}", f"{trace.motion[frame]:.6f}"
         rows.writerow([place, f"{time:.6f}", light, motion, int(passes[frame])])
+    return text.getvalue()
+
+
+def _camera(footage: Path) -> str:
+    """One row for each frame: how it lies against the one before, in pixels at full size and degrees."""
+    source = open_source(footage)
+    if not source.is_seen:
+        raise FootageError(f"{footage.name} has no pictures to be measured.")
+    originals = source.originals.source
+    count, width = len(originals.edges) - 1, originals.facts.picture.width
+    with measuring() as told:
+        path = follow(source, [(0, count)], TraceStore(), lambda _, share: told(footage.name, share))
+    text = io.StringIO()
+    rows = csv.writer(text, lineterminator="\n")
+    rows.writerow(["frame", "time", "dx", "dy", "rotation", "scale", "confidence"])
+    columns = (path.right * width, path.down * width, path.turned, np.exp(path.grown), path.sureness)
+    for frame, values in enumerate(np.stack(columns, -1).tolist()):
+        rows.writerow([frame, f"{originals.edges[frame]:.6f}", *(f"{value:.6f}" for value in values)])
     return text.getvalue()
 
 

@@ -17,6 +17,10 @@ FRAME_CHOICES = (
     "even_out",
     "even_out_span",
     "passers_by",
+    "steady",
+    "crop_budget",
+    "level",
+    "hyperlapse",
 )
 """The names of these options."""
 
@@ -34,11 +38,17 @@ def with_frames(project: Project, choices: Mapping[str, Any]) -> Project:
         "window": lambda p, wish: making.set_window(p, places, wish),
         "fill": lambda p, wish: making.set_fill(p, places, Fill(wish)),
         "between": lambda p, wish: making.set_between(p, places, Between(wish)),
+        "hyperlapse": lambda p, wish: making.set_line_up(p, places, wish),
         "passers_by": lambda p, wish: correcting.set_passers_by(p, shots, PassersBy(wish)),
     }
     for name, edit in edits.items():
         if choices.get(name) is not None:
             project = edit(project, choices[name])
+    for number in shots:
+        steady = choices.get("steady") or project.shots[number].steady
+        crop = choices.get("crop_budget") or steady.crop
+        steady = replace(steady, crop=crop, level=bool(choices.get("level")) or steady.level)
+        project = correcting.set_steady(project, [number], steady)
     strength, span = choices.get("even_out"), choices.get("even_out_span")
     for number in shots:
         old = project.shots[number].even_out

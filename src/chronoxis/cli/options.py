@@ -13,10 +13,11 @@ from chronoxis.core.model.even_out import parse_strength
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, endings_in_words
 from chronoxis.core.model.framing import parse_crop, parse_steps
-from chronoxis.core.model.making import parse_shutter
+from chronoxis.core.model.making import parse_line_up, parse_shutter
 from chronoxis.core.model.photo_run import parse_interval, parse_photo_rate
 from chronoxis.core.model.settings import SizeWish, parse_bitrate, parse_megabytes
 from chronoxis.core.model.sound import parse_level, parse_loudness
+from chronoxis.core.model.steady import parse_crop_budget, parse_steady
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy
 from chronoxis.core.timing.rates import parse_rate
 from chronoxis.core.timing.speed import parse_speed
@@ -75,6 +76,14 @@ def frame_options(command: Callable[..., None]) -> Callable[..., None]:
                          help="Recorded time below which changes of light are flicker."),
             click.option("--passers-by", type=_words(PassersBy),
                          help="Who crosses near the lens: leave, skip, or clear by the median."),
+            click.option("--steady", type=Words("steadying", parse_steady), metavar="MODE[:STRENGTH]",
+                         help="What the camera should seem to do: off, smooth, still; a strength of 0 to 1."),
+            click.option("--crop-budget", type=Words("percentage", parse_crop_budget), metavar="PERCENT",
+                         help="How much of the picture's sides steadying may give up; 10 if not given."),
+            click.option("--level", is_flag=True, default=None, help="Steadying takes all turning out."),
+            click.option("--hyperlapse", type=Words("reach", parse_line_up), metavar="REACH",
+                         is_flag=False, flag_value="0.5",
+                         help="Take frames that line up, up to so many steps from the even one; 0.5 alone."),
         ]
     ):  # fmt: skip
         command = option(command)

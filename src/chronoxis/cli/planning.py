@@ -98,7 +98,7 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
     if "sound" in choices:
         project, music = with_sound(project, choices)
         opened |= music
-    return make_plan(project, opened, traces)
+    return make_plan(project, opened, traces, _followed(project, opened))
 
 
 def _measured(project: Project, sources: dict[str, Source]) -> dict[str, PictureTrace]:

@@ -65,7 +65,7 @@ class Bench(QFrame):
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
         self.pace, self.frames = PacePage(document), FramesPage(document, watching)
-        self.picture, self.sound = PicturePage(document), SoundPage(document)
+        self.picture, self.sound = PicturePage(document, following), SoundPage(document)
         self.beats, self.footage = BeatsPage(document, hearing), FootagePage(document, shelf, hearing)
         self.join, self.accents = JoinPage(document, following), AccentsPage(document)
         self.pages: tuple[tuple[str, Page], ...] = (

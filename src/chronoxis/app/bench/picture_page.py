@@ -9,8 +9,10 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, label_for
+from chronoxis.app.bench.page import Page, label_for, line
+from chronoxis.app.bench.steady_choices import SteadyChoices
 from chronoxis.app.document import Document
+from chronoxis.app.footage.following import Following
 from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.theme.theme import scaled
@@ -39,8 +41,9 @@ class PicturePage(Page):
 
     draw_wanted = Signal()
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, following: Following) -> None:
         super().__init__(document)
+        self.steady = SteadyChoices(document, following)
         self.marks = FramingMarks(document)
         self.shapes: dict[str, QPushButton] = {}
         self.fits: dict[Fit, QPushButton] = {}
@@ -102,6 +105,8 @@ class PicturePage(Page):
             row.addStretch()
             rows.addLayout(row)
         rows.addWidget(self._says)
+        rows.addWidget(line())
+        rows.addWidget(self.steady)
         rows.addStretch()
 
     def show_project(self) -> None:
@@ -123,6 +128,7 @@ class PicturePage(Page):
         self.easings[first.easing].setChecked(True)
         self._show_moving(moves=len(first.steps) > 1)
         self._shown = first
+        self.steady.show_project()
         self._says.setText(self._meaning(min(sizes), first, size))
         self._show_steps()
 

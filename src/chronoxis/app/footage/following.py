@@ -9,6 +9,7 @@ from chronoxis.app.document import Document
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at, measured_streaks, spans_at
+from chronoxis.core.render.steadied import spans_to_follow
 from chronoxis.core.traces.camera_path import CameraPath, Span, follow
 from chronoxis.core.traces.store import TraceStore
 
@@ -18,6 +19,9 @@ _Wish = tuple[Source, tuple[Span, ...]]
 class Following(QObject):
     """Has the camera followed.
 
+    Attributes:
+        share: how much is done of what is followed now, 0 to 1.
+
     Signals:
         seen: more is known.
         failed: a message for the person.
@@ -26,6 +30,7 @@ class Following(QObject):
     seen = Signal()
     failed = Signal(str)
     _told = Signal(object, object)
+    _going = Signal(float)
 
     def __init__(self, document: Document, store: TraceStore | None = None) -> None:
         super().__init__()
@@ -33,10 +38,12 @@ class Following(QObject):
         self._asked: set[tuple[Hashable, tuple[Span, ...]]] = set()
         self._under_way = 0
         self._closed = False
+        self.share = 0.0
         self._work = InTurn(self._follow, "following the camera")
         self._work.failed.connect(lambda _, message: self.failed.emit(message))
         self._told.connect(self._take)
-        document.planned.connect(self._ask_for_streaks)
+        self._going.connect(self._go)
+        document.planned.connect(self._ask_for_what_is_read)
 
     def camera(self, join: int) -> JoinCamera | None:
         """What the camera does at a join; None until it was followed there."""
@@ -64,9 +71,14 @@ class Following(QObject):
         opened = ((footage.key, document.opened(footage)) for footage in document.project.footage)
         return {key: source for key, source in opened if source is not None}
 
-    def _ask_for_streaks(self) -> None:
-        for join in measured_streaks(self._document.project):
+    def _ask_for_what_is_read(self) -> None:
+        project, sources = self._document.project, self._sources()
+        for join in measured_streaks(project):
             self.camera(join)
+        for key, spans in spans_to_follow(project, sources).items():
+            path = self._document.cameras.get(project.footage_named(key).origin)
+            if path is None or path.lacks(spans):
+                self._want(sources[key], tuple(spans))
 
     def _want(self, source: Source, spans: tuple[Span, ...]) -> None:
         wish = source.facts.origin, spans
@@ -78,8 +90,9 @@ class Following(QObject):
     def _follow(self, wish: _Wish) -> None:
         source, spans = wish
 
-        def shown(_path: CameraPath, _share: float) -> None:
+        def shown(_path: CameraPath, share: float) -> None:
             stand_aside()
+            self._going.emit(share)
             if self._closed or source.facts.origin not in self._document.sources:
                 raise Cancelled
 
@@ -88,6 +101,10 @@ class Following(QObject):
         except Cancelled:
             self._told.emit(source.facts.origin, None)
             self._asked.discard((source.facts.origin, spans))
+
+    def _go(self, share: float) -> None:
+        self.share = share
+        self.seen.emit()
 
     def _take(self, origin: Hashable, path: CameraPath | None) -> None:
         self._under_way -= 1

@@ -7,6 +7,7 @@ from typing import Any
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.making import checked_window
 from chronoxis.core.model.project import Shot
+from chronoxis.core.model.steady import AS_FILMED, Steady, SteadyMode
 from chronoxis.core.timing.frame_making import (
     ALL_RECORDED,
     Between,
@@ -26,6 +27,7 @@ def making_json(making: FrameMaking) -> dict[str, Any]:
         "window": str(making.window) if making.window is not None else None,
         "fill": str(making.fill),
         "between": str(making.between),
+        "line_up": making.line_up,
     }
 
 
@@ -38,6 +40,7 @@ def making_from(item: dict[str, Any]) -> FrameMaking:
         window=checked_window(Fraction(item["window"])) if item.get("window") else None,
         fill=Fill(item.get("fill", Fill.NONE)),
         between=Between(item.get("between", Between.HOLD)),
+        line_up=float(item.get("line_up", 0.0)),
     )
 
 
@@ -54,6 +57,12 @@ def correction_json(shot: Shot) -> dict[str, Any]:
             "all": str(shot.passers_by),
             "apart": [{"at": str(at), "do": str(wish)} for at, wish in apart],
         },
+        "steady": {
+            "mode": str(shot.steady.mode),
+            "strength": shot.steady.strength,
+            "crop": shot.steady.crop,
+            "level": shot.steady.level,
+        },
     }
 
 
@@ -62,8 +71,10 @@ def with_corrections(shot: Shot, item: dict[str, Any]) -> Shot:
     even, passers = item.get("even_out", {}), item.get("passers_by", {})
     span = Fraction(even["span"]) if even.get("span") else None
     apart = ((Fraction(each["at"]), PassersBy(each["do"])) for each in passers.get("apart", []))
+    steady = item.get("steady")
     return replace(
         shot,
+        steady=Steady(**{**steady, "mode": SteadyMode(steady["mode"])}) if steady else AS_FILMED,
         even_out=EvenOut(even.get("strength", 0.0), span, even.get("channels", False)),
         passers_by=PassersBy(passers.get("all", PassersBy.LEAVE)),
         passers_apart=tuple(sorted(apart)),

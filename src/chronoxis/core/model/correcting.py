@@ -6,6 +6,7 @@ from fractions import Fraction
 
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.project import Project
+from chronoxis.core.model.steady import Steady
 from chronoxis.core.timing.frame_making import PassersBy
 
 
@@ -13,6 +14,13 @@ def set_even_out(project: Project, shots: Iterable[int], wish: EvenOut) -> Proje
     """Even out the light of shots."""
     for number in shots:
         project = project.with_shot(number, replace(project.shots[number], even_out=wish))
+    return project
+
+
+def set_steady(project: Project, shots: Iterable[int], wish: Steady) -> Project:
+    """Steady shots."""
+    for number in shots:
+        project = project.with_shot(number, replace(project.shots[number], steady=wish))
     return project
 
 

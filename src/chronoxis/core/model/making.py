@@ -17,6 +17,7 @@ from chronoxis.core.timing.frame_making import (
     EachFrame,
     Fill,
 )
+from chronoxis.core.timing.lining_up import MOST_REACH
 from chronoxis.core.timing.timecode import format_time
 
 
@@ -52,6 +53,30 @@ def set_fill(project: Project, places: Iterable[Place], fill: Fill) -> Project:
 def set_between(project: Project, places: Iterable[Place], between: Between) -> Project:
     """Choose what is shown where there are too few recorded frames."""
     return _made(project, places, between=between)
+
+
+def set_line_up(project: Project, places: Iterable[Place], reach: float) -> Project:
+    """Let frames be so many steps away from even ones, so that neighbours line up; 0 keeps the even step.
+
+    Raises:
+        PlanError: it is out of range.
+    """
+    return _made(project, places, line_up=checked_line_up(reach))
+
+
+def checked_line_up(reach: float) -> float:
+    """Steps that a frame may be away. Raises PlanError if they are below 0 or too many."""
+    if not 0 <= reach <= MOST_REACH:
+        raise PlanError(f"A frame may be 0 to {MOST_REACH:g} steps away from the even one.")
+    return reach
+
+
+def parse_line_up(text: str) -> float:
+    """Read ``0.5`` or ``1/2`` steps. Raises PlanError if it is none."""
+    try:
+        return checked_line_up(float(parse_exact(text)))
+    except (ValueError, ZeroDivisionError):
+        raise PlanError(f"“{shortened(text)}” is no number of steps; write 0.5.") from None
 
 
 def checked_shutter(degrees: float) -> float:

@@ -22,6 +22,7 @@ from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.passage_rows import PassageRows, ShotRows
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Effect, Mix, PassageSound
+from chronoxis.core.model.steady import AS_FILMED, Steady
 from chronoxis.core.timing.frame_making import PLAIN, FrameMaking, PassersBy
 from chronoxis.core.timing.pace import PacePiece, PaceProfile, RunningSums, off_grid, total
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, lengths_of
@@ -81,6 +82,7 @@ class Shot:
         even_out: how the light of its frames is evened out.
         passers_by: what is done about them.
         passers_apart: the same for single moments: a recorded second in each, and what is done; ascending.
+        steady: how its pictures are steadied.
         join: what stands between it and the next shot; of no effect in the last one.
         accents: looks on its result frames, in their order.
         runs: what the joins around it do to its pace. The project that it stands in sees to them.
@@ -94,6 +96,7 @@ class Shot:
     even_out: EvenOut = AS_RECORDED
     passers_by: PassersBy = PassersBy.LEAVE
     passers_apart: tuple[tuple[Fraction, PassersBy], ...] = ()
+    steady: Steady = AS_FILMED
     join: Join = CUT
     accents: tuple[Accent, ...] = ()
     runs: Runs = _NO_RUNS
@@ -172,6 +175,11 @@ class Shot:
         """Whether what was measured of its footage's pictures changes its frames."""
         handlings = {self.passers_by, *(wish for _, wish in self.passers_apart)}
         return self.even_out.strength > 0 or handlings != {PassersBy.LEAVE}
+
+    @cached_property
+    def reads_camera(self) -> bool:
+        """Whether the camera's path through its footage changes its frames."""
+        return self.steady.is_on or any(making.line_up > 0 for making in self.makings)
 
     def recorded_time(self, covered: Fraction) -> Fraction:
         """Recorded seconds in the footage once so much of the shot has played."""

@@ -9,6 +9,7 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.model.accent import Streak
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
+from chronoxis.core.render.steadied import spans_to_follow
 from chronoxis.core.traces.camera_moves import NEAR, REACH, Move, Movement, movement, whip_in
 from chronoxis.core.traces.camera_path import CameraPath, Span, follow
 from chronoxis.core.traces.store import TraceStore
@@ -90,13 +91,13 @@ def followed(
     store: TraceStore,
     told: Callable[[str, float], None] = lambda _name, _share: None,
 ) -> dict[str, CameraPath]:
-    """The camera's paths near joins, followed now where they were not before.
+    """The camera's paths near joins, and through what is steadied or lined up; followed now where need be.
 
     Raises:
         FootageError: pictures cannot be read.
         Cancelled: ``told`` raised it.
     """
-    spans: dict[str, list[Span]] = {}
+    spans = spans_to_follow(project, sources)
     for join in joins:
         for key, own in spans_at(project, sources, join).items():
             spans.setdefault(key, []).extend(own)

@@ -29,6 +29,7 @@ from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.timing.shot_columns import Frames
 from chronoxis.core.timing.timecode import format_time
+from chronoxis.core.traces.steady_course import SteadyCourse
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -47,6 +48,7 @@ class Plan:
         unmeasured: keys of footage whose pictures have to be measured before all choices take effect.
         music_sources: the opened footage that music is made of, by key.
         accents: for each shot, looks on its result frames.
+        steadied: for each shot, what steadying and lining up read; None where there is neither.
         shown: which result frame's picture stands on each one, where some are held; None where none is.
     """
 
@@ -61,6 +63,7 @@ class Plan:
     unmeasured: tuple[str, ...] = ()
     accents: tuple[tuple[Accent, ...], ...]
     shown: Frames | None = None
+    steadied: tuple[SteadyCourse | None, ...] = ()
     music_sources: Mapping[str, Source]
 
     @property

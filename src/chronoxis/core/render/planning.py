@@ -11,14 +11,16 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import check_views
-from chronoxis.core.model.project import Project
+from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
 from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, passers_by
 from chronoxis.core.render.nested import with_nested
 from chronoxis.core.render.plan import Plan, result_size
+from chronoxis.core.render.steadied import Steadied, steadied, unfollowed
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule, make_schedule
 from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
@@ -63,8 +65,12 @@ def make_plan(
     }
     edges = tuple(of_footage[shot.footage] for shot in project.shots)
     found = [_whole(traces.get(shot.footage)) for shot in project.shots]
+    steady = [
+        steadied(shot, project.footage_of(shot), source, cameras.get(shot.footage))
+        for shot, source in zip(project.shots, of_shots, strict=True)
+    ]
     timings = [
-        _timing(project, number, edges[number], source, found[number])
+        _timing(project, number, edges[number], source, found[number], steady[number])
         for number, source in enumerate(of_shots)
     ]
     schedule = make_schedule(timings, project.rate, project.pace)
@@ -83,10 +89,18 @@ def make_plan(
         colour=colour,
         views=_views(project, of_shots, schedule, size),
         corrections=tuple(
-            corrections_of(shot, project.footage_of(shot), source, trace)
-            for shot, source, trace in zip(project.shots, of_shots, found, strict=True)
+            corrections_of(shot, project.footage_of(shot), source, trace) + _moved(shot, source, course)
+            for shot, source, trace, course in zip(project.shots, of_shots, found, steady, strict=True)
         ),
-        unmeasured=tuple(key for key in project.to_measure if _whole(traces.get(key)) is None),
+        unmeasured=tuple(
+            dict.fromkeys(
+                [
+                    *(key for key in project.to_measure if _whole(traces.get(key)) is None),
+                    *unfollowed(project, sources, cameras),
+                ]
+            )
+        ),
+        steadied=tuple(course.course if course else None for course in steady),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
         accents=accents_of(project, schedule, colour, directions_of(project, sources, cameras)),
         shown=shown,
@@ -127,7 +141,12 @@ def _recorded_edges(footage: Footage, source: Source) -> Seconds:
 
 
 def _timing(
-    project: Project, number: int, edges: Seconds, source: Source, trace: PictureTrace | None
+    project: Project,
+    number: int,
+    edges: Seconds,
+    source: Source,
+    trace: PictureTrace | None,
+    steady: Steadied | None,
 ) -> ShotTiming:
     shot = project.shots[number]
     label = project.footage_of(shot).label
@@ -137,4 +156,11 @@ def _timing(
             f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
         )
     spared = passers_by(shot, project.footage_of(shot), source, trace)
-    return ShotTiming(shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared)
+    sway = steady.sway if steady is not None else (None, 0)
+    return ShotTiming(
+        shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared, *sway
+    )
+
+
+def _moved(shot: Shot, source: Source, course: Steadied | None) -> tuple[Correction, ...]:
+    return (course.warp(source),) if course is not None and shot.steady.is_on else ()

@@ -70,6 +70,8 @@ class FrameMaking:
         window: recorded seconds that *clear* looks at; as long as the shutter is open, if None.
         fill: of a long exposure, or of one frame and its neighbour: blur that is added.
         between: where there are too few recorded frames.
+        line_up: above 1×, by how much of a step a frame may be away from the even one, so that neighbours
+            line up; 0 keeps the even step.
     """
 
     each: EachFrame = EachFrame.ONE
@@ -78,6 +80,7 @@ class FrameMaking:
     window: Fraction | None = None
     fill: Fill = Fill.NONE
     between: Between = Between.HOLD
+    line_up: float = 0.0
 
     @property
     def is_open(self) -> bool:

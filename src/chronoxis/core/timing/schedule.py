@@ -14,6 +14,7 @@ import numpy as np
 from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.frame_making import MAX_SHUTTER
 from chronoxis.core.timing.gathering import gathered, in_between, spared, widened
+from chronoxis.core.timing.lining_up import lined_up
 from chronoxis.core.timing.pace import GRID_BITS, PaceProfile, Seconds, grid_sums
 from chronoxis.core.timing.shot_columns import SAME_TIME, WAYS, Codes, Frames, ShotColumns, ShotTiming, Way
 
@@ -151,16 +152,49 @@ def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfi
     opens = np.arange(firsts[-1]) * rate.denominator / rate.numerator
     choices = columns.choices(pace, numbers, opens)
     windows = columns.windows(pace, numbers, opens, choices.shutters / 360 / float(rate))
+    asks = choices.between.any() or choices.line_ups.any()
+    advance = pace.speed_at(opens) / float(rate) if asks else opens
+    windows = _lined_up(shots, firsts, columns, numbers, choices.line_ups, windows, advance)
     windows = widened(columns, numbers, choices.windows, windows)
     rows = gathered(columns, numbers, choices, windows)
     if choices.between.any():
-        advance = pace.speed_at(opens) / float(rate)
         rows = in_between(columns, numbers, choices.between, rows, windows, advance)
     for seat, timing in enumerate(shots):
         if len(timing.holes) + len(timing.skipped) + len(timing.cleared):
             part = firsts[seat], firsts[seat + 1]
             rows = spared(rows, part, (int(columns.least[seat]), int(columns.most[seat])), timing)
     return Schedule(rate, numbers, rows.offsets, rows.frames, rows.weights, rows.ways, *windows)
+
+
+def _lined_up(
+    shots: Sequence[ShotTiming],
+    firsts: Sequence[int],
+    columns: ShotColumns,
+    numbers: Frames,
+    line_ups: Seconds,
+    windows: tuple[Seconds, Seconds],
+    advance: Seconds,
+) -> tuple[Seconds, Seconds]:
+    """The windows, moved to the frames that line up where that is wished and the camera's way is known."""
+    if not line_ups.any() or all(shot.sway is None for shot in shots):
+        return windows
+    opened, closed = (side.copy() for side in windows)
+    for seat, shot in enumerate(shots):
+        part = slice(firsts[seat], firsts[seat + 1])
+        if shot.sway is None or not line_ups[part].any() or part.stop - part.start < 3:
+            continue
+        steps = advance[part] * ((len(shot.edges) - 1) / float(shot.edges[-1]))
+        if shot.backwards:
+            even = columns.last_before(numbers[part], closed[part])
+        else:
+            even = columns.on_display(numbers[part], opened[part])
+        reaches = np.where(steps > 1, line_ups[part] * steps, 0.0)
+        taken = lined_up(even, reaches, shot.sway, shot.swaying)
+        moved = shot.edges[taken] - shot.edges[even]
+        begin, end = shot.span
+        opened[part] = np.clip(opened[part] + moved, begin, end)
+        closed[part] = np.clip(closed[part] + moved, begin, end)
+    return opened, closed
 
 
 def _check(shot: ShotTiming) -> None:

@@ -74,6 +74,9 @@ class ShotTiming:
         holes: frames that are not there and filled in from both sides.
         skipped: frames in whose place neighbours serve.
         cleared: frames in whose place the median around them serves.
+        sway: how far the pictures of its frames are off the camera's smooth way, shape (frames, coordinates),
+            from frame ``swaying`` on; None where nothing is lined up by it.
+        swaying: number of the first of these frames.
     """
 
     pace: PaceProfile
@@ -84,6 +87,8 @@ class ShotTiming:
     holes: Spans = field(default_factory=lambda: NO_SPANS)
     skipped: Spans = field(default_factory=lambda: NO_SPANS)
     cleared: Spans = field(default_factory=lambda: NO_SPANS)
+    sway: npt.NDArray[np.float64] | None = None
+    swaying: int = 0
 
     @cached_property
     def span(self) -> tuple[float, float]:
@@ -101,6 +106,7 @@ class Choices(NamedTuple):
         single: whether blur is added to one frame and its neighbour only.
         windows: recorded seconds of *clear*; 0 where the shutter tells.
         between: codes of `Between`, by their order.
+        line_ups: steps by which a frame may be away from the even one.
     """
 
     ways: Codes
@@ -109,6 +115,7 @@ class Choices(NamedTuple):
     single: npt.NDArray[np.bool_]
     windows: Seconds
     between: Codes
+    line_ups: Seconds
 
 
 _BETWEEN = {between: code for code, between in enumerate(Between)}
@@ -145,6 +152,7 @@ class ShotColumns:
             np.array([making.is_filled and making.each is EachFrame.ONE for making in makings]),
             np.array([_window(making) for making in makings]),
             np.array([_BETWEEN[making.between] for making in makings], np.uint8),
+            np.array([making.line_up for making in makings]),
         )
         self._passages = np.concatenate(([0], np.cumsum([len(shot.makings) for shot in shots])))
         distinct = {id(shot.edges): shot.edges for shot in shots}
@@ -169,6 +177,7 @@ class ShotColumns:
             chosen.single[passages],
             chosen.windows[passages],
             chosen.between[passages],
+            chosen.line_ups[passages],
         )
 
     def windows(

@@ -1,0 +1,139 @@
+"""How the selected shots are steadied, and whether their frames are lined up; on the page *Picture*."""
+
+from dataclasses import replace
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from chronoxis.app.bench.gesture_slider import GestureSlider
+from chronoxis.app.bench.page import label_for
+from chronoxis.app.document import Document
+from chronoxis.app.footage.following import Following
+from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.theme.theme import scaled
+from chronoxis.core.model import correcting, making
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.steady import MOST_CROP, Steady, SteadyMode
+
+_MODES = (
+    (SteadyMode.OFF, "as filmed", "The camera's path stays as it was"),
+    (SteadyMode.SMOOTH, "smooth", "Walks, drives and flights: shake goes, turns stay"),
+    (SteadyMode.STILL, "still", "Meant as from a tripod: drift and shake go"),
+)
+_REACH = 0.5  # steps
+
+
+class SteadyChoices(QWidget):
+    """Shows and changes them. Signal ``refused``: an entry cannot be had; the text says why."""
+
+    refused = Signal(str)
+
+    def __init__(self, document: Document, following: Following) -> None:
+        super().__init__()
+        self._document, self._following = document, following
+        group = QButtonGroup(self)
+        self.modes: dict[SteadyMode, QPushButton] = {
+            mode: choice_chip(text, tip, group, partial(self._set, "Steady", mode=mode))
+            for mode, text, tip in _MODES
+        }
+        self.level = self._switch("le&vel", "Take all turning out, so that the horizon keeps its slope")
+        self.level.clicked.connect(lambda on: self._set("Level", level=on))
+        self.line_up = self._switch(
+            "line &up", "Above 1×: take frames near the even step that line up best, for a hyperlapse"
+        )
+        self.line_up.clicked.connect(self._set_line_up)
+        self.strength = GestureSlider(
+            document, "Strength of steadying", "Over how long stretches the camera's path is smoothed",
+            least=0, most=100, page=10, label="Strength",
+            choose=lambda share: self._set("Strength", strength=share / 100),
+        )  # fmt: skip
+        self.crop = GestureSlider(
+            document, "Crop budget", "How much of the picture's sides may be given up",
+            least=1, most=round(MOST_CROP * 100), page=5, label="Crop budget",
+            choose=lambda share: self._set("Crop budget", crop=share / 100),
+        )  # fmt: skip
+        self._crop_words, self.words = QLabel(), QLabel()
+        self._crop_words.setMinimumWidth(scaled(30))
+        self.words.setProperty("dim", True)
+        self.words.setWordWrap(True)
+        self._lay_out()
+        following.seen.connect(self._tell)
+        document.planned.connect(self._tell)
+
+    def _switch(self, text: str, tip: str) -> QPushButton:
+        button = push_button(text, tip)
+        button.setCheckable(True)
+        button.setProperty("choice", True)
+        return button
+
+    def _lay_out(self) -> None:
+        modes, sliders = QHBoxLayout(), QHBoxLayout()
+        modes.setSpacing(4)
+        for button in (*self.modes.values(), self.level, self.line_up):
+            modes.addWidget(button)
+        modes.addStretch()
+        self._sliders = [label_for("Stren&gth", self.strength), self.strength, label_for("&Crop", self.crop),
+                         self.crop, self._crop_words]  # fmt: skip
+        for part in self._sliders:
+            sliders.addWidget(part)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(5)
+        for row in (modes, sliders):
+            rows.addLayout(row)
+        rows.addWidget(self.words)
+
+    def show_project(self) -> None:
+        """Show the choices of the selected shots."""
+        document = self._document
+        shots = [document.project.shots[number] for number in document.selected_shots]
+        if not shots:
+            return
+        wishes = {shot.steady for shot in shots}
+        modes = {wish.mode for wish in wishes}
+        for mode, chip in self.modes.items():
+            chip.group().setExclusive(len(modes) == 1)
+            chip.setChecked(modes == {mode})
+        first = shots[0].steady
+        self.level.setChecked(all(wish.level for wish in wishes))
+        places = sorted(document.selection)
+        self.line_up.setChecked(all(document.project.passage(place).making.line_up > 0 for place in places))
+        self.strength.show_value(round(first.strength * 100))
+        self.crop.show_value(round(first.crop * 100))
+        self._crop_words.setText(f"{first.crop:.0%}")
+        for part in (*self._sliders, self.level):
+            part.setEnabled(any(wish.is_on for wish in wishes))
+        self._tell()
+
+    def _tell(self) -> None:
+        """What it comes to, once it is known."""
+        document, plan = self._document, self._document.plan
+        number = next(iter(document.selected_shots), None)
+        text = ""
+        if number is not None and plan is not None and number < len(plan.steadied):
+            shot, course = plan.project.shots[number], plan.steadied[number]
+            if course is not None and shot.steady.is_on:
+                text = course.in_words(plan.pictures[number].width).capitalize() + "."
+            elif shot.reads_camera and course is None:
+                share = self._following.share
+                text = f"Following the camera ({share:.0%}): until then it is shown as filmed."
+        self.words.setText(text)
+
+    def _set(self, label: str, **choice: Any) -> None:
+        shots = self._document.selected_shots
+
+        def steadied(project: Project) -> Project:
+            for number in shots:
+                wish: Steady = replace(project.shots[number].steady, **choice)
+                project = correcting.set_steady(project, [number], wish)
+            return project
+
+        if not self._document.apply(label, steadied):
+            self.show_project()
+
+    def _set_line_up(self, on: bool) -> None:
+        places = self._document.selection
+        reach = _REACH if on else 0.0
+        self._document.apply("Line up", lambda p: making.set_line_up(p, places, reach))

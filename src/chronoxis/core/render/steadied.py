@@ -1,0 +1,106 @@
+"""What the camera's path changes in a shot: moves of its recorded frames, and what frames are lined up by."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.project import Project, Shot
+from chronoxis.core.model.steady import Steady, SteadyMode
+from chronoxis.core.picture.steadying import SteadyWarp
+from chronoxis.core.traces.camera_path import CameraPath, Span
+from chronoxis.core.traces.steady_course import SteadyCourse, steady_course
+
+_SIDES = 0.3  # of the width: how far from the middle turning and growing move a picture on the whole
+_MARGIN = (
+    1.5  # recorded seconds beyond a shot's points that are followed, so that its ends are smoothed alike
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Steadied:
+    """What is known of a shot's steadying.
+
+    Attributes:
+        course: what it does to frames; of frames as they were recorded.
+        numbers: of each frame of the source, which of these it shows; None where they are the same.
+    """
+
+    course: SteadyCourse
+    numbers: npt.NDArray[np.int64] | None
+
+    def warp(self, source: Source) -> SteadyWarp:
+        """The correction of the source's frames."""
+        course, picture = self.course, source.facts.picture
+        if self.numbers is None:
+            return SteadyWarp(course.first, course.moves, course.crop, picture)
+        places = np.clip(self.numbers - course.first, 0, len(course.moves) - 1)
+        return SteadyWarp(0, course.moves[places], course.crop, picture)
+
+    @property
+    def sway(self) -> tuple[npt.NDArray[np.float64], int]:
+        """How far the picture of each frame of the source is off the smooth way, and the first such frame."""
+        sway = self.course.sway * np.array([1.0, 1.0, _SIDES, _SIDES])
+        if self.numbers is None:
+            return sway, self.course.first
+        return sway[np.clip(self.numbers - self.course.first, 0, len(sway) - 1)], 0
+
+
+def span_of(shot: Shot, footage: Footage, source: Source) -> Span:
+    """The frames as recorded that have to be followed for a shot."""
+    low, high = shot.span
+    scale = float(footage.scale)
+    first = source.frame_at(max(0.0, low / scale - _MARGIN))
+    last = source.frame_at(high / scale + _MARGIN)
+    numbers = source.originals.numbers
+    if numbers is not None:
+        shown = numbers[first : last + 1]
+        return int(shown.min()), int(shown.max()) + 1
+    return first, last + 1
+
+
+def steadied(shot: Shot, footage: Footage, source: Source, path: CameraPath | None) -> Steadied | None:
+    """How a shot is steadied; None if it is not, or the camera was not followed through all of it yet."""
+    if not shot.reads_camera or path is None:
+        return None
+    span = span_of(shot, footage, source)
+    if path.lacks([span]):
+        return None
+    wish = shot.steady if shot.steady.is_on else replace(shot.steady, mode=SteadyMode.SMOOTH)
+    picture = source.facts.picture
+    # Smoothed over result time: at a usual speed of the shot.
+    rate = float(footage.rate * shot.recorded_length / shot.pace.result_length)
+    return Steadied(
+        _course(path, span, wish, round(rate, 3), picture.height / picture.width), source.originals.numbers
+    )
+
+
+@lru_cache(maxsize=32)
+def _course(path: CameraPath, span: Span, wish: Steady, rate: float, aspect: float) -> SteadyCourse:
+    return steady_course(path, span, wish, rate, aspect)
+
+
+def unfollowed(project: Project, sources: Mapping[str, Source], paths: Mapping[str, CameraPath]) -> list[str]:
+    """Keys of footage whose camera has to be followed before all choices take effect."""
+    found = []
+    for shot in project.shots:
+        source, footage = sources.get(shot.footage), project.footage_of(shot)
+        if shot.reads_camera and source is not None and source.files:
+            path = paths.get(shot.footage)
+            if path is None or path.lacks([span_of(shot, footage, source)]):
+                found.append(shot.footage)
+    return list(dict.fromkeys(found))
+
+
+def spans_to_follow(project: Project, sources: Mapping[str, Source]) -> dict[str, list[Span]]:
+    """The frames through which the camera has to be followed for all that is steadied or lined up, by key."""
+    found: dict[str, list[Span]] = {}
+    for shot in project.shots:
+        source = sources.get(shot.footage)
+        if shot.reads_camera and source is not None and source.files:
+            found.setdefault(shot.footage, []).append(span_of(shot, project.footage_of(shot), source))
+    return found

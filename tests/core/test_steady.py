@@ -1,0 +1,251 @@
+"""Steadying and lining up: what is planned of a known path, and what comes out of a shaken recording."""
+
+import csv
+from itertools import pairwise
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.model.steady import Steady, SteadyMode, parse_crop_budget, parse_steady
+from chronoxis.core.picture.colour import Colour, from_linear, to_linear
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.picture.rgb import Rgb16
+from chronoxis.core.picture.steadying import SteadyWarp
+from chronoxis.core.timing.lining_up import lined_up
+from chronoxis.core.traces.camera_path import CameraPath
+from chronoxis.core.traces.camera_steps import Grey, step_between
+from chronoxis.core.traces.steady_course import steady_course
+from chronoxis.demo.walk_truth import RATE, SECONDS, camera
+from tests.core.test_camera import HEIGHT, WIDTH, filmed, scene
+from tests.core.test_condense import chronoxis
+from tests.footage_makers import decode_all
+
+assert scene is not None  # the fixture
+ASPECT = 9 / 16
+SMOOTH = Steady(SteadyMode.SMOOTH)
+Course = np.ndarray
+
+
+def path_along(course: Course) -> CameraPath:
+    """The path of a course: right, down, radians, growth; shape (frames, 4)."""
+    path = CameraPath.blank(len(course))
+    steps = np.diff(course, axis=0)
+    path.right[1:], path.down[1:], path.grown[1:] = steps[:, 0], steps[:, 1], steps[:, 3]
+    path.turned[1:] = np.degrees(steps[:, 2])
+    path.sureness[:], path.known[:] = 0.9, True
+    return path
+
+
+def walk(seconds: float = 8, seed: int = 1) -> Course:
+    """A pan with the sway of steps, of breath and of a hand."""
+    t = np.arange(round(seconds * 60)) / 60
+    rng = np.random.default_rng(seed)
+    return np.stack(
+        [
+            0.08 * t + 0.018 * np.sin(2 * np.pi * 1.9 * t) + 0.001 * np.cumsum(rng.normal(0, 1, len(t))),
+            0.014 * np.sin(2 * np.pi * 3.8 * t) + 0.002 * rng.normal(0, 1, len(t)),
+            0.008 * np.sin(2 * np.pi * 1.1 * t),
+            0.02 * t,
+        ],
+        axis=-1,
+    )
+
+
+def jolts(course: Course) -> float:
+    return float(np.sqrt((np.diff(course[:, :2], 2, axis=0) ** 2).sum(axis=1).mean()))
+
+
+def shown_within(moves: Course, crop: float) -> bool:
+    """Whether the corners of what is shown come from the picture: written out once more."""
+    corners = np.array([[x, y * ASPECT] for x in (-0.5, 0.5) for y in (-0.5, 0.5)]) * (1 - crop)
+    for right, down, turned, grown in moves.tolist():
+        back = np.array([[np.cos(turned), np.sin(turned)], [-np.sin(turned), np.cos(turned)]]) * np.exp(
+            -grown
+        )
+        places = (corners - [right, down]) @ back.T
+        if np.abs(places[:, 0]).max() > 0.5 + 1e-6 or np.abs(places[:, 1]).max() > ASPECT / 2 + 1e-6:
+            return False
+    return True
+
+
+def test_a_walk_is_smooth_and_its_pan_stays() -> None:
+    course = walk()
+    made = steady_course(path_along(course), (0, len(course)), SMOOTH, 60, ASPECT)
+    after = course + made.moves
+    assert jolts(after) <= jolts(course) / 8
+    assert 0 < made.crop <= 0.1
+    assert shown_within(made.moves, made.crop)
+    pans = [np.polyfit(np.arange(len(course)), part[:, 0], 1)[0] for part in (course, after)]
+    assert pans[1] == pytest.approx(pans[0], rel=0.05)
+    assert "given up" in made.in_words(1920)
+    still = np.stack([0.02 * np.sin(np.arange(400) / 90), *[np.zeros(400)] * 3], -1)
+    stood = steady_course(path_along(still), (0, 400), Steady(SteadyMode.STILL), 60, ASPECT)
+    assert np.ptp((still + stood.moves)[:, 0]) * 1920 < 0.1
+    level = steady_course(path_along(course), (0, 480), Steady(SteadyMode.SMOOTH, level=True), 60, ASPECT)
+    assert np.ptp((course + level.moves)[:, 2]) < 1e-6
+
+
+@settings(deadline=None, max_examples=30)
+@given(
+    st.integers(3, 400),
+    st.integers(0, 2**31),
+    st.floats(0.005, 0.4),
+    st.floats(0, 1),
+    st.sampled_from([SteadyMode.SMOOTH, SteadyMode.STILL]),
+    st.booleans(),
+)
+def test_the_budget_is_never_broken(
+    count: int, seed: int, crop: float, strength: float, mode: SteadyMode, level: bool
+) -> None:
+    rng = np.random.default_rng(seed)
+    steps = rng.normal(0, [0.02, 0.02, 0.03, 0.01], (count, 4)) * rng.choice([0, 0.1, 1, 5], (count, 1))
+    path = path_along(np.cumsum(steps, axis=0))
+    path.sureness[rng.random(count) < 0.1] = 0
+    made = steady_course(path, (0, count), Steady(mode, strength, crop, level), 30, ASPECT)
+    assert made.crop <= crop + 1e-9
+    assert shown_within(made.moves, made.crop)
+    assert made.shake_after <= made.shake_before + 1e-9
+
+
+def test_frames_are_taken_that_line_up_at_an_even_pace() -> None:
+    cameras = [camera(number / RATE) for number in range(RATE * SECONDS)]
+    course = np.array([[-(c.along + c.across), c.up, -np.radians(c.roll), 0] for c in cameras])
+    sway = steady_course(path_along(course), (0, len(course)), SMOOTH, 480, ASPECT).sway * [1, 1, 0.3, 0.3]
+    even = np.arange(40, len(course) - 40, 8)
+    taken = lined_up(even, np.full(len(even), 4.0), sway, 0)
+
+    def apart(frames: np.ndarray) -> float:
+        return float(np.sqrt((np.diff(sway[frames], axis=0) ** 2).sum(axis=1).mean()))
+
+    assert apart(taken) <= 0.7 * apart(even)
+    assert (taken[0], taken[-1]) == (even[0], even[-1])
+    assert np.abs(taken - even).max() <= 4
+    assert np.abs(np.diff(taken) - 8).max() <= 4
+    back = lined_up(even[::-1], np.full(len(even), 4.0), sway, 0)
+    assert np.all(np.diff(back) < 0)
+    assert np.array_equal(lined_up(even, np.zeros(len(even)), sway, 0), even)
+
+
+def warped(codes: Rgb16, moves: list[float], crop: float = 0.0, rotation: int = 0) -> Rgb16:
+    height, width = codes.shape[:2]
+    upright = (width, height) if rotation % 180 == 0 else (height, width)
+    picture = PictureFormat(*upright, width, height, rotation, "rgb48le", 16, Colour(1, 1, 1, True))
+    made = SteadyWarp(0, np.array([moves]), crop, picture).corrected(0, codes)
+    assert not hasattr(made, "planes")
+    return np.asarray(made, np.uint16)
+
+
+def edge(slant: float = 0.09) -> Rgb16:
+    """A slanted edge between dark and bright, as soft as a good lens makes it."""
+    rows, columns = np.indices((240, 320), np.float64)
+    light = 0.1 + 0.6 / (1 + np.exp(-(columns - 160 - slant * (rows - 120)) / 0.6))
+    return np.repeat(np.rint(from_linear(light, 1) * 65535).astype(np.uint16)[..., None], 3, axis=2)
+
+
+def steepness(codes: Rgb16) -> float:
+    light = to_linear(codes[60:180, 100:220, 1] / 65535, 1)
+    return float(np.percentile(np.abs(np.diff(light, axis=1)), 99.5))
+
+
+@pytest.mark.parametrize("shift", [0.25, 0.5, 0.75])
+def test_a_move_by_parts_of_a_pixel_keeps_sharpness_and_brightness(shift: float) -> None:
+    before, after = edge(), warped(edge(), [shift / 320, 0, 0, 0])
+    assert steepness(after) >= 0.97 * steepness(before)
+    means = [to_linear(part[40:-40, 40:-40] / 65535, 1).mean() for part in (before, after)]
+    # The edge itself has moved: it is the brightness on both sides that must stay.
+    sides = [
+        to_linear(part[40:-40, side] / 65535, 1).mean() for side in (50, 270) for part in (before, after)
+    ]
+    assert sides[1] == pytest.approx(sides[0], rel=1e-3)
+    assert sides[3] == pytest.approx(sides[2], rel=1e-3)
+    assert abs(means[0] - means[1]) < 0.01
+
+
+def test_content_goes_where_its_move_says_whichever_way_it_was_filmed() -> None:
+    codes = np.zeros((200, 320, 3), np.uint16)
+    cv2.circle(codes, (160, 100), 6, (60000,) * 3, -1, cv2.LINE_AA)
+
+    def middle(picture: Rgb16) -> np.ndarray:
+        light = picture[..., 1].astype(float)
+        rows, columns = np.indices(light.shape)
+        places = np.array([(columns * light).sum(), (rows * light).sum()])
+        return np.asarray(places / light.sum() - [159.5, 99.5])
+
+    moved = middle(warped(codes, [0.1, 0.05, 0, 0])) - middle(codes)
+    assert moved == pytest.approx([32, 16], abs=0.2)
+    # Turned counter-clockwise to be shown: right when upright is down as decoded.
+    lying = middle(warped(codes, [0.1, 0.05, 0, 0], rotation=90)) - middle(codes)
+    assert lying == pytest.approx([-0.05 * 200, 0.1 * 200], abs=0.2)
+    grown = warped(codes, [0, 0, 0, np.log(1.5)])
+    assert (grown[..., 1] > 30000).sum() == pytest.approx(2.25 * (codes[..., 1] > 30000).sum(), rel=0.1)
+
+
+@pytest.fixture(scope="module")
+def shaken(scene: np.ndarray, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Four seconds of a walk to the right, held by hand."""
+    path = tmp_path_factory.mktemp("steady") / "walk.mkv"
+    course = walk(4)[:200]
+    views = [(-row[0] * WIDTH, -row[1] * WIDTH, -np.degrees(row[2]), 1.0) for row in course]
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", rate=50, options={"crf": "10", "preset": "ultrafast"})
+        stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
+        for picture in filmed(scene, views, 0.0):
+            frame = av.VideoFrame.from_ndarray(picture, "gray").reformat(format="yuv420p")
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    return path
+
+
+def restless(pictures: list[Grey]) -> float:
+    """Second differences of the camera's way from picture to picture, in pixels."""
+    steps = [step_between(one, other) for one, other in pairwise(pictures)]
+    way = np.cumsum([(step.right * WIDTH, step.down * WIDTH) for step in steps], axis=0)
+    return float(np.sqrt((np.diff(way, 2, axis=0) ** 2).sum(axis=1).mean()))
+
+
+def test_a_shaken_walk_comes_out_smooth_and_lined_up(shaken: Path, tmp_path: Path) -> None:
+    found = {}
+    for name, choices in (
+        ("plain", []),
+        ("steady", ["--steady", "smooth"]),
+        ("lined", ["--hyperlapse", "0.5"]),
+        ("both", ["--steady", "smooth:0.8", "--hyperlapse", "0.5", "--crop-budget", "12"]),
+    ):
+        out = tmp_path / f"{name}.mkv"
+        done = chronoxis(
+            "condense", shaken, "--speed", 4, "--fps", 25, "-o", out, *choices, "--progress", "none"
+        )
+        assert done.returncode == 0, done.stderr
+        made = decode_all(out, "gray")
+        assert len(made) == 25
+        found[name] = restless(made)
+    assert found["steady"] < found["plain"] / 3
+    assert found["lined"] < found["plain"]
+    assert found["both"] < found["plain"] / 3
+
+
+def test_the_camera_is_listed(shaken: Path) -> None:
+    done = chronoxis("facts", shaken, "--camera", "-")
+    assert done.returncode == 0, done.stderr
+    rows = list(csv.DictReader(done.stdout.splitlines()))
+    assert len(rows) == 200
+    course = walk(4)[:200]
+    wrong = [float(row["dx"]) for row in rows[1:]] - np.diff(course[:, 0]) * WIDTH
+    assert np.sqrt(np.mean(wrong**2)) < 0.1
+    assert all(0 <= float(row["confidence"]) <= 1 for row in rows)
+
+
+def test_words_of_steadying_are_read_or_refused() -> None:
+    assert parse_steady("still:80%") == Steady(SteadyMode.STILL, 0.8)
+    assert parse_steady("smooth").mode is SteadyMode.SMOOTH
+    assert parse_crop_budget("12%") == pytest.approx(0.12)
+    for refused in (lambda: parse_steady("tripod"), lambda: parse_steady("still:9"),
+                    lambda: parse_crop_budget("90"), lambda: parse_crop_budget("x")):  # fmt: skip
+        with pytest.raises(PlanError):
+            refused()
