@@ -492,7 +492,7 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
             made = passage.pop("making")
             passage |= {"each": made["each"], "shutter": made["shutter"]}
             del passage["accents"]
-        del shot["even_out"], shot["passers_by"], shot["join"], shot["accents"]
+        del shot["even_out"], shot["passers_by"], shot["join"], shot["accents"], shot["steady"]
         del shot["framing"]  # nor this: what had another shape than the result stood between bars
     barred = {number: Framing(fit=Fit.BARS) for number in range(len(project.shots))}
     assert from_json(data, folder / "film.chronoxis") == set_framings(project, barred)

@@ -290,7 +290,7 @@ class MainWindow(QMainWindow):
         """Draw framings on the recorded picture while their page is shown."""
         shown = self.bench.pages[self.bench.page][1] is self.bench.picture
         self.pictures.recorded.set_marks(self.bench.picture.marks if shown else None)
-        self.pictures.compare_light(self.bench.pages[self.bench.page][1] is self.bench.frames)
+        self.pictures.compare(self.bench.pages[self.bench.page][1] in (self.bench.frames, self.bench.picture))
 
     def _show_chosen(self) -> None:
         if self.document.chosen_footage is not None:

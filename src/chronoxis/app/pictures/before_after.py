@@ -42,7 +42,7 @@ class BeforeAfter:
         high = painter.fontMetrics().height() + 4
         for text, box, side in (
             ("as recorded", QRectF(x - 96, shown.top() + 6, 88, high), Qt.AlignmentFlag.AlignRight),
-            ("evened out", QRectF(x + 8, shown.top() + 6, 88, high), Qt.AlignmentFlag.AlignLeft),
+            ("corrected", QRectF(x + 8, shown.top() + 6, 88, high), Qt.AlignmentFlag.AlignLeft),
         ):
             painter.setPen(GROUND)
             painter.drawText(box.translated(1, 1), side, text)

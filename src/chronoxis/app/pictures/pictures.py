@@ -30,7 +30,6 @@ from chronoxis.app.theme.theme import font, icon
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.render.plan import Plan
-from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.timing.timecode import format_time
 
 PICTURE_MODES = (
@@ -64,7 +63,7 @@ class Pictures(QWidget):
         self._uneven = Latest(sharp_frame, "frame before")
         self._uneven.answered.connect(self._show_before)
         self._divider: BeforeAfter | None = None
-        self._compared: tuple[Schedule, int] | None = None  # what the divider's frame before belongs to
+        self._compared: tuple[Plan, int] | None = None  # what the divider's frame before belongs to
         self._shown: Wish | None = None
         self.stage = Stage()
         self.recorded, self.result = self.stage.recorded, self.stage.result
@@ -98,8 +97,8 @@ class Pictures(QWidget):
         self.stage.show_mode(mode)
         self._follow()
 
-    def compare_light(self, on: bool) -> None:
-        """Show, where light is evened out, a line with the frame before it to the left."""
+    def compare(self, on: bool) -> None:
+        """Show, where frames are evened out or steadied, a line with the frame as recorded to the left."""
         if on == (self._divider is not None):
             return
         self._divider = BeforeAfter() if on else None
@@ -230,7 +229,7 @@ class Pictures(QWidget):
                 label.setText("")
             return
         number = self._frame_of(plan)
-        if self._divider is not None and self._compared != (plan.schedule, number):
+        if self._divider is not None and not self._belongs(self._compared, plan, number):
             self._divider.before = None
         self._preview.want(number)
         self._tell(plan, number)
@@ -339,9 +338,14 @@ class Pictures(QWidget):
         plan = self._document.plan
         if self._divider is None or plan is None or image is None:
             return
-        if wish.plan.schedule is plan.schedule and wish.number == self._frame_of(plan):
-            self._divider.before, self._compared = image, (plan.schedule, wish.number)
+        if self._belongs((wish.plan, wish.number), plan, self._frame_of(plan)):
+            self._divider.before, self._compared = image, (plan, wish.number)
             self.result.update()
+
+    @staticmethod
+    def _belongs(compared: tuple[Plan, int] | None, plan: Plan, number: int) -> bool:
+        """Whether what was made of a plan's frame is of another plan's frame as well."""
+        return compared is not None and compared[1] == number and compared[0].looks_like(plan)
 
     def _frame_of(self, plan: Plan) -> int:
         """The frame at the playhead; the plan may be a moment older than the project."""

@@ -27,6 +27,7 @@ from chronoxis.app.weave.trace_lane import Traced, draw_traces
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.timecode import format_time
+from chronoxis.core.traces.steady_course import SteadyCourse
 
 _SHADE = QColor(22, 24, 27, 196)
 _LEAST_FRAMES = 5.0  # pixels a recorded frame must have for its edges to be drawn
@@ -49,6 +50,7 @@ class RecordedView:
         waits: for each footage that its shots wait for, what that is and how far.
         flaws: for each footage, where something is wrong with it; recorded seconds, shape (flaws, 2).
         traced: what is known of the pictures of footage, by key.
+        courses: for each shot, how the camera's path is steadied, as far as that is known.
         ratio: pixels of the screen per pixel.
     """
 
@@ -60,6 +62,7 @@ class RecordedView:
     waits: tuple[Pending | None, ...]
     flaws: tuple[Seconds, ...]
     traced: dict[str, Traced]
+    courses: tuple[SteadyCourse | None, ...]
     ratio: float
 
     def looks(self) -> tuple[object, ...]:
@@ -75,6 +78,7 @@ class RecordedView:
             (self.strips.version, self.chosen, self.waits, self.ratio),
             tuple(places.tobytes() for places in self.flaws),
             (rails.trace_lane, tuple(id(traced.trace) for traced in self.traced.values())),
+            tuple(map(id, self.courses)),
             tuple((shot.even_out, shot.passers_by, shot.passers_apart) for shot in self.project.shots),
         )
 
@@ -106,7 +110,7 @@ def _picture(view: RecordedView, tiles: Tiles) -> QPixmap:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         draw_recorded_ruler(painter, rails, view.project)
         _draw_strip(painter, view, tiles)
-        draw_traces(painter, rails, view.project, view.traced)
+        draw_traces(painter, rails, view.project, view.traced, view.courses)
     finally:
         painter.end()  # Qt ends the program if the picture goes before its painter does
     return picture

@@ -1,5 +1,6 @@
 """The lane of traces under the recorded rail: motion, light, and who passes by."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy.typing as npt
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from chronoxis.app.theme.theme import CAUTION, DIM, PANEL, SOUND_GROUND, TEXT
+from chronoxis.app.theme.theme import CAUTION, DIM, LIVE, PANEL, SOUND_GROUND, TEXT
 from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.footage.source import Source
@@ -17,12 +18,14 @@ from chronoxis.core.render.corrections import gains_of, moment_of
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.traces.picture_trace import PictureTrace
+from chronoxis.core.traces.steady_course import SteadyCourse
 
 _WISH, _LEAST = 26, 16  # pixels
 _COLUMN = 2  # pixels of each place at which something is drawn
 _MOST_MOTION = 0.06  # mean difference of codes that fills the lane
 _LIGHT = QColor("#E9DDB8")
 _RAW_LIGHT = QColor("#8B846C")
+_RAW_PATH = QColor("#6F8F88")
 _MARK = 4  # pixels of a passer-by's mark
 _DONE = {PassersBy.SKIP: QColor("#7F7052"), PassersBy.CLEAR: QColor("#7AD3BE")}
 
@@ -55,8 +58,14 @@ def lane_height(traced: dict[str, Traced], project: Project, room: int) -> int:
     return given if given >= _LEAST else 0
 
 
-def draw_traces(painter: QPainter, rails: Rails, project: Project, traced: dict[str, Traced]) -> None:
-    """Draw the lane."""
+def draw_traces(
+    painter: QPainter,
+    rails: Rails,
+    project: Project,
+    traced: dict[str, Traced],
+    courses: Sequence[SteadyCourse | None],
+) -> None:
+    """Draw the lane; where a shot is steadied, the camera's path as it was and as it will be."""
     if not rails.trace_lane:
         return
     row = rails.traces
@@ -67,7 +76,9 @@ def draw_traces(painter: QPainter, rails: Rails, project: Project, traced: dict[
         of = traced.get(project.shots[number].footage)
         if of is not None:
             _draw_shot(painter, rails, project, number, (low, high), of)
-    _draw_names(painter, row)
+            if (course := courses[number]) is not None:
+                _draw_path(painter, rails, number, (low, high), of, course)
+    _draw_names(painter, row, path=any(courses))
     painter.restore()
 
 
@@ -107,6 +118,28 @@ def _draw_shot(
         painter.fillRect(mark, _DONE.get(wish, CAUTION))
 
 
+def _draw_path(
+    painter: QPainter, rails: Rails, number: int, part: tuple[float, float], of: Traced, course: SteadyCourse
+) -> None:
+    """How far the camera is off a smooth way, about the middle of the lane: as filmed, and steadied."""
+    row = rails.traces
+    left, right = rails.recorded_x(number, part[0]), rails.recorded_x(number, part[1])
+    xs = np.arange(max(left, row.left()), min(right, row.right()), 1.0)
+    if len(xs) < 2:
+        return
+    places = of.frames_at(part[0] + (xs - left) / rails.recorded_scale) - course.first
+    inside = (places >= 0) & (places < len(course.sway))
+    xs, places = xs[inside], places[inside]
+    most = max(float(np.abs(course.sway[:, :2]).max()), 1e-6)
+    middle, reach = row.center().y() + _MARK / 2, (row.height() - _MARK) / 2 - 1
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for off, colour in ((course.sway, _RAW_PATH), (course.sway - course.moves, LIVE)):
+        ys = middle + reach * off[places, 1] / most
+        painter.setPen(QPen(colour, 1))
+        points = zip(xs.tolist(), ys.tolist(), strict=True)
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+
+
 def _most(column: npt.NDArray[np.float32], frames: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
     """The greatest number between each frame and the next one that is drawn."""
     ends = np.append(frames[1:], frames[-1] + 1)
@@ -135,9 +168,10 @@ def _draw_line(
     painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
 
 
-def _draw_names(painter: QPainter, row: QRectF) -> None:
+def _draw_names(painter: QPainter, row: QRectF, *, path: bool) -> None:
     left = row.left() + 4
-    for text, colour in (("motion", DIM), ("light", _LIGHT), ("passers-by", CAUTION)):
+    names = (("motion", DIM), ("light", _LIGHT), ("passers-by", CAUTION))
+    for text, colour in (*names, *((("camera", LIVE),) if path else ())):
         wide = width_of(text, 7.5)
         box = QRectF(left - 2, row.top() + _MARK, wide + 4, row.height() - _MARK - 2)
         painter.fillRect(box, QColor(30, 33, 37, 225))

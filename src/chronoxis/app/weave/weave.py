@@ -129,7 +129,11 @@ class Weave(QWidget):
 
     def _show_plan(self) -> None:
         rails = self.rails()
-        if rails is not None and shows_single_threads(rails, float(self._document.project.rate)):
+        if rails is None:
+            return
+        plan = self._document.plan
+        steadied = plan is not None and any(plan.steadied)
+        if steadied or shows_single_threads(rails, float(self._document.project.rate)):
             self.redraw()
 
     @property
@@ -261,7 +265,11 @@ class Weave(QWidget):
         laid = lay(project, rails, document.selection)
         waits = tuple(document.pending.get(footage.origin) for footage in project.footage)
         traced = self._traced()
-        view = RecordedView(project, rails, laid, self.strips, chosen, waits, self._flaws(), traced, ratio)
+        plan = document.plan
+        known = plan is not None and len(plan.steadied) == len(project.shots)
+        courses = plan.steadied if plan is not None and known else (None,) * len(project.shots)
+        strips, flaws = self.strips, self._flaws()
+        view = RecordedView(project, rails, laid, strips, chosen, waits, flaws, traced, courses, ratio)
         (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
         painter = QPainter(self._picture)
         try:
