@@ -16,6 +16,7 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.accents.accent import Accent
+from chronoxis.core.picture.accents.streak import StreakAccent
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
@@ -140,8 +141,15 @@ class Plan:
         return (
             (ours.shots, ours.accents, ours.rate) == (theirs.shots, theirs.accents, theirs.rate)
             and (self.size, self.unmeasured) == (other.size, other.unmeasured)
+            and self._directions == other._directions
             and all(_alike(one, two) for one, two in zip(self.sources, other.sources, strict=True))
         )
+
+    @property
+    def _directions(self) -> list[float]:
+        """Of streaks: what was measured meanwhile changes them."""
+        looks = (accent for accents in self.accents for accent in accents)
+        return [accent.direction for accent in looks if isinstance(accent, StreakAccent)]
 
     @property
     def changes_pictures(self) -> bool:
