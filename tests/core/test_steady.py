@@ -241,6 +241,40 @@ def test_the_camera_is_listed(shaken: Path) -> None:
     assert all(0 <= float(row["confidence"]) <= 1 for row in rows)
 
 
+@pytest.mark.parametrize("kind", ["black", "noise", "flat", "one", "tiny", "cuts", "odd"])
+def test_whatever_is_filmed_is_steadied_or_left(kind: str, tmp_path: Path) -> None:
+    rng = np.random.default_rng(2)
+    size = {"tiny": (8, 8), "odd": (123, 77)}.get(kind, (96, 64))
+    count = 1 if kind == "one" else 30
+    with av.open(str(tmp_path / "in.mkv"), "w") as container:
+        stream = container.add_stream("ffv1", rate=25)
+        stream.width, stream.height, stream.pix_fmt = *size, "yuv444p"
+        for number in range(count):
+            level = {"black": 0, "flat": 120, "cuts": 200 * (number % 2)}.get(kind, 0)
+            picture = np.full((size[1], size[0], 3), level, np.uint8)
+            if kind in ("noise", "tiny", "odd", "one", "cuts"):
+                picture = rng.integers(0, 255, picture.shape).astype(np.uint8)
+            frame = av.VideoFrame.from_ndarray(picture, "rgb24").reformat(format="yuv444p")
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    for mode in ("smooth", "still"):
+        out = tmp_path / f"{mode}.mkv"
+        done = chronoxis("condense", tmp_path / "in.mkv", "--speed", 2, "--steady", mode, "--hyperlapse", "1",
+                         "-o", out, "--progress", "none")  # fmt: skip
+        assert (done.returncode, done.stderr) == (0, "")
+        assert len(decode_all(out)) == max(1, count // 2)
+
+
+def test_a_cut_ends_a_path() -> None:
+    course = walk(4)
+    path = path_along(course)
+    path.sureness[120], path.right[120] = -1.0, 0.0
+    made = steady_course(path, (0, len(course)), SMOOTH, 60, ASPECT)
+    alone = [steady_course(path_along(part), (0, len(part)), SMOOTH, 60, ASPECT) for part in
+             (course[:120], course[120:])]  # fmt: skip
+    assert np.allclose(made.sway, np.concatenate([each.sway for each in alone]), atol=2e-3)
+
+
 def test_words_of_steadying_are_read_or_refused() -> None:
     assert parse_steady("still:80%") == Steady(SteadyMode.STILL, 0.8)
     assert parse_steady("smooth").mode is SteadyMode.SMOOTH

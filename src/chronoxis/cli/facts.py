@@ -103,7 +103,13 @@ def _camera(footage: Path) -> str:
     text = io.StringIO()
     rows = csv.writer(text, lineterminator="\n")
     rows.writerow(["frame", "time", "dx", "dy", "rotation", "scale", "confidence"])
-    columns = (path.right * width, path.down * width, path.turned, np.exp(path.grown), path.sureness)
+    columns = (
+        path.right * width,
+        path.down * width,
+        path.turned,
+        np.exp(path.grown),
+        np.maximum(path.sureness, 0),
+    )
     for frame, values in enumerate(np.stack(columns, -1).tolist()):
         rows.writerow([frame, f"{originals.edges[frame]:.6f}", *(f"{value:.6f}" for value in values)])
     return text.getvalue()

@@ -1,16 +1,22 @@
 """The path of the camera through footage, from frame to frame; followed where somebody wants to know."""
 
+import os
 import time
-from collections.abc import Callable, Iterable
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
+from av.video.frame import VideoFrame
 
 from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Source
-from chronoxis.core.traces.camera_steps import NOT_TOLD, ROWS, Grey, looked_at, step_between
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.traces.camera_steps import NOT_TOLD, ROWS, CameraStep, Grey, looked_at, step_between
 from chronoxis.core.traces.store import TraceStore, fingerprint
 
 _NAME = "camera"
@@ -32,7 +38,7 @@ class CameraPath:
         down: likewise.
         turned: degrees, clockwise.
         grown: natural logarithm of the size.
-        sureness: 0 to 1; 0 where nothing can be told.
+        sureness: 0 to 1; 0 where nothing can be told, -1 where another scene begins.
         known: whether it was followed there.
     """
 
@@ -116,20 +122,45 @@ def follow(
 
 def _followed(source: Source, path: CameraPath, first: int, stop: int) -> Iterable[int]:
     """Follow one stretch; yields now and then the number of the frame that it is at."""
-    picture, before, told = source.facts.picture, None, 0.0
+    picture, told = source.facts.picture, 0.0
     size = max(1, round(picture.width / picture.height * ROWS)), ROWS
     with (
         source.reader(0, size, fit=True) as reader,
         closing(ahead(reader.frames(range(max(0, first - 1), stop)), _DECODED_AHEAD)) as decoded,
     ):
-        for number, frame in decoded:
-            now: Grey = looked_at(frame, picture)
-            if number >= first:
-                step = step_between(before, now) if before is not None else NOT_TOLD
-                for name in _COLUMNS:
-                    getattr(path, name)[number] = getattr(step, name)
-                path.known[number] = True
-            before = now
+        for number, step in _in_order(_steps(decoded, picture, first)):
+            for name in _COLUMNS:
+                getattr(path, name)[number] = getattr(step, name)
+            path.known[number] = True
             if time.monotonic() - told > _TOLD:
                 told = time.monotonic()
                 yield number
+
+
+def _steps(
+    decoded: Iterable[tuple[int, VideoFrame]], picture: PictureFormat, first: int
+) -> Iterator[tuple[int, Callable[[], CameraStep]]]:
+    """What has to be worked out for each frame."""
+    before: Grey | None = None
+    for number, frame in decoded:
+        now = looked_at(frame, picture)
+        if number >= first:
+            work = partial(step_between, before, now) if before is not None else lambda: NOT_TOLD
+            yield number, work
+        before = now
+
+
+def _in_order(
+    work: Iterable[tuple[int, Callable[[], CameraStep]]],
+) -> Iterator[tuple[int, CameraStep]]:
+    """Work on all cores, a few pieces ahead; what comes of it in its order."""
+    cores = os.cpu_count() or 1
+    waiting: deque[tuple[int, Future[CameraStep]]] = deque()
+    with ThreadPoolExecutor(cores, "camera") as pool:
+        for number, piece in work:
+            waiting.append((number, pool.submit(piece)))
+            if len(waiting) > 2 * cores:
+                number_, done = waiting.popleft()
+                yield number_, done.result()
+        for number_, done in waiting:
+            yield number_, done.result()

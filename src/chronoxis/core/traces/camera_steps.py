@@ -8,6 +8,7 @@ where to look first.
 """
 
 from dataclasses import dataclass
+from functools import cache
 from math import atan2, degrees, hypot
 
 import cv2
@@ -24,16 +25,21 @@ Grey = npt.NDArray[np.uint8]
 ROWS = 270
 """Of the pictures that are looked at."""
 
-_CORNERS = 240
-_QUALITY = 0.004
+_CORNERS = 1500
+_QUALITY = 0.0005  # of the clearest corner
+_CELLS, _IN_CELL = (12, 7), 3  # parts of a picture across and down, and how many corners of each are followed
 _APART = 7  # pixels between corners
 _WINDOW = (15, 15)
 _LEVELS = 3
 _BACK = 0.35  # pixels by which a corner may miss where it began
 _AGREE = 0.6  # pixels by which a corner may miss the similarity
+_FINE = 64  # rows from which on corners are found on half as fine a picture
+_ENOUGH = 0.5  # sureness that needs no first guess
+_MANY = 0.2  # share of corners that do not agree, from which on they are asked by themselves
 _LEAST = 8  # corners without which nothing is said
 _SURE = 40  # corners that agree, from which on nothing more is gained
 _FAR = 5.0  # pixels from which on the first guess of phase correlation is taken
+_OTHER = 14.0  # mean difference of codes of pictures that have nothing to do with one another
 _CLEAR = 0.08  # response of it below which it says nothing
 
 
@@ -46,7 +52,7 @@ class CameraStep:
         down: the same downwards, in shares of the width as well.
         turned: degrees, clockwise.
         grown: natural logarithm of the size against before.
-        sureness: 0 to 1; 0 where nothing can be told.
+        sureness: 0 to 1; 0 where nothing can be told, -1 where all is other than before, as at a cut.
     """
 
     right: float = 0.0
@@ -57,6 +63,7 @@ class CameraStep:
 
 
 NOT_TOLD = CameraStep()
+CUT = CameraStep(sureness=-1.0)
 
 
 def looked_at(frame: VideoFrame, picture: PictureFormat) -> Grey:
@@ -80,11 +87,30 @@ def looked_at(frame: VideoFrame, picture: PictureFormat) -> Grey:
 
 def step_between(before: Grey, after: Grey) -> CameraStep:
     """How the camera moved between two pictures of one size."""
-    corners = cv2.goodFeaturesToTrack(before, _CORNERS, _QUALITY, _APART)
-    if corners is None or len(corners) < _LEAST:
+    step = _step(before, after)
+    if step is NOT_TOLD and float(cv2.absdiff(before, after).mean()) > _OTHER:
+        return CUT
+    return step
+
+
+def _step(before: Grey, after: Grey) -> CameraStep:
+    begun = _corners(before)
+    if len(begun) < _LEAST:
         return NOT_TOLD
+    near = _moved(before, after, begun, np.zeros(2, np.float32))
+    if near.sureness >= _ENOUGH:
+        return near
     guess = _first_guess(before, after)
-    begun = np.asarray(corners, np.float32).reshape(-1, 2)
+    if not guess.any():
+        return near
+    far = _moved(before, after, begun, guess)
+    return far if far.sureness > near.sureness else near
+
+
+def _moved(
+    before: Grey, after: Grey, begun: npt.NDArray[np.float32], guess: npt.NDArray[np.float32]
+) -> CameraStep:
+    """What corners tell, that are looked for about a guess away."""
     found, ends = _followed(before, after, begun, np.asarray(begun + guess, np.float32))
     back, returned = _followed(after, before, ends, begun)
     kept = found & back & (np.hypot(*(returned - begun).T) < _BACK)
@@ -92,12 +118,14 @@ def step_between(before: Grey, after: Grey) -> CameraStep:
         return NOT_TOLD
     begun, ends = begun[kept], ends[kept]
     middle = np.array([before.shape[1] / 2 - 0.5, before.shape[0] / 2 - 0.5], np.float32)
-    matrix, agree = cv2.estimateAffinePartial2D(
-        begun - middle, ends - middle, method=cv2.RANSAC, ransacReprojThreshold=_AGREE, maxIters=400
-    )
-    if matrix is None:
-        return NOT_TOLD
-    agreeing = agree.ravel() > 0
+    agreeing = _agreeing(begun - middle, ends - middle)
+    rest = ~agreeing
+    if rest.mean() > _MANY and rest.sum() >= _LEAST:
+        # What moves by itself may have more corners; the camera moves more of the picture.
+        other = np.zeros_like(agreeing)
+        other[rest] = _agreeing(begun[rest] - middle, ends[rest] - middle)
+        if _spread(begun[other], before.shape) > _spread(begun[agreeing], before.shape):
+            agreeing = other
     if agreeing.sum() < _LEAST:
         return NOT_TOLD
     a, b, right, down = _similarity(begun[agreeing] - middle, ends[agreeing] - middle)
@@ -106,6 +134,41 @@ def step_between(before: Grey, after: Grey) -> CameraStep:
     return CameraStep(
         right / width, down / width, degrees(atan2(b, a)), float(np.log(max(hypot(a, b), 1e-6))), sureness
     )
+
+
+def _agreeing(begun: npt.NDArray[np.float32], ends: npt.NDArray[np.float32]) -> npt.NDArray[np.bool_]:
+    """Which corners the similarity moves alike that most agree on."""
+    matrix, agree = cv2.estimateAffinePartial2D(
+        begun, ends, method=cv2.RANSAC, ransacReprojThreshold=_AGREE, maxIters=400
+    )
+    return np.zeros(len(begun), np.bool_) if matrix is None else np.asarray(agree.ravel() > 0)
+
+
+def _spread(places: npt.NDArray[np.float32], shape: tuple[int, ...]) -> int:
+    """Over how many parts of a picture corners are spread."""
+    return len(np.unique(_cells_of(places, shape)))
+
+
+def _cells_of(places: npt.NDArray[np.float32], shape: tuple[int, ...]) -> npt.NDArray[np.int64]:
+    down = (places[:, 1] * _CELLS[1] // shape[0]).astype(np.int64)
+    return down * _CELLS[0] + (places[:, 0] * _CELLS[0] // shape[1]).astype(np.int64)
+
+
+def _corners(picture: Grey) -> npt.NDArray[np.float32]:
+    """Corners from all over a picture, however faint: what covers more of it is to have more of them."""
+    # Found on half as fine a picture: where exactly they are, following them tells.
+    small = cv2.pyrDown(picture) if min(picture.shape) >= _FINE else picture
+    found = cv2.goodFeaturesToTrack(small, _CORNERS, _QUALITY, _APART * small.shape[1] / picture.shape[1])
+    if found is None:
+        return np.empty((0, 2), np.float32)
+    scale = np.array(picture.shape[::-1], np.float32) / np.array(small.shape[::-1], np.float32)
+    corners = np.asarray(found, np.float32).reshape(-1, 2) * scale  # the clearest first
+    corners = np.asarray(np.minimum(corners, np.array(picture.shape[::-1], np.float32) - 1), np.float32)
+    cells = _cells_of(corners, picture.shape)
+    order = np.argsort(cells, kind="stable")
+    firsts = np.searchsorted(cells[order], cells[order])
+    kept = np.sort(order[np.arange(len(order)) - firsts < _IN_CELL])
+    return np.asarray(corners[kept], np.float32)
 
 
 def _followed(
@@ -125,11 +188,16 @@ def _first_guess(before: Grey, after: Grey) -> npt.NDArray[np.float32]:
         return np.zeros(2, np.float32)
     small = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (before, after))
     one, other = (each.astype(np.float32) for each in small)
-    (right, down), response = cv2.phaseCorrelate(one, other, cv2.createHanningWindow(size, cv2.CV_32F))
+    (right, down), response = cv2.phaseCorrelate(one, other, _window(size))
     far = hypot(right, down) * 2
     if far < _FAR or response < _CLEAR:
         return np.zeros(2, np.float32)
     return np.array([right * 2, down * 2], np.float32)
+
+
+@cache
+def _window(size: tuple[int, int]) -> npt.NDArray[np.float32]:
+    return np.asarray(cv2.createHanningWindow(size, cv2.CV_32F), np.float32)
 
 
 def _similarity(

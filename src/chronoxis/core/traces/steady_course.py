@@ -6,6 +6,7 @@ is held back, for it and gradually for those around it, so that no border ever s
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -24,7 +25,6 @@ _STILL = 4.0  # times as long when it is meant to stand
 _REACH = 3  # deviations that a Gaussian is cut off at
 _LEAST = 0.3  # frames of the Gaussian's deviation, below which it does nothing
 _SHORTER = 0.8  # times as long are the stretches over which is smoothed next, where the budget is too small
-_LOST = 4  # frames in a row that nothing can be told of, at which a path ends
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,19 +83,9 @@ def _rms(values: npt.NDArray[np.float64]) -> float:
 
 def _scenes(path: CameraPath, first: int, stop: int) -> list[tuple[int, int]]:
     """Stretches in which the camera was followed without a break."""
-    told = path.sureness[first:stop] > _SURE
-    told[:1] = True
-    # A frame or two that nothing is told of do not end a path; a cut, after which all is other, does.
-    gaps = np.flatnonzero(~told)
-    breaks = [first]
-    run: list[int] = []
-    for gap in gaps.tolist():
-        if run and gap != run[-1] + 1:
-            run = []
-        run.append(gap)
-        if len(run) == _LOST:
-            breaks.append(first + gap + 1)
-    return [(a, b) for a, b in zip(breaks, [*breaks[1:], stop], strict=True) if b > a]
+    cuts = first + np.flatnonzero(path.sureness[first:stop] < 0)
+    breaks = [first, *(cut for cut in cuts.tolist() if cut > first), stop]
+    return list(pairwise(breaks))
 
 
 def _summed(path: CameraPath, begin: int, end: int) -> Path4:
