@@ -3,7 +3,7 @@
 import argparse
 import os
 
-AREAS = ("frames", "ways", "accents", "photos", "sound", "pace", "weave", "opening")
+AREAS = ("frames", "ways", "accents", "steady", "photos", "sound", "pace", "weave", "opening")
 
 
 def main() -> None:
@@ -20,11 +20,12 @@ def main() -> None:
         pace,
         photos,
         sound,
+        steady,
         ways,
         weave,
     )
 
-    modules = (frame_making, ways, accents, photos, sound, pace, weave, opening)
+    modules = (frame_making, ways, accents, steady, photos, sound, pace, weave, opening)
     measures = {area: module.measure for area, module in zip(AREAS, modules, strict=True)}
     for area in asked.areas or AREAS:
         if area not in measures:

@@ -37,8 +37,10 @@ def line_of(window: MainWindow) -> QSplitterHandle:
     return window.findChildren(QSplitter, "halves")[0].handle(1)
 
 
-@pytest.mark.parametrize("size", [(1280, 800), (1366, 768), (1920, 1080), (2560, 1440)])
-@pytest.mark.parametrize("scale", [1.0, 1.25])
+@pytest.mark.parametrize(
+    ("size", "scale"),
+    [((1280, 800), 1.0), ((1366, 768), 1.0), ((2560, 1440), 1.0), ((1280, 800), 1.25), ((1920, 1080), 1.25)],
+)
 def test_nothing_is_cut_or_covered(
     opened: MainWindow, qtbot: QtBot, size: tuple[int, int], scale: float
 ) -> None:

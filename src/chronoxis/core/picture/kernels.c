@@ -717,6 +717,71 @@ KERNEL void chronoxis_unslant(const Slant *s, const Curve *curve, int is_steep, 
     }
 }
 
+/* Weights of the four places around one for a cubic convolution with a slope of -0.75 (Keys 1981). */
+INLINE void cubic(float t, float *restrict w)
+{
+    const float a = -0.75f, u = 1.0f - t;
+    w[0] = a * t * u * u;
+    w[1] = ((a + 2.0f) * t - (a + 3.0f)) * t * t + 1.0f;
+    w[2] = ((a + 2.0f) * u - (a + 3.0f)) * u * u + 1.0f;
+    w[3] = 1.0f - w[0] - w[1] - w[2];
+}
+
+/* The four floats of a pixel at once. */
+typedef float Four __attribute__((vector_size(16)));
+
+INLINE Four four(const float *at)
+{
+    Four read;
+    memcpy(&read, at, sizeof read);
+    return read;
+}
+
+/* Light whose every place comes from where an affine matrix leads, as R'G'B' codes; edges go on. */
+KERNEL void chronoxis_warp(const float *light, const double *matrix, const Curve *curve, int width, int height,
+                           int y0, int y1, uint16_t *out)
+{
+    float c[3][PIECE], across[4][PIECE], down[4][PIECE];
+    int columns[PIECE], rows[PIECE];
+    const ptrdiff_t line = 4 * (ptrdiff_t)width;
+    EACH_PIECE {
+        for (int i = 0; i < n; i++) {
+            /* Far outside nothing changes any more: so numbers stay small enough to be cut off. */
+            const double u = matrix[0] * (x + i) + matrix[1] * y + matrix[2];
+            const double v = matrix[3] * (x + i) + matrix[4] * y + matrix[5];
+            const double right = u < -9.0 ? -9.0 : (u > width + 9.0 ? width + 9.0 : u);
+            const double below = v < -9.0 ? -9.0 : (v > height + 9.0 ? height + 9.0 : v);
+            columns[i] = (int)(right + 16.0) - 16;
+            rows[i] = (int)(below + 16.0) - 16;
+            float w[4], z[4];
+            cubic((float)(right - columns[i]), w);
+            cubic((float)(below - rows[i]), z);
+            for (int j = 0; j < 4; j++) across[j][i] = w[j], down[j][i] = z[j];
+        }
+        for (int i = 0; i < n; i++) {
+            const int column = columns[i], row = rows[i];
+            Four sum = {0};
+            if (column >= 1 && column + 2 < width && row >= 1 && row + 2 < height) {
+                const float *at = light + (row - 1) * line + 4 * (column - 1);
+                for (int j = 0; j < 4; j++, at += line)
+                    sum += down[j][i] * (across[0][i] * four(at) + across[1][i] * four(at + 4) +
+                                         across[2][i] * four(at + 8) + across[3][i] * four(at + 12));
+            } else {
+                for (int j = 0; j < 4; j++)
+                    for (int l = 0; l < 4; l++)
+                        sum += down[j][i] * across[l][i] *
+                               four(light + kept_within(row - 1 + j, height) * line +
+                                    4 * kept_within(column - 1 + l, width));
+            }
+            for (int k = 0; k < 3; k++) c[k][i] = clamped(sum[k]);
+        }
+        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
+        for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
+        for (int i = 0; i < n; i++)
+            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+    }
+}
+
 static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "_kernels", "Called through kernels.py.", -1,
                                     NULL, NULL, NULL, NULL, NULL};
 

@@ -247,6 +247,20 @@ def streak(
     work.wait()
 
 
+def warp(work: RowWork, light: Pixels, inverse: npt.NDArray[np.float64], transfer: int, into: Rgb16) -> None:
+    """R′G′B′ codes of light whose every place comes from where an affine matrix, shape (2, 3), leads."""
+    curve, (height, width) = _curve(transfer), into.shape[:2]
+    given = np.ascontiguousarray(inverse, np.float64)
+
+    def move(rows: slice) -> None:
+        _library().chronoxis_warp(
+            _of(light), _of(given), ctypes.byref(curve), width, height, rows.start, rows.stop, _of(into)
+        )
+
+    work.wait()  # places come from rows of other cores
+    work.give(move, height)
+
+
 def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> None:
     """The light of a picture as pixels, chroma in between its samples: for what moves by parts of them."""
     frames, curve, (height, width) = _frames([picture], colour), _curve(colour.transfer), into.shape[:2]

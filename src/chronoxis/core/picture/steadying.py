@@ -1,8 +1,8 @@
 """Steadying: each recorded frame moved, turned and enlarged in one resampling, in linear light."""
 
+import threading
 from math import cos, exp, radians, sin
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -25,6 +25,7 @@ class SteadyWarp:
     ) -> None:
         """``moves`` are of the recorded frames from ``first`` on, shape (frames, 4)."""
         self._first, self._moves, self._crop, self._picture = first, moves, crop, picture
+        self._kept = threading.local()
 
     def acts_on(self, frame: int) -> bool:
         """Whether a frame is moved, or cropped as those around it."""
@@ -35,24 +36,19 @@ class SteadyWarp:
         """A recorded frame, steadied, as R′G′B′ codes of the same size."""
         height, width = size_of(picture)
         inverse = self.places(frame, width, height)
-        light, moved = (np.empty((height, width, 4), np.float32) for _ in range(2))
-        codes, work, colour = np.empty((height, width, 3), np.uint16), RowWork(), self._picture.colour
+        light, codes = self._light_of(height, width), np.empty((height, width, 3), np.uint16)
+        work, colour = RowWork(), self._picture.colour
         kernels.pixels(work, picture, colour, light)
-        work.wait()
-
-        def warp(rows: slice) -> None:
-            own = inverse.copy()
-            own[:, 2] += inverse[:, 1] * rows.start
-            cv2.warpAffine(
-                light, own, (width, rows.stop - rows.start), dst=moved[rows],
-                flags=cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE,
-            )  # fmt: skip
-
-        work.give(warp, height)
-        work.wait()
-        kernels.encode_pixels(work, moved, 1.0, colour.transfer, codes)
+        kernels.warp(work, light, inverse, colour.transfer, codes)
         work.wait()
         return codes
+
+    def _light_of(self, height: int, width: int) -> kernels.Pixels:
+        """Room for the light of a picture, kept by each thread: making it takes as long as filling it."""
+        kept: kernels.Pixels | None = getattr(self._kept, "light", None)
+        if kept is None or kept.shape != (height, width, 4):
+            kept = self._kept.light = np.empty((height, width, 4), np.float32)
+        return kept
 
     def places(self, frame: int, width: int, height: int) -> npt.NDArray[np.float64]:
         """From which place of a decoded frame each place comes; an affine matrix, shape (2, 3)."""

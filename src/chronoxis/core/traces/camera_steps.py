@@ -162,8 +162,8 @@ def _corners(picture: Grey) -> npt.NDArray[np.float32]:
     if found is None:
         return np.empty((0, 2), np.float32)
     scale = np.array(picture.shape[::-1], np.float32) / np.array(small.shape[::-1], np.float32)
-    corners = np.asarray(found, np.float32).reshape(-1, 2) * scale  # the clearest first
-    corners = np.asarray(np.minimum(corners, np.array(picture.shape[::-1], np.float32) - 1), np.float32)
+    fine = np.asarray(found, np.float32).reshape(-1, 2) * scale  # the clearest first
+    corners = np.minimum(fine, np.array(picture.shape[::-1]) - 1).astype(np.float32)
     cells = _cells_of(corners, picture.shape)
     order = np.argsort(cells, kind="stable")
     firsts = np.searchsorted(cells[order], cells[order])

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d, minimum_filter1d
+from scipy.ndimage import gaussian_filter1d, minimum_filter1d, uniform_filter1d
 
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.traces.camera_path import CameraPath
@@ -22,6 +22,7 @@ Path4 = npt.NDArray[np.float64]
 _SURE = 0.05  # below it a step is not followed
 _LONGEST = 1.5  # result seconds of the Gaussian's deviation at full strength
 _STILL = 4.0  # times as long when it is meant to stand
+_MANY = 6.0  # frames of the Gaussian's deviation from which on means stand for it
 _REACH = 3  # deviations that a Gaussian is cut off at
 _LEAST = 0.3  # frames of the Gaussian's deviation, below which it does nothing
 _SHORTER = 0.8  # times as long are the stretches over which is smoothed next, where the budget is too small
@@ -131,7 +132,13 @@ def _gaussian(course: Path4, deviation: float) -> Path4:
     before = 2 * course[0] - course[pad:0:-1]
     after = 2 * course[-1] - course[-2 : -pad - 2 : -1]
     padded = np.concatenate([before, course, after])
-    made: Any = gaussian_filter1d(padded, deviation, axis=0, truncate=_REACH)
+    made: Any = padded
+    if deviation < _MANY:
+        made = gaussian_filter1d(padded, deviation, axis=0, truncate=_REACH)
+    else:  # means of means of means come near it, at a cost that does not grow with it
+        wide = 2 * round((4 * deviation**2 + 1) ** 0.5 / 2 - 0.5) + 1
+        for _ in range(3):
+            made = uniform_filter1d(made, wide, axis=0, mode="nearest")
     return np.asarray(made[pad : pad + len(course)], np.float64)
 
 

@@ -1,0 +1,122 @@
+"""Following the camera, steadying and lining up, as ratios to the library in the same run."""
+
+import subprocess
+import sys
+import tempfile
+from functools import partial
+from pathlib import Path
+
+import av
+import numpy as np
+from av.filter import Graph
+
+from bench.frame_making import decode_all, make_footage
+from bench.report import report, run, timed
+from chronoxis.core.traces.camera_path import CameraPath
+
+_SECONDS = 12
+_WALK_MINUTES, _RATE, _STEP = 30, 60, 8
+
+
+def measure(runs: int) -> None:
+    """Make the footage, then measure everything a few times."""
+    with tempfile.TemporaryDirectory(prefix="chronoxis-bench-") as name:
+        footage = make_footage(Path(name) / "bench.mp4", _SECONDS)
+        for number in range(1, runs + 1):
+            with run(f"steadying, run {number}"):
+                _measure(footage, Path(name) / str(number))
+        print("memory")
+        report("following 10 hours of steps, and choosing (under 800)", _peak(), "MB")
+
+
+def _measure(footage: Path, folder: Path) -> None:
+    folder.mkdir()
+    bare = timed(lambda: decode_all(footage))
+    followed = timed(partial(_follow, footage, folder / "traces"))
+    report("bare decode / following the camera (at least 0.6)", bare / followed, "×")
+    deshaken = timed(lambda: _deshake(footage))
+    report("deshake / following the camera (at least 4)", deshaken / followed, "×")
+    plain = timed(partial(_export, footage, folder, steady=False))
+    steadied = timed(partial(_export, footage, folder, steady=True))
+    report("plain export / steadied export (at least 0.6)", plain / steadied, "×")
+    report("choosing frames of 30 minutes at 8× (at most 3)", timed(_choose), "s")
+
+
+def _follow(footage: Path, store: Path) -> CameraPath:
+    from chronoxis.core.footage.kinds import open_source  # noqa: PLC0415 - so that its import is not timed
+    from chronoxis.core.traces.camera_path import follow  # noqa: PLC0415
+    from chronoxis.core.traces.store import TraceStore  # noqa: PLC0415
+
+    source = open_source(footage)
+    return follow(source, [(0, len(source.edges) - 1)], TraceStore(store))
+
+
+def _deshake(footage: Path) -> None:
+    """The library's own filter, which follows and steadies at once."""
+    with av.open(str(footage)) as container:
+        stream = container.streams.video[0]
+        stream.thread_type = "AUTO"
+        graph = Graph()
+        source, filter_, sink = (
+            graph.add_buffer(template=stream),
+            graph.add("deshake"),
+            graph.add("buffersink"),
+        )
+        source.link_to(filter_)
+        filter_.link_to(sink)
+        graph.configure()
+        for frame in container.decode(stream):
+            graph.push(frame)
+            graph.pull()
+
+
+def _export(footage: Path, folder: Path, *, steady: bool) -> None:
+    from chronoxis.core.footage.kinds import footage_of, open_source  # noqa: PLC0415
+    from chronoxis.core.model import arranging, correcting, pacing  # noqa: PLC0415
+    from chronoxis.core.model.project import Place, Project  # noqa: PLC0415
+    from chronoxis.core.model.steady import Steady, SteadyMode  # noqa: PLC0415
+    from chronoxis.core.render.export import export  # noqa: PLC0415
+    from chronoxis.core.render.planning import make_plan  # noqa: PLC0415
+    from chronoxis.core.timing.speed import parse_speed  # noqa: PLC0415
+
+    source = open_source(footage)
+    project = arranging.begin_with(Project(), footage_of(source.facts))
+    project = pacing.set_speed(project, [Place(0, 0)], parse_speed("2"))
+    key, cameras = project.footage[0].key, {}
+    if steady:
+        project = correcting.set_steady(project, [0], Steady(SteadyMode.SMOOTH))
+        cameras[key] = _follow(footage, folder / "traces")  # kept: it was followed before
+    export(make_plan(project, {key: source}, None, cameras), folder / f"{steady}.mp4")
+
+
+def _choose() -> None:
+    from chronoxis.core.timing.lining_up import lined_up  # noqa: PLC0415
+
+    count = _WALK_MINUTES * 60 * _RATE
+    sway = np.random.default_rng(1).normal(0, 0.01, (count, 4))
+    even = np.arange(0, count, _STEP)
+    lined_up(even, np.full(len(even), _STEP / 2.0), sway, 0)
+
+
+def _peak() -> float:
+    """Peak memory in MB of planning the steadying of ten hours, and choosing its frames."""
+    code = (
+        "import resource\n"
+        "import numpy as np\n"
+        "from chronoxis.core.model.steady import Steady, SteadyMode\n"
+        "from chronoxis.core.timing.lining_up import lined_up\n"
+        "from chronoxis.core.traces.camera_path import CameraPath\n"
+        "from chronoxis.core.traces.steady_course import steady_course\n"
+        "count = 10 * 3600 * 25\n"
+        "path = CameraPath.blank(count)\n"
+        "rng = np.random.default_rng(1)\n"
+        "path.right[:], path.down[:] = rng.normal(0, 0.002, (2, count))\n"
+        "path.sureness[:], path.known[:] = 1, True\n"
+        "made = steady_course(path, (0, count), Steady(SteadyMode.SMOOTH), 200, 9 / 16)\n"
+        "even = np.arange(0, count, 8)\n"
+        "lined_up(even, np.full(len(even), 4.0), made.sway, 0)\n"
+        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
+    )
+    return float(
+        subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    )
