@@ -20,11 +20,12 @@ from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
 from chronoxis.core.files.project_file import load_project, save_project
-from chronoxis.core.model import arranging, correcting
+from chronoxis.core.model import arranging, correcting, making
 from chronoxis.core.model.accent import LOOKS, NAMES, Accent, Stutter
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
+from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import preview_target
@@ -52,6 +53,7 @@ def main() -> None:
         shoot_the_pictures(window, folder)
         shoot_the_ways(window, folder)
         shoot_even_light(window, folder)
+        shoot_steady(window, folder)
         shoot_joins(window, folder)
         shoot_accents(window, folder)
         shoot_the_sound(window, folder)
@@ -172,6 +174,22 @@ def shoot_even_light(window: MainWindow, folder: Path) -> None:
     document.undo()
 
 
+def shoot_steady(window: MainWindow, folder: Path) -> None:
+    """The walk, steadied and lined up, with the line between filmed and steadied."""
+    document = window.document
+    document.apply("steady", lambda p: correcting.set_steady(p, [1], Steady(SteadyMode.SMOOTH)))
+    document.apply("line up", lambda p: making.set_line_up(p, [Place(1, 0)], 0.5))
+    document.select([Place(1, 0)])
+    document.move_playhead(document.project.starts[1] + Fraction(2))
+    window.show_bench_page(2)
+    wait(lambda: document.plan is not None and any(document.plan.steadied), 120)
+    settle(6)
+    take(window, folder / "steady.png")
+    document.undo()
+    document.undo()
+    window.show_bench_page(0)
+
+
 def shoot_joins(window: MainWindow, folder: Path) -> None:
     """A Surge just before its peak, and a nested run rewound."""
     document = window.document
@@ -266,7 +284,7 @@ def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
 
 
 def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
-    """Photos: an uneven cadence, a view that moves, and a run with what is wrong with it."""
+    """Photos: a view that moves, and a run with what is wrong with it."""
     document = window.document
     window.files.discard_changes()
     window.show_bench()
@@ -275,14 +293,6 @@ def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
     document.select([Place(0, 0)])
     document.move_playhead(Fraction(150, 24))
     settle(2)
-    document.apply("Frame rate", lambda p: arranging.set_rate(p, Fraction(30)))
-    document.select([Place(1, 0)])
-    document.move_playhead(Fraction(11))
-    window.show_bench_page(1)
-    settle(3)
-    take(window, folder / "photo-cadence.png")
-    document.undo()
-    document.select([Place(0, 0)])
     document.move_playhead(Fraction(100, 24))
     window.show_bench_page(2)
     window.pictures.show_mode(Mode.RECORDED)

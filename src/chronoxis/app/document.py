@@ -20,9 +20,10 @@ from chronoxis.core.model.nesting import outermost
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.camera_at_joins import measured_streaks
-from chronoxis.core.render.nested import nested_inside
+from chronoxis.core.render.nested import nested_inside, with_insides
 from chronoxis.core.render.plan import Plan, changed_on_disk
 from chronoxis.core.render.planning import make_plan
+from chronoxis.core.render.steadied import camera_readers
 from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.traces.camera_path import CameraPath
 from chronoxis.core.traces.picture_trace import PictureTrace
@@ -206,7 +207,7 @@ class Document(QObject):
     def know_camera(self, origin: Hashable, path: CameraPath) -> None:
         """Take in how the camera moves in footage."""
         self.cameras[origin] = path
-        if measured_streaks(self.project) or any(shot.reads_camera for shot in self.project.shots):
+        if camera_readers(self.project) or any(map(measured_streaks, with_insides(self.project))):
             self._known += 1
             self._replan()
 

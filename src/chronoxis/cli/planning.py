@@ -19,14 +19,13 @@ from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.core.model.composing import canvas_for, set_framings
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
-from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.render.camera_at_joins import followed, measured_streaks
 from chronoxis.core.render.measuring import measured
-from chronoxis.core.render.nested import inside
+from chronoxis.core.render.nested import with_insides
 from chronoxis.core.render.plan import Plan, changed_on_disk
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.reckoner import Quantity
@@ -110,10 +109,8 @@ def _measured(project: Project, sources: dict[str, Source]) -> dict[str, Picture
 def _followed(project: Project, sources: dict[str, Source]) -> dict[str, CameraPath]:
     """How the camera moves at the joins whose streaks go along with it, here and inside nested runs."""
     found: dict[str, CameraPath] = {}
-    runs = (project.footage_named(key) for key in project.needed)
-    insides = (inside(project, run) for run in runs if isinstance(run, Nested))
     with measuring() as told:
-        for each in (project, *insides):
+        for each in with_insides(project):
             found |= followed(each, sources, measured_streaks(each), TraceStore(), told)
     return found
 

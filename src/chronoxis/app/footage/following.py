@@ -9,6 +9,7 @@ from chronoxis.app.document import Document
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at, measured_streaks, spans_at
+from chronoxis.core.render.nested import with_insides
 from chronoxis.core.render.steadied import spans_to_follow
 from chronoxis.core.traces.camera_path import CameraPath, Span, follow
 from chronoxis.core.traces.store import TraceStore
@@ -73,9 +74,10 @@ class Following(QObject):
 
     def _ask_for_what_is_read(self) -> None:
         project, sources = self._document.project, self._sources()
-        for join in measured_streaks(project):
-            self.camera(join)
-        for key, spans in spans_to_follow(project, sources).items():
+        wished = [spans_to_follow(project, sources)]
+        for each in with_insides(project):
+            wished += [spans_at(each, sources, join) for join in measured_streaks(each)]
+        for key, spans in (entry for spans_of in wished for entry in spans_of.items()):
             path = self._document.cameras.get(project.footage_named(key).origin)
             if path is None or path.lacks(spans):
                 self._want(sources[key], tuple(spans))

@@ -76,6 +76,20 @@ class FramingMarks:
         painter.setBrush(LIVE)
         for corner in _corners(here):
             painter.drawEllipse(corner, _KNOB, _KNOB)
+        self._draw_budget(painter, shown, number)
+
+    def _draw_budget(self, painter: QPainter, shown: QRectF, number: int) -> None:
+        """What steadying leaves of the picture at least, if it is on."""
+        steady = self._document.project.shots[number].steady
+        if not steady.is_on:
+            return
+        aside, down = (steady.crop / 2 * side for side in (shown.width(), shown.height()))
+        left = shown.adjusted(aside, down, -aside, -down)
+        painter.setPen(QPen(TEXT, 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(left)
+        words = f"crop budget {steady.crop:.0%}"
+        painter.drawText(left.adjusted(5, 2, 0, -3), Qt.AlignmentFlag.AlignBottom, words)
 
     @staticmethod
     def _outline(painter: QPainter, rect: QRectF, place: int, count: int) -> None:

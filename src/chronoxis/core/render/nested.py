@@ -44,6 +44,12 @@ def inside(project: Project, run: Nested) -> Project:
     )
 
 
+def with_insides(project: Project) -> list[Project]:
+    """A project, and those that its nested runs are the results of."""
+    runs = (project.footage_named(key) for key in project.needed)
+    return [project, *(inside(project, run) for run in runs if isinstance(run, Nested))]
+
+
 @dataclass(frozen=True, eq=False)
 class NestedSource:
     """A nested run, opened: the plan of its inside."""

@@ -86,21 +86,24 @@ def _course(path: CameraPath, span: Span, wish: Steady, rate: float, aspect: flo
 
 def unfollowed(project: Project, sources: Mapping[str, Source], paths: Mapping[str, CameraPath]) -> list[str]:
     """Keys of footage whose camera has to be followed before all choices take effect."""
-    found = []
-    for shot in project.shots:
-        source, footage = sources.get(shot.footage), project.footage_of(shot)
-        if shot.reads_camera and source is not None and source.files:
-            path = paths.get(shot.footage)
-            if path is None or path.lacks([span_of(shot, footage, source)]):
-                found.append(shot.footage)
-    return list(dict.fromkeys(found))
+    wished = spans_to_follow(project, sources)
+    return [key for key, spans in wished.items() if key not in paths or paths[key].lacks(spans)]
 
 
 def spans_to_follow(project: Project, sources: Mapping[str, Source]) -> dict[str, list[Span]]:
-    """The frames through which the camera has to be followed for all that is steadied or lined up, by key."""
+    """The frames through which the camera has to be followed for all that is steadied or lined up, by key.
+
+    Inside nested runs as well.
+    """
     found: dict[str, list[Span]] = {}
-    for shot in project.shots:
+    for shot in camera_readers(project):
         source = sources.get(shot.footage)
-        if shot.reads_camera and source is not None and source.files:
+        if source is not None and source.files and source.is_seen:
             found.setdefault(shot.footage, []).append(span_of(shot, project.footage_of(shot), source))
     return found
+
+
+def camera_readers(project: Project) -> list[Shot]:
+    """The shots whose frames the camera's path changes, those inside nested runs among them."""
+    inner = (shot for key in project.needed for shot in project.footage_named(key).inner_shots)
+    return [shot for shot in (*project.shots, *inner) if shot.reads_camera]
