@@ -1,6 +1,8 @@
 """Steadying and lining up: what is planned of a known path, and what comes out of a shaken recording."""
 
 import csv
+from dataclasses import replace
+from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
 
@@ -12,19 +14,26 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.kinds import open_source
+from chronoxis.core.model import arranging, correcting, making, pacing
+from chronoxis.core.model.project import Project
 from chronoxis.core.model.steady import Steady, SteadyMode, parse_crop_budget, parse_steady
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.steadying import SteadyWarp
+from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.planning import make_plan
+from chronoxis.core.render.target import export_target, preview_target
 from chronoxis.core.timing.lining_up import lined_up
-from chronoxis.core.traces.camera_path import CameraPath
+from chronoxis.core.traces.camera_path import CameraPath, follow
 from chronoxis.core.traces.camera_steps import Grey, step_between
 from chronoxis.core.traces.steady_course import steady_course
+from chronoxis.core.traces.store import TraceStore
 from chronoxis.demo.walk_truth import RATE, SECONDS, camera
 from tests.core.test_camera import HEIGHT, WIDTH, filmed, scene
 from tests.core.test_condense import chronoxis
-from tests.footage_makers import decode_all
+from tests.footage_makers import decode_all, recording_of
 
 assert scene is not None  # the fixture
 ASPECT = 9 / 16
@@ -283,3 +292,23 @@ def test_words_of_steadying_are_read_or_refused() -> None:
                     lambda: parse_crop_budget("90"), lambda: parse_crop_budget("x")):  # fmt: skip
         with pytest.raises(PlanError):
             refused()
+
+
+def test_what_is_shown_of_a_steadied_shot_is_what_is_exported(shaken: Path, tmp_path: Path) -> None:
+    source = open_source(shaken)
+    project = arranging.begin_with(Project(), recording_of(shaken, Fraction(50), Fraction(4)))
+    project = pacing.set_speed(project, project.places(), Fraction(4))
+    project = making.set_line_up(project, project.places(), 0.5)
+    project = correcting.set_steady(project, [0], SMOOTH)
+    path = follow(source, [(0, 200)], TraceStore(tmp_path / "traces"))
+    plan = make_plan(project, {"walk": source}, None, {"walk": path})
+    assert not plan.unmeasured
+    assert make_plan(project, {"walk": source}).unmeasured == ("walk",)
+    even = np.arange(0, 200, 4)[: len(plan.schedule)]
+    assert (plan.schedule.frames != even).any()
+    whole = replace(export_target(plan), pixel_format="rgb24", colour=preview_target(plan, 90).colour)
+    for large, small in zip(
+        result_frames(plan, whole), result_frames(plan, preview_target(plan, 90)), strict=True
+    ):
+        brought = cv2.resize(large.to_ndarray(), (160, 90), interpolation=cv2.INTER_AREA)
+        assert np.abs(brought.astype(float) - small.to_ndarray())[4:-4, 4:-4].mean() < 4

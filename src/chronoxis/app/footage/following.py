@@ -40,6 +40,8 @@ class Following(QObject):
         self._under_way = 0
         self._closed = False
         self.share = 0.0
+        self._reading: frozenset[tuple[Hashable, tuple[Span, ...]]] = frozenset()
+        self._for_shots = self._reading  # all that were ever followed for what is steadied
         self._work = InTurn(self._follow, "following the camera")
         self._work.failed.connect(lambda _, message: self.failed.emit(message))
         self._told.connect(self._take)
@@ -74,7 +76,12 @@ class Following(QObject):
 
     def _ask_for_what_is_read(self) -> None:
         project, sources = self._document.project, self._sources()
-        wished = [spans_to_follow(project, sources)]
+        of_shots = spans_to_follow(project, sources)
+        self._reading = frozenset(
+            (project.footage_named(key).origin, tuple(spans)) for key, spans in of_shots.items()
+        )
+        self._for_shots |= self._reading
+        wished = [of_shots]
         for each in with_insides(project):
             wished += [spans_at(each, sources, join) for join in measured_streaks(each)]
         for key, spans in (entry for spans_of in wished for entry in spans_of.items()):
@@ -95,6 +102,9 @@ class Following(QObject):
         def shown(_path: CameraPath, share: float) -> None:
             stand_aside()
             self._going.emit(share)
+            own = source.facts.origin, spans
+            if own in self._for_shots and own not in self._reading:
+                raise Cancelled  # nothing is steadied by it any more
             if self._closed or source.facts.origin not in self._document.sources:
                 raise Cancelled
 
