@@ -103,8 +103,11 @@ def test_light_is_compared_across_a_line(page: MainWindow, qtbot: QtBot) -> None
     qtbot.waitUntil(lambda: document.is_planned and bool(document.plan and document.plan.corrections[0]))
     divider = pictures._divider
     assert divider is not None
-    qtbot.waitUntil(lambda: divider.before is not None, timeout=15_000)
-    view = pictures.result
+    view, plan = pictures.result, document.plan
+    assert plan is not None
+    # The picture itself may still be on its way when the one before is there, and the other way round.
+    qtbot.waitUntil(lambda: len(page.preview.made()) == len(plan.schedule), timeout=20_000)
+    qtbot.waitUntil(lambda: divider.before is not None and view.image is not None, timeout=15_000)
     middle = QPoint(view.width() // 2, view.height() // 3)
     QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=middle)
     for part in range(1, 6):
