@@ -165,9 +165,7 @@ class AccentsPage(Page):
         self.response.activated.connect(self._choose_response)
         self.curve = AmountCurve()
         self.curve.begun.connect(lambda: document.begin_gesture("Amount curve"))
-        self.curve.changed.connect(
-            lambda points: self._set("Amount curve", lambda a: replace(a, amount=points))
-        )
+        self.curve.changed.connect(self._set_curve)
         self.curve.ended.connect(document.end_gesture)
         self._add_measures()
         self.looks = KeptLooks(document, lambda look: self._owner is Owner.JOIN or not look.is_join)

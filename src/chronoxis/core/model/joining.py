@@ -87,16 +87,10 @@ def slide_cut(project: Project, join: int, by: Fraction) -> Project:
     together = project.starts[join + 2] - project.starts[join]
     moved = _grown(project, join, by * before.passages[-1].speed, at_end=True)
     grows = moved.shots[join + 1].passages[0].speed * -by
-    lasting = Fraction(0)
-
-    def with_after(more: Fraction) -> Project:
-        return _grown(moved, join + 1, more, at_end=False)
-
     # The runs may take more or less than they did, so the other side is found by what is left over.
     for _ in range(_ROUNDS):
-        made = with_after(grows)
-        lasting = made.starts[join + 2] - made.starts[join]
-        wrong = float(together - lasting)
+        made = _grown(moved, join + 1, grows, at_end=False)
+        wrong = float(together - (made.starts[join + 2] - made.starts[join]))
         if abs(wrong) < 1e-9:
             return made
         grows += Fraction(wrong * float(after.passages[0].speed)).limit_denominator(10**12)
