@@ -10,10 +10,10 @@ from av.video.frame import VideoFrame
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, to_linear
 from chronoxis.core.picture.framing import fitted, turned
 from chronoxis.core.picture.long_exposure import LightMean
-from chronoxis.core.picture.rgb import coded_as
 from chronoxis.core.picture.row_work import RowWork
 from tests.footage_makers import make_recording, picture
 

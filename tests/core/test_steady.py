@@ -92,6 +92,7 @@ def test_a_walk_is_smooth_and_its_pan_stays() -> None:
     assert shown_within(made.moves, made.crop)
     pans = [np.polyfit(np.arange(len(course)), part[:, 0], 1)[0] for part in (course, after)]
     assert pans[1] == pytest.approx(pans[0], rel=0.05)
+    assert made.shake_after < made.shake_before / 4
     assert "given up" in made.in_words(1920)
     still = np.stack([0.02 * np.sin(np.arange(400) / 90), *[np.zeros(400)] * 3], -1)
     stood = steady_course(path_along(still), (0, 400), Steady(SteadyMode.STILL), 60, ASPECT)
@@ -119,7 +120,6 @@ def test_the_budget_is_never_broken(
     made = steady_course(path, (0, count), Steady(mode, strength, crop, level), 30, ASPECT)
     assert made.crop <= crop + 1e-9
     assert shown_within(made.moves, made.crop)
-    assert made.shake_after <= made.shake_before + 1e-9
 
 
 def test_frames_are_taken_that_line_up_at_an_even_pace() -> None:

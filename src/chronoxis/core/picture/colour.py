@@ -120,6 +120,17 @@ class Colour:
         offset = -linear @ np.array([floor, 128.0 * step, 128.0 * step])
         return np.column_stack([linear, offset]).astype(np.float32)
 
+    @property
+    def is_luma_and_chroma(self) -> bool:
+        """Whether its codes are luma and differences from it, as `luma_matrix` makes them."""
+        return self.matrix in _SCALER_MATRIX
+
+    def luma_matrix(self, depth: int) -> npt.NDArray[np.float32]:
+        """Affine matrix, shape (3, 4), from 16-bit R′G′B′ codes to Y′CbCr codes of so many bits."""
+        linear, offset = np.split(self.rgb_matrix(depth).astype(np.float64), [3], axis=1)
+        inverse = np.linalg.inv(linear)
+        return np.column_stack([inverse / 65535, -inverse @ offset]).astype(np.float32)
+
 
 def to_linear(  # noqa: PLR0911 - one return per curve
     encoded: npt.ArrayLike, transfer: int

@@ -9,11 +9,12 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import Interpolation
 
 from chronoxis.core.model.export_format import Size
+from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture, codes_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
-from chronoxis.core.picture.rgb import SCALING, Rgb16, coded_as, rgb16
+from chronoxis.core.picture.rgb import SCALING, Rgb16, rgb16
 from chronoxis.core.picture.tone import is_high_range, ordinary
 from chronoxis.core.picture.views import Box, inside
 

@@ -276,15 +276,40 @@ KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *
     }
 }
 
-/* A chroma sample between the rows that a line of luma lies between, where chroma is halved downwards. */
-INLINE float between_rows(const Frame *frame, int plane, int near, int far, float share, int at)
+/* Samples of the rows `one` and `other` of a plane, a quarter of the way from one to the other; count of them from
+ * `first` on, of which at most one at either end is beyond the columns and goes on as its neighbour. */
+#define BETWEEN_ROWS(TYPE)                                                                                   \
+    do {                                                                                                     \
+        const TYPE *restrict a = (const TYPE *)one + first, *restrict b = (const TYPE *)other + first;       \
+        for (int i = low; i < high; i++) {                                                                   \
+            const float near = a[i], far = b[i];                                                             \
+            to[i] = near + 0.25f * (far - near);                                                             \
+        }                                                                                                    \
+    } while (0)
+
+INLINE void between_rows(const void *one, const void *other, int is_wide, int first, int count, int columns,
+                         float *restrict to)
 {
-    const char *const base = (const char *)frame->planes[plane];
-    const void *const one = base + near * frame->strides[plane], *const other = base + far * frame->strides[plane];
-    const float a = frame->kind == YUV8 ? ((const uint8_t *)one)[at] : ((const uint16_t *)one)[at];
-    const float b = frame->kind == YUV8 ? ((const uint8_t *)other)[at] : ((const uint16_t *)other)[at];
-    return a + share * (b - a);
+    const int low = first < 0 ? 1 : 0, high = first + count > columns ? columns - first : count;
+    if (is_wide)
+        BETWEEN_ROWS(uint16_t);
+    else
+        BETWEEN_ROWS(uint8_t);
+    if (low) to[0] = to[1];
+    for (int i = high; i < count; i++) to[i] = to[high - 1];
 }
+
+/* Adds luma to what chroma makes of R'G'B'. */
+#define WITH_LUMA(TYPE)                                                                                      \
+    do {                                                                                                     \
+        const TYPE *restrict luma = (const TYPE *)line + x0;                                                 \
+        for (int i = 0; i < n; i++) {                                                                        \
+            const float l = luma[i];                                                                         \
+            r[i] = clamped(r[i] + m[0] * l);                                                                 \
+            g[i] = clamped(g[i] + m[4] * l);                                                                 \
+            b[i] = clamped(b[i] + m[8] * l);                                                                 \
+        }                                                                                                    \
+    } while (0)
 
 /* As `codes_of`, with chroma in between samples, for what moves by parts of them. */
 INLINE void smooth_codes_of(const Frame *frame, int y, int x0, int n, int width, int height, float *restrict r,
@@ -296,25 +321,60 @@ INLINE void smooth_codes_of(const Frame *frame, int y, int x0, int n, int width,
     }
     const float *m = frame->matrix;
     const int columns = (width + 1) / 2, rows = frame->down ? (height + 1) / 2 : height;
-    const int near = frame->down ? y / 2 : y;
+    const int near = frame->down ? y / 2 : y, is_wide = frame->kind == YUV16;
     int far = frame->down ? (y & 1 ? near + 1 : near - 1) : near;
     far = far < 0 ? 0 : (far < rows ? far : rows - 1);
-    float chroma[2][PIECE / 2 + 3];
-    const int first = x0 / 2 - 1, count = (n + 1) / 2 + 2;
-    for (int k = 0; k < 2; k++)
-        for (int i = 0; i < count; i++) {
-            const int at = first + i < 0 ? 0 : (first + i < columns ? first + i : columns - 1);
-            chroma[k][i] = between_rows(frame, k + 1, near, far, 0.25f, at);
+    float chroma[2][PIECE / 2 + 2], mixed[PIECE / 2 + 2];
+    const int first = x0 / 2 - 1, halves = (n + 1) / 2, count = halves + 2;
+    for (int k = 0; k < 2; k++) {
+        const char *const plane = (const char *)frame->planes[k + 1];
+        between_rows(plane + near * frame->strides[k + 1], plane + far * frame->strides[k + 1], is_wide, first, count,
+                     columns, chroma[k]);
+    }
+    float *const channels[3] = {r, g, b};
+    for (int k = 0; k < 3; k++) {
+        const float *const w = m + 4 * k;
+        float *restrict to = channels[k];
+        for (int i = 0; i < count; i++) mixed[i] = w[1] * chroma[0][i] + w[2] * chroma[1][i] + w[3];
+        for (int i = 0; i < halves; i++) {
+            to[2 * i] = 0.75f * mixed[i + 1] + 0.25f * mixed[i];
+            to[2 * i + 1] = 0.75f * mixed[i + 1] + 0.25f * mixed[i + 2];
         }
-    for (int i = 0; i < n; i++) {
-        const int own = i / 2 + 1, other = i & 1 ? own + 1 : own - 1;
-        const float u = 0.75f * chroma[0][own] + 0.25f * chroma[0][other];
-        const float v = 0.75f * chroma[1][own] + 0.25f * chroma[1][other];
-        const char *const line = (const char *)frame->planes[0] + y * frame->strides[0];
-        const float l = frame->kind == YUV8 ? ((const uint8_t *)line)[x0 + i] : ((const uint16_t *)line)[x0 + i];
-        r[i] = clamped(m[0] * l + m[1] * u + m[2] * v + m[3]);
-        g[i] = clamped(m[4] * l + m[5] * u + m[6] * v + m[7]);
-        b[i] = clamped(m[8] * l + m[9] * u + m[10] * v + m[11]);
+    }
+    const char *const line = (const char *)frame->planes[0] + y * frame->strides[0];
+    if (is_wide)
+        WITH_LUMA(uint16_t);
+    else
+        WITH_LUMA(uint8_t);
+}
+
+/* The four floats of a pixel at once. */
+typedef float Four __attribute__((vector_size(16)));
+typedef int FourInts __attribute__((vector_size(16)));
+
+INLINE Four four(const float *at)
+{
+    Four read;
+    memcpy(&read, at, sizeof read);
+    return read;
+}
+
+/* Writes n pixels of four floats: three channels, and 1. */
+INLINE void interleave(float (*restrict c)[PIECE + 1], int n, float *restrict to)
+{
+    int i = 0;
+    for (; i + 4 <= n; i += 4) {
+        const Four a = four(c[0] + i), b = four(c[1] + i), d = four(c[2] + i), one = {1.0f, 1.0f, 1.0f, 1.0f};
+        const Four low = __builtin_shuffle(a, b, (FourInts){0, 4, 1, 5}), high = __builtin_shuffle(a, b, (FourInts){2, 6, 3, 7});
+        const Four low_ = __builtin_shuffle(d, one, (FourInts){0, 4, 1, 5}), high_ = __builtin_shuffle(d, one, (FourInts){2, 6, 3, 7});
+        const Four pixels[4] = {
+            __builtin_shuffle(low, low_, (FourInts){0, 1, 4, 5}), __builtin_shuffle(low, low_, (FourInts){2, 3, 6, 7}),
+            __builtin_shuffle(high, high_, (FourInts){0, 1, 4, 5}), __builtin_shuffle(high, high_, (FourInts){2, 3, 6, 7})};
+        memcpy(to + 4 * i, pixels, sizeof pixels);
+    }
+    for (; i < n; i++) {
+        for (int k = 0; k < 3; k++) to[4 * i + k] = c[k][i];
+        to[4 * i + 3] = 1.0f;
     }
 }
 
@@ -326,13 +386,7 @@ KERNEL void chronoxis_pixels(const Frame *frame, const Curve *curve, int width, 
     EACH_PIECE {
         smooth_codes_of(frame, y, x, n, width, height, c[0], c[1], c[2]);
         for (int k = 0; k < 3; k++) light_of(curve, c[k], n);
-        float *to = out + 4 * ((ptrdiff_t)y * width + x);
-        for (int i = 0; i < n; i++) {
-            to[4 * i] = c[0][i];
-            to[4 * i + 1] = c[1][i];
-            to[4 * i + 2] = c[2][i];
-            to[4 * i + 3] = 1.0f;
-        }
+        interleave(c, n, out + 4 * ((ptrdiff_t)y * width + x));
     }
 }
 
@@ -401,6 +455,7 @@ KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, 
 }
 
 typedef float Four __attribute__((vector_size(16)));
+typedef int FourInts __attribute__((vector_size(16)));
 
 INLINE Four four_at(const float *p)
 {
@@ -727,58 +782,154 @@ INLINE void cubic(float t, float *restrict w)
     w[3] = 1.0f - w[0] - w[1] - w[2];
 }
 
-/* The four floats of a pixel at once. */
-typedef float Four __attribute__((vector_size(16)));
-
-INLINE Four four(const float *at)
+INLINE Four spread(Four of, int lane)
 {
-    Four read;
-    memcpy(&read, at, sizeof read);
-    return read;
+    switch (lane) {
+    case 0: return __builtin_shuffle(of, (FourInts){0, 0, 0, 0});
+    case 1: return __builtin_shuffle(of, (FourInts){1, 1, 1, 1});
+    case 2: return __builtin_shuffle(of, (FourInts){2, 2, 2, 2});
+    default: return __builtin_shuffle(of, (FourInts){3, 3, 3, 3});
+    }
 }
 
-/* Light whose every place comes from where an affine matrix leads, as R'G'B' codes; edges go on. */
-KERNEL void chronoxis_warp(const float *light, const double *matrix, const Curve *curve, int width, int height,
+/* From where n places of a row come: whole columns and rows, and the weights of the four around them. Far outside
+ * nothing changes any more: so numbers stay small enough to be cut off. */
+INLINE void places_of(const double *leads, int x, int n, int width, int height, int *restrict columns,
+                      int *restrict rows, float (*restrict across)[4], float (*restrict down)[4])
+{
+    const float u0 = leads[0] + leads[1] * x, du = leads[1], v0 = leads[2] + leads[3] * x, dv = leads[3];
+    const float w0 = leads[4] + leads[5] * x, dw = leads[5];
+    const float most_right = width + 9.0f, most_below = height + 9.0f;
+    float shares[2][PIECE];
+    for (int i = 0; i < n; i++) {
+        const float by = 1.0f / (w0 + dw * i), u = (u0 + du * i) * by, v = (v0 + dv * i) * by;
+        const float right = u < -9.0f ? -9.0f : (u > most_right ? most_right : u);
+        const float below = v < -9.0f ? -9.0f : (v > most_below ? most_below : v);
+        columns[i] = (int)(right + 16.0f) - 16;
+        rows[i] = (int)(below + 16.0f) - 16;
+        shares[0][i] = right - columns[i];
+        shares[1][i] = below - rows[i];
+    }
+    for (int i = 0; i < n; i++) cubic(shares[0][i], across[i]);
+    for (int i = 0; i < n; i++) cubic(shares[1][i], down[i]);
+}
+
+/* Light whose every place comes from elsewhere, as R'G'B' codes; edges go on. For each row, six numbers lead there:
+ * a place x of it comes from ((l0 + l1 x) / (l4 + l5 x), (l2 + l3 x) / (l4 + l5 x)). */
+KERNEL void chronoxis_warp(const float *light, const double *leads, const Curve *curve, int width, int height,
                            int y0, int y1, uint16_t *out)
 {
-    float c[3][PIECE], across[4][PIECE], down[4][PIECE];
+    float c[3][PIECE], across[PIECE][4], down[PIECE][4];
     int columns[PIECE], rows[PIECE];
+    Four sums[PIECE];
     const ptrdiff_t line = 4 * (ptrdiff_t)width;
     EACH_PIECE {
-        for (int i = 0; i < n; i++) {
-            /* Far outside nothing changes any more: so numbers stay small enough to be cut off. */
-            const double u = matrix[0] * (x + i) + matrix[1] * y + matrix[2];
-            const double v = matrix[3] * (x + i) + matrix[4] * y + matrix[5];
-            const double right = u < -9.0 ? -9.0 : (u > width + 9.0 ? width + 9.0 : u);
-            const double below = v < -9.0 ? -9.0 : (v > height + 9.0 ? height + 9.0 : v);
-            columns[i] = (int)(right + 16.0) - 16;
-            rows[i] = (int)(below + 16.0) - 16;
-            float w[4], z[4];
-            cubic((float)(right - columns[i]), w);
-            cubic((float)(below - rows[i]), z);
-            for (int j = 0; j < 4; j++) across[j][i] = w[j], down[j][i] = z[j];
-        }
+        places_of(leads + 6 * (ptrdiff_t)y, x, n, width, height, columns, rows, across, down);
         for (int i = 0; i < n; i++) {
             const int column = columns[i], row = rows[i];
+            const Four w = four(across[i]), z = four(down[i]);
             Four sum = {0};
             if (column >= 1 && column + 2 < width && row >= 1 && row + 2 < height) {
                 const float *at = light + (row - 1) * line + 4 * (column - 1);
-                for (int j = 0; j < 4; j++, at += line)
-                    sum += down[j][i] * (across[0][i] * four(at) + across[1][i] * four(at + 4) +
-                                         across[2][i] * four(at + 8) + across[3][i] * four(at + 12));
+                const Four w0 = spread(w, 0), w1 = spread(w, 1), w2 = spread(w, 2), w3 = spread(w, 3);
+                const Four one = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+                at += line;
+                const Four two = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+                at += line;
+                const Four three = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+                at += line;
+                const Four last = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+                sum = spread(z, 0) * one + spread(z, 1) * two + spread(z, 2) * three + spread(z, 3) * last;
             } else {
                 for (int j = 0; j < 4; j++)
                     for (int l = 0; l < 4; l++)
-                        sum += down[j][i] * across[l][i] *
+                        sum += down[i][j] * across[i][l] *
                                four(light + kept_within(row - 1 + j, height) * line +
                                     4 * kept_within(column - 1 + l, width));
             }
-            for (int k = 0; k < 3; k++) c[k][i] = clamped(sum[k]);
+            sums[i] = sum;
         }
+        for (int i = 0; i < n; i++)
+            for (int k = 0; k < 3; k++) c[k][i] = clamped(sums[i][k]);
         uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
         for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
         for (int i = 0; i < n; i++)
             for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+    }
+}
+
+/* Thresholds of an ordered dither (Bayer 1973), in sixty-fourths. */
+static const uint8_t DITHER[8][8] = {
+    {0, 48, 12, 60, 3, 51, 15, 63}, {32, 16, 44, 28, 35, 19, 47, 31}, {8, 56, 4, 52, 11, 59, 7, 55},
+    {40, 24, 36, 20, 43, 27, 39, 23}, {2, 50, 14, 62, 1, 49, 13, 61}, {34, 18, 46, 30, 33, 17, 45, 29},
+    {10, 58, 6, 54, 9, 57, 5, 53},  {42, 26, 38, 22, 41, 25, 37, 21},
+};
+
+/* Writes n values as samples from 0 to `top`, dithered. */
+#define WRITE_DITHERED(TYPE)                                                                                 \
+    do {                                                                                                     \
+        TYPE *restrict to = (TYPE *)row;                                                                     \
+        for (int i = 0; i < n; i++) {                                                                        \
+            const float value = values[i] + thresholds[i];                                                   \
+            to[i] = (TYPE)(int)(value < 0.0f ? 0.0f : (value > top ? top : value));                          \
+        }                                                                                                    \
+    } while (0)
+
+INLINE void write_dithered(void *row, int is_wide, float top, const float *restrict thresholds, int n,
+                           const float *restrict values)
+{
+    if (is_wide)
+        WRITE_DITHERED(uint16_t);
+    else
+        WRITE_DITHERED(uint8_t);
+}
+
+/* Planes of Y'CbCr of R'G'B' codes. A chroma sample is of the mean of the pixels that share it. The rows begin
+ * at an even one; the matrix leads from codes to samples from 0 to `top`. */
+KERNEL void chronoxis_planes(const uint16_t *codes, const float *m, int across, int down, float top, int width,
+                             int height, void *const *planes, const ptrdiff_t *strides, int y0, int y1)
+{
+    float c[3][PIECE], luma[PIECE], sums[3][PIECE + 1], shared[3][PIECE], chroma[PIECE], thresholds[8][PIECE];
+    const int is_wide = top > 255.0f, rows = 1 << down, bytes = is_wide ? 2 : 1;
+    const float scale = 1.0f / (rows << across);
+    for (int j = 0; j < 8; j++)
+        for (int i = 0; i < PIECE; i++) thresholds[j][i] = (DITHER[j][i & 7] + 0.5f) * (1.0f / 64.0f);
+    for (int y = y0; y < y1; y += rows) {
+        for (int x = 0, n; x < width && (n = width - x < PIECE ? width - x : PIECE, 1); x += PIECE) {
+            memset(sums, 0, sizeof sums);
+            for (int line = y; line < y + rows; line++) {
+                const int own = line < height ? line : height - 1;
+                const uint16_t *restrict from = codes + 3 * ((ptrdiff_t)own * width + x);
+                for (int i = 0; i < n; i++) {
+                    c[0][i] = from[3 * i];
+                    c[1][i] = from[3 * i + 1];
+                    c[2][i] = from[3 * i + 2];
+                }
+                for (int i = 0; i < n; i++) luma[i] = m[0] * c[0][i] + m[1] * c[1][i] + m[2] * c[2][i] + m[3];
+                if (line < height)
+                    write_dithered((char *)planes[0] + line * strides[0] + bytes * x, is_wide, top,
+                                   thresholds[line & 7], n, luma);
+                for (int k = 0; k < 3; k++)
+                    for (int i = 0; i < n; i++) sums[k][i] += c[k][i];
+            }
+            const int count = across ? (n + 1) / 2 : n;
+            for (int k = 0; k < 3; k++) {
+                float *restrict to = shared[k];
+                if (across) {
+                    if (n & 1) sums[k][n] = sums[k][n - 1];
+                    for (int i = 0; i < count; i++) to[i] = scale * (sums[k][2 * i] + sums[k][2 * i + 1]);
+                } else
+                    for (int i = 0; i < count; i++) to[i] = scale * sums[k][i];
+            }
+            for (int p = 1; p < 3; p++) {
+                const float *w = m + 4 * p;
+                const int row = y >> down;
+                for (int i = 0; i < count; i++)
+                    chroma[i] = w[0] * shared[0][i] + w[1] * shared[1][i] + w[2] * shared[2][i] + w[3];
+                write_dithered((char *)planes[p] + row * strides[p] + bytes * (x >> across), is_wide, top,
+                               thresholds[row & 7], count, chroma);
+            }
+        }
     }
 }
 

@@ -247,10 +247,14 @@ def streak(
     work.wait()
 
 
-def warp(work: RowWork, light: Pixels, inverse: npt.NDArray[np.float64], transfer: int, into: Rgb16) -> None:
-    """R′G′B′ codes of light whose every place comes from where an affine matrix, shape (2, 3), leads."""
+def warp(work: RowWork, light: Pixels, leads: npt.NDArray[np.float64], transfer: int, into: Rgb16) -> None:
+    """R′G′B′ codes of light whose every place comes from elsewhere.
+
+    ``leads`` has the shape (height, 6): the place (x, y) comes from (l0 + l1 x, l2 + l3 x) / (l4 + l5 x)
+    with the numbers l of its row.
+    """
     curve, (height, width) = _curve(transfer), into.shape[:2]
-    given = np.ascontiguousarray(inverse, np.float64)
+    given = np.ascontiguousarray(leads, np.float64)
 
     def move(rows: slice) -> None:
         _library().chronoxis_warp(
@@ -288,6 +292,30 @@ def codes_of(picture: Picture, colour: Colour) -> Rgb16:
     work.give(write, height)
     work.wait()
     return codes
+
+
+def planes(work: RowWork, codes: Rgb16, matrix: npt.NDArray[np.float32], into: VideoFrame) -> None:
+    """Planar Y′CbCr of R′G′B′ codes, dithered; chroma of the mean of the pixels that share it.
+
+    Args:
+        work: on pictures of that height.
+        codes: contiguous, of the frame's size.
+        matrix: from codes to samples; affine, shape (3, 4).
+        into: a frame of three planes.
+    """
+    height, width = codes.shape[:2]
+    parts, halved = into.planes[:3], _halved(into)
+    given = (ctypes.c_void_p * 3)(*(part.buffer_ptr for part in parts))
+    strides = (ctypes.c_ssize_t * 3)(*(part.line_size for part in parts))
+    affine, top = np.ascontiguousarray(matrix, np.float32), float((1 << planar_depth(into.format.name)) - 1)
+
+    def write(rows: slice) -> None:
+        _library().chronoxis_planes(
+            _of(codes), _of(affine), *halved, ctypes.c_float(top), width, height, given, strides,
+            rows.start, rows.stop,
+        )  # fmt: skip
+
+    work.give(write, height)
 
 
 def glance(
@@ -483,14 +511,16 @@ def _describe(frame: _Frame, picture: VideoFrame, colour: Colour, frames: _Given
     frame.kind = _YUV16 if depth > 8 else _YUV8
     for number, plane in enumerate(picture.planes[:3]):
         frame.planes[number], frame.strides[number] = plane.buffer_ptr, plane.line_size
-    luma, chroma = picture.planes[:2]
-    frame.across, frame.down = (
-        round(log2(whole / part))
-        for whole, part in ((luma.width, chroma.width), (luma.height, chroma.height))
-    )
+    frame.across, frame.down = _halved(picture)
     frame.matrix[:] = colour.rgb_matrix(depth).ravel().tolist()
     frames.kept.append(picture)
     return True
+
+
+def _halved(frame: VideoFrame) -> tuple[int, int]:
+    """How many times chroma is halved across and down."""
+    luma, chroma = frame.planes[:2]
+    return round(log2(luma.width / chroma.width)), round(log2(luma.height / chroma.height))
 
 
 @cache

@@ -2,15 +2,13 @@
 
 import re
 
-import av
 import cv2
 import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 from av.video.plane import VideoPlane
-from av.video.reformatter import ColorRange, Interpolation
+from av.video.reformatter import Interpolation
 
-from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 
 SCALING = Interpolation.BICUBIC | Interpolation.ACCURATE_RND | Interpolation.FULL_CHR_H_INT
@@ -98,24 +96,3 @@ def _upsampled(chroma: npt.NDArray[np.float32], shape: tuple[int, ...]) -> npt.N
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     wide = cv2.warpAffine(chroma, inverse, shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
     return np.asarray(wide, np.float32)
-
-
-def coded_as(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> VideoFrame:
-    """R′G′B′ codes, uint16, shape (height, width, 3), as an encoder's frame; dithered where bits are lost."""
-    height, width = codes.shape[:2]
-    if 0 <= width - size[0] <= 1 and 0 <= height - size[1] <= 1:
-        codes = codes[: size[1], : size[0]]
-    frame = av.VideoFrame.from_numpy_buffer(np.ascontiguousarray(codes), "rgb48le")
-    frame.color_range = ColorRange.JPEG
-    if pixel_format == "rgb48le" and (frame.width, frame.height) == size:
-        return result.tag(frame)
-    scaled = frame.reformat(
-        width=size[0],
-        height=size[1],
-        format=pixel_format,
-        dst_colorspace=result.scaler_matrix,
-        src_color_range=ColorRange.JPEG,
-        dst_color_range=result.scaler_range,
-        interpolation=SCALING,
-    )
-    return result.tag(scaled)

@@ -13,12 +13,12 @@ from av.video.frame import VideoFrame
 from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Reader
 from chronoxis.core.picture.accents.accent import accents_on
+from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.correction import corrected
 from chronoxis.core.picture.filled import Filled, Passed
 from chronoxis.core.picture.framing import framed, framed_codes, reduced
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.making import Making, Makings
-from chronoxis.core.picture.rgb import coded_as
 from chronoxis.core.picture.views import needed_size
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target

@@ -37,9 +37,9 @@ class Steadied:
         """The correction of the source's frames."""
         course, picture = self.course, source.facts.picture
         if self.numbers is None:
-            return SteadyWarp(course.first, course.moves, course.crop, picture)
+            return SteadyWarp(course.first, course.moves, course.crop, picture, course.bend)
         places = np.clip(self.numbers - course.first, 0, len(course.moves) - 1)
-        return SteadyWarp(0, course.moves[places], course.crop, picture)
+        return SteadyWarp(0, course.moves[places], course.crop, picture, course.bend)
 
     @property
     def sway(self) -> tuple[npt.NDArray[np.float64], int]:

@@ -7,22 +7,20 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass
-from functools import partial
 
 import numpy as np
 import numpy.typing as npt
-from av.video.frame import VideoFrame
 
 from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Source
-from chronoxis.core.picture.picture_format import PictureFormat
-from chronoxis.core.traces.camera_steps import NOT_TOLD, ROWS, CameraStep, Grey, looked_at, step_between
+from chronoxis.core.traces.camera_anchors import Anchors, Found
+from chronoxis.core.traces.camera_steps import ROWS, Grey, looked_at
 from chronoxis.core.traces.store import TraceStore, fingerprint
 
 _NAME = "camera"
 _DECODED_AHEAD = 6
 _TOLD = 0.25  # seconds between two reports
-_COLUMNS = ("right", "down", "turned", "grown", "sureness")
+_COLUMNS = ("right", "down", "turned", "grown", "leant_right", "leant_down", "sureness")
 
 Column = npt.NDArray[np.float32]
 Span = tuple[int, int]
@@ -38,6 +36,8 @@ class CameraPath:
         down: likewise.
         turned: degrees, clockwise.
         grown: natural logarithm of the size.
+        leant_right: by how much a place shrinks for each width that it is to the right of the middle.
+        leant_down: the same downwards, for each width as well.
         sureness: 0 to 1; 0 where nothing can be told, -1 where another scene begins.
         known: whether it was followed there.
     """
@@ -46,14 +46,16 @@ class CameraPath:
     down: Column
     turned: Column
     grown: Column
+    leant_right: Column
+    leant_down: Column
     sureness: Column
     known: npt.NDArray[np.bool_]
 
     @classmethod
     def blank(cls, frames: int) -> "CameraPath":
         """Nothing is known yet."""
-        nothing = [np.zeros(frames, np.float32) for _ in _COLUMNS]
-        return cls(nothing[0], nothing[1], nothing[2], nothing[3], nothing[4], np.zeros(frames, np.bool_))
+        nothing = {name: np.zeros(frames, np.float32) for name in _COLUMNS}
+        return cls(**nothing, known=np.zeros(frames, np.bool_))
 
     def __len__(self) -> int:
         return len(self.known)
@@ -81,8 +83,8 @@ def kept_path(source: Source, store: TraceStore) -> CameraPath:
     names = (*_COLUMNS, "known")
     if columns is None or any(name not in columns or len(columns[name]) != count for name in names):
         return CameraPath.blank(count)
-    right, down, turned, grown, sureness = (columns[name].astype(np.float32) for name in _COLUMNS)
-    return CameraPath(right, down, turned, grown, sureness, columns["known"].astype(np.bool_))
+    told = {name: columns[name].astype(np.float32) for name in _COLUMNS}
+    return CameraPath(**told, known=columns["known"].astype(np.bool_))
 
 
 def follow(
@@ -122,13 +124,23 @@ def follow(
 
 def _followed(source: Source, path: CameraPath, first: int, stop: int) -> Iterable[int]:
     """Follow one stretch; yields now and then the number of the frame that it is at."""
-    picture, told = source.facts.picture, 0.0
+    picture, told, anchors = source.facts.picture, 0.0, Anchors()
     size = max(1, round(picture.width / picture.height * ROWS)), ROWS
+
+    def work() -> Iterator[tuple[int, Callable[[], Found]]]:
+        before: Grey | None = None
+        for number, frame in decoded:
+            now = looked_at(frame, picture)
+            if number >= first:
+                yield number, anchors.look(number, before, now)
+            before = now
+
     with (
         source.reader(0, size, fit=True) as reader,
         closing(ahead(reader.frames(range(max(0, first - 1), stop)), _DECODED_AHEAD)) as decoded,
     ):
-        for number, step in _in_order(_steps(decoded, picture, first)):
+        for number, found in _in_order(work()):
+            step = anchors.step(number, found)
             for name in _COLUMNS:
                 getattr(path, name)[number] = getattr(step, name)
             path.known[number] = True
@@ -137,25 +149,10 @@ def _followed(source: Source, path: CameraPath, first: int, stop: int) -> Iterab
                 yield number
 
 
-def _steps(
-    decoded: Iterable[tuple[int, VideoFrame]], picture: PictureFormat, first: int
-) -> Iterator[tuple[int, Callable[[], CameraStep]]]:
-    """What has to be worked out for each frame."""
-    before: Grey | None = None
-    for number, frame in decoded:
-        now = looked_at(frame, picture)
-        if number >= first:
-            work = partial(step_between, before, now) if before is not None else lambda: NOT_TOLD
-            yield number, work
-        before = now
-
-
-def _in_order(
-    work: Iterable[tuple[int, Callable[[], CameraStep]]],
-) -> Iterator[tuple[int, CameraStep]]:
+def _in_order(work: Iterable[tuple[int, Callable[[], Found]]]) -> Iterator[tuple[int, Found]]:
     """Work on all cores, a few pieces ahead; what comes of it in its order."""
     cores = os.cpu_count() or 1
-    waiting: deque[tuple[int, Future[CameraStep]]] = deque()
+    waiting: deque[tuple[int, Future[Found]]] = deque()
     with ThreadPoolExecutor(cores, "camera") as pool:
         for number, piece in work:
             waiting.append((number, pool.submit(piece)))

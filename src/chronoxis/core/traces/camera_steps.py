@@ -3,11 +3,12 @@
 Corners are followed from one picture to the next and back (Lucas and Kanade 1981, pyramids after Bouguet
 2000); what does not come back to where it began is let go of. A similarity that most of the rest agree on is
 found by sampling (Fischler and Bolles 1981) and fitted to those by least squares, so that things which move
-by themselves do not sway it. Where it is far from one picture to the next, phase correlation of both says
-where to look first.
+by themselves do not sway it. Where a camera turns, the side that it turns to grows as well: that keystone is
+part of the fit. Where it is far from one picture to the next, phase correlation of both says where to look
+first.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from math import atan2, degrees, hypot
 
@@ -22,18 +23,24 @@ from chronoxis.core.picture.rgb import planar_depth, planar_format, samples_of
 Grey = npt.NDArray[np.uint8]
 """Shape (rows, columns)."""
 
+Places = npt.NDArray[np.float32]
+"""Shape (places, 2): to the right and down."""
+
 ROWS = 270
 """Of the pictures that are looked at."""
 
 _CORNERS = 1500
 _QUALITY = 0.0005  # of the clearest corner
-_CELLS, _IN_CELL = (12, 7), 3  # parts of a picture across and down, and how many corners of each are followed
+_CELLS = (12, 7)  # parts of a picture across and down
+_FEW, _MORE = 2, 3  # corners of each that are followed at first, and where not all agree
 _APART = 7  # pixels between corners
-_WINDOW = (15, 15)
+_WINDOW = (13, 13)
+_FINE_ENOUGH = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
 _LEVELS = 3
 _BACK = 0.35  # pixels by which a corner may miss where it began
 _AGREE = 0.6  # pixels by which a corner may miss the similarity
 _FINE = 64  # rows from which on corners are found on half as fine a picture
+_PLENTY = 0.75  # sureness that needs no more corners
 _ENOUGH = 0.5  # sureness that needs no first guess
 _MANY = 0.2  # share of corners that do not agree, from which on they are asked by themselves
 _LEAST = 8  # corners without which nothing is said
@@ -41,6 +48,7 @@ _SURE = 40  # corners that agree, from which on nothing more is gained
 _FAR = 5.0  # pixels from which on the first guess of phase correlation is taken
 _OTHER = 14.0  # mean difference of codes of pictures that have nothing to do with one another
 _CLEAR = 0.08  # response of it below which it says nothing
+_BY_CHANCE = 14.0  # χ² of two numbers that chance exceeds once in a thousand times
 
 
 @dataclass(frozen=True)
@@ -52,6 +60,8 @@ class CameraStep:
         down: the same downwards, in shares of the width as well.
         turned: degrees, clockwise.
         grown: natural logarithm of the size against before.
+        leant_right: by how much a place shrinks for each width that it is to the right of the middle.
+        leant_down: the same downwards, for each width as well.
         sureness: 0 to 1; 0 where nothing can be told, -1 where all is other than before, as at a cut.
     """
 
@@ -59,6 +69,8 @@ class CameraStep:
     down: float = 0.0
     turned: float = 0.0
     grown: float = 0.0
+    leant_right: float = 0.0
+    leant_down: float = 0.0
     sureness: float = 0.0
 
 
@@ -68,21 +80,29 @@ CUT = CameraStep(sureness=-1.0)
 
 def looked_at(frame: VideoFrame, picture: PictureFormat) -> Grey:
     """Luma of a decoded frame, upright, about `ROWS` high and not higher than it is."""
+    rows = min(ROWS, picture.height)
+    columns = max(1, round(picture.width / picture.height * rows))
+    small = _shrunk(_luma(frame), *((columns, rows) if picture.rotation % 180 == 0 else (rows, columns)))
+    if picture.mirrored:
+        small = small[:, ::-1]
+    return np.ascontiguousarray(np.rot90(small, picture.rotation // 90))
+
+
+def _luma(frame: VideoFrame) -> Grey:
     name = planar_format(frame)
     if name is None:
-        luma: npt.NDArray[np.generic] = frame.to_ndarray(format="gray")
-    else:
-        frame = frame if name == frame.format.name else frame.reformat(format=name)
-        depth = planar_depth(name)
-        samples = samples_of(frame.planes[0], depth)
-        luma = samples if depth == 8 else (samples >> (depth - 8)).astype(np.uint8)
-    if picture.mirrored:
-        luma = luma[:, ::-1]
-    luma = np.rot90(luma, picture.rotation // 90)
-    rows = min(ROWS, luma.shape[0])
-    columns = max(1, round(picture.width / picture.height * rows))
-    small = cv2.resize(np.ascontiguousarray(luma), (columns, rows), interpolation=cv2.INTER_AREA)
-    return np.asarray(small, np.uint8)
+        return np.asarray(frame.to_ndarray(format="gray"), np.uint8)
+    frame = frame if name == frame.format.name else frame.reformat(format=name)
+    depth = planar_depth(name)
+    samples = samples_of(frame.planes[0], depth)
+    return np.asarray(samples if depth == 8 else samples >> (depth - 8), np.uint8)
+
+
+def _shrunk(luma: Grey, columns: int, rows: int) -> Grey:
+    while luma.shape[1] >= 4 * columns and luma.shape[0] >= 4 * rows:  # halving is quickest
+        halved = (luma.shape[1] // 2, luma.shape[0] // 2)
+        luma = np.asarray(cv2.resize(luma, halved, interpolation=cv2.INTER_AREA), np.uint8)
+    return np.asarray(cv2.resize(luma, (columns, rows), interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def step_between(before: Grey, after: Grey) -> CameraStep:
@@ -94,9 +114,14 @@ def step_between(before: Grey, after: Grey) -> CameraStep:
 
 
 def _step(before: Grey, after: Grey) -> CameraStep:
-    begun = _corners(before)
+    corners, ranks = _corners(before)
+    begun = corners[ranks < _FEW]
     if len(begun) < _LEAST:
         return NOT_TOLD
+    near = _moved(before, after, begun, np.zeros(2, np.float32))
+    if near.sureness >= _PLENTY:
+        return near
+    begun = corners[ranks < _MORE]
     near = _moved(before, after, begun, np.zeros(2, np.float32))
     if near.sureness >= _ENOUGH:
         return near
@@ -107,12 +132,10 @@ def _step(before: Grey, after: Grey) -> CameraStep:
     return far if far.sureness > near.sureness else near
 
 
-def _moved(
-    before: Grey, after: Grey, begun: npt.NDArray[np.float32], guess: npt.NDArray[np.float32]
-) -> CameraStep:
+def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraStep:
     """What corners tell, that are looked for about a guess away."""
-    found, ends = _followed(before, after, begun, np.asarray(begun + guess, np.float32))
-    back, returned = _followed(after, before, ends, begun)
+    found, ends = _followed(before, after, begun, np.asarray(begun + guess, np.float32), _LEVELS)
+    back, returned = _followed(after, before, ends, begun, 0)  # near where it should come to already
     kept = found & back & (np.hypot(*(returned - begun).T) < _BACK)
     if kept.sum() < _LEAST:
         return NOT_TOLD
@@ -128,15 +151,13 @@ def _moved(
             agreeing = other
     if agreeing.sum() < _LEAST:
         return NOT_TOLD
-    a, b, right, down = _similarity(begun[agreeing] - middle, ends[agreeing] - middle)
-    sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _SURE))
     width = before.shape[1]
-    return CameraStep(
-        right / width, down / width, degrees(atan2(b, a)), float(np.log(max(hypot(a, b), 1e-6))), sureness
-    )
+    step = _fitted((begun[agreeing] - middle) / width, (ends[agreeing] - middle) / width)
+    sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _SURE))
+    return replace(step, sureness=sureness)
 
 
-def _agreeing(begun: npt.NDArray[np.float32], ends: npt.NDArray[np.float32]) -> npt.NDArray[np.bool_]:
+def _agreeing(begun: Places, ends: Places) -> npt.NDArray[np.bool_]:
     """Which corners the similarity moves alike that most agree on."""
     matrix, agree = cv2.estimateAffinePartial2D(
         begun, ends, method=cv2.RANSAC, ransacReprojThreshold=_AGREE, maxIters=400
@@ -144,44 +165,47 @@ def _agreeing(begun: npt.NDArray[np.float32], ends: npt.NDArray[np.float32]) -> 
     return np.zeros(len(begun), np.bool_) if matrix is None else np.asarray(agree.ravel() > 0)
 
 
-def _spread(places: npt.NDArray[np.float32], shape: tuple[int, ...]) -> int:
+def _spread(places: Places, shape: tuple[int, ...]) -> int:
     """Over how many parts of a picture corners are spread."""
     return len(np.unique(_cells_of(places, shape)))
 
 
-def _cells_of(places: npt.NDArray[np.float32], shape: tuple[int, ...]) -> npt.NDArray[np.int64]:
+def _cells_of(places: Places, shape: tuple[int, ...]) -> npt.NDArray[np.int64]:
     down = (places[:, 1] * _CELLS[1] // shape[0]).astype(np.int64)
     return down * _CELLS[0] + (places[:, 0] * _CELLS[0] // shape[1]).astype(np.int64)
 
 
-def _corners(picture: Grey) -> npt.NDArray[np.float32]:
-    """Corners from all over a picture, however faint: what covers more of it is to have more of them."""
+def _corners(picture: Grey) -> tuple[Places, npt.NDArray[np.int64]]:
+    """Corners from all over a picture, however faint, and which of its part each is, the clearest being 0.
+
+    What covers more of the picture is to have more of them.
+    """
     # Found on half as fine a picture: where exactly they are, following them tells.
     small = cv2.pyrDown(picture) if min(picture.shape) >= _FINE else picture
     found = cv2.goodFeaturesToTrack(small, _CORNERS, _QUALITY, _APART * small.shape[1] / picture.shape[1])
     if found is None:
-        return np.empty((0, 2), np.float32)
+        return np.empty((0, 2), np.float32), np.empty(0, np.int64)
     scale = np.array(picture.shape[::-1], np.float32) / np.array(small.shape[::-1], np.float32)
     fine = np.asarray(found, np.float32).reshape(-1, 2) * scale  # the clearest first
     corners = np.minimum(fine, np.array(picture.shape[::-1]) - 1).astype(np.float32)
     cells = _cells_of(corners, picture.shape)
     order = np.argsort(cells, kind="stable")
-    firsts = np.searchsorted(cells[order], cells[order])
-    kept = np.sort(order[np.arange(len(order)) - firsts < _IN_CELL])
-    return np.asarray(corners[kept], np.float32)
+    ranks = np.empty(len(order), np.int64)
+    ranks[order] = np.arange(len(order)) - np.searchsorted(cells[order], cells[order])
+    return corners, ranks
 
 
 def _followed(
-    one: Grey, other: Grey, points: npt.NDArray[np.float32], guesses: npt.NDArray[np.float32]
-) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.float32]]:
+    one: Grey, other: Grey, points: Places, guesses: Places, levels: int
+) -> tuple[npt.NDArray[np.bool_], Places]:
     ends, found, _ = cv2.calcOpticalFlowPyrLK(
         one, other, np.ascontiguousarray(points, np.float32), np.array(guesses, np.float32),
-        winSize=_WINDOW, maxLevel=_LEVELS, flags=cv2.OPTFLOW_USE_INITIAL_FLOW,
+        winSize=_WINDOW, maxLevel=levels, flags=cv2.OPTFLOW_USE_INITIAL_FLOW, criteria=_FINE_ENOUGH,
     )  # fmt: skip
     return found.ravel() > 0, np.asarray(ends, np.float32).reshape(-1, 2)
 
 
-def _first_guess(before: Grey, after: Grey) -> npt.NDArray[np.float32]:
+def _first_guess(before: Grey, after: Grey) -> Places:
     """How far all of the picture went, pixels; nothing where that is little or not clear."""
     size = (before.shape[1] // 2, before.shape[0] // 2)
     if min(size) < 16:
@@ -196,18 +220,27 @@ def _first_guess(before: Grey, after: Grey) -> npt.NDArray[np.float32]:
 
 
 @cache
-def _window(size: tuple[int, int]) -> npt.NDArray[np.float32]:
+def _window(size: tuple[int, int]) -> Places:
     return np.asarray(cv2.createHanningWindow(size, cv2.CV_32F), np.float32)
 
 
-def _similarity(
-    begun: npt.NDArray[np.float32], ends: npt.NDArray[np.float32]
-) -> tuple[float, float, float, float]:
-    """a, b, right and down of the least squares fit of (a x - b y + right, b x + a y + down)."""
-    x, y = begun.T.astype(np.float64)
-    u, v = ends.T.astype(np.float64)
-    mx, my, mu, mv = x.mean(), y.mean(), u.mean(), v.mean()
-    x, y, u, v = x - mx, y - my, u - mu, v - mv
-    spread = float((x * x + y * y).sum()) or 1.0
-    a, b = float((x * u + y * v).sum()) / spread, float((x * v - y * u).sum()) / spread
-    return a, b, mu - a * mx + b * my, mv - b * mx - a * my
+def _fitted(begun: Places, ends: Places) -> CameraStep:
+    """The least squares fit of a similarity with a keystone to places in widths from the middle.
+
+    (u, v) = (a x - b y + right, b x + a y + down) (1 - p x - q y), of which what is of the second order in
+    the step is left out; the keystone stays away where it does not stand out of what it may be by chance.
+    """
+    (x, y), (u, v) = begun.T.astype(np.float64), ends.T.astype(np.float64)
+    one, none = np.ones_like(x), np.zeros_like(x)
+    across = np.stack([x, -y, one, none, -x * x, -x * y], axis=1)
+    down = np.stack([y, x, none, one, -x * y, -y * y], axis=1)
+    whole, wanted = np.concatenate([across, down]), np.concatenate([u, v])
+    normal, aims = whole.T @ whole, whole.T @ wanted
+    a, b, right, down_, p, q = np.linalg.lstsq(normal, aims, rcond=1e-12)[0].tolist()
+    left = wanted - whole @ [a, b, right, down_, p, q]
+    chance = float(left @ left) / max(1, len(wanted) - 6) * np.linalg.pinv(normal)[4:, 4:]
+    if not np.array([p, q]) @ np.linalg.pinv(chance) @ [p, q] > _BY_CHANCE:
+        a, b, right, down_ = np.linalg.lstsq(normal[:4, :4], aims[:4], rcond=1e-12)[0].tolist()
+        p = q = 0.0
+    grown = float(np.log(max(hypot(a, b), 1e-6)))
+    return CameraStep(right, down_, degrees(atan2(b, a)), grown, p, q)

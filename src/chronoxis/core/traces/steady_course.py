@@ -5,27 +5,31 @@ about them, leaves what is straight as it is: pans and walks stay. What a frame 
 is held back, for it and gradually for those around it, so that no border ever shows.
 """
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d, minimum_filter1d, uniform_filter1d
+from scipy.ndimage import gaussian_filter1d, maximum_filter1d, minimum_filter1d, uniform_filter1d
 
 from chronoxis.core.model.steady import Steady, SteadyMode
+from chronoxis.core.picture.steadying import Moves, whence
 from chronoxis.core.traces.camera_path import CameraPath
-
-Path4 = npt.NDArray[np.float64]
-"""Shape (frames, 4): right and down in shares of the width, turned in radians, grown by a logarithm."""
 
 _SURE = 0.05  # below it a step is not followed
 _LONGEST = 1.5  # result seconds of the Gaussian's deviation at full strength
+_SHAKING = 0.5  # result seconds: what is slower is no shake
 _STILL = 4.0  # times as long when it is meant to stand
 _MANY = 6.0  # frames of the Gaussian's deviation from which on means stand for it
 _REACH = 3  # deviations that a Gaussian is cut off at
 _LEAST = 0.3  # frames of the Gaussian's deviation, below which it does nothing
-_SHORTER = 0.8  # times as long are the stretches over which is smoothed next, where the budget is too small
+_SHORTER = 0.6  # times as long are the stretches over which is smoothed next, where the budget is too small
+_LADDER = 14  # of such stretches
+_TELLABLE = 0.1  # pixels of shake below which nothing can be told
+_PLAINLY = 0.5  # correlation of moves and keystones from which on they belong together
+_BENDS = (1 / 36, 6.25)  # of focal lengths from 6 to 0.4 widths
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,23 +39,27 @@ class SteadyCourse:
     Attributes:
         first: number of its first recorded frame.
         moves: what each frame's content has to move by.
+        bend: keystone that comes with a move, as `whence` has it.
         crop: share of width and height that is given up.
-        sway: what is left to be moved away without it, as ``moves`` would be without a budget.
-        shake_before: root mean square of how far frames are off a smooth path, in shares of the width.
+        sway: what is left to be moved away without it, as ``moves`` would be at full strength and without a
+            budget.
+        shake_before: root mean square of how far frames are off the way around them, in shares of the width.
         shake_after: the same afterwards.
     """
 
     first: int
-    moves: Path4
+    moves: Moves
+    bend: float
     crop: float
-    sway: Path4
+    sway: Moves
     shake_before: float
     shake_after: float
 
     def in_words(self, width: int) -> str:
         """What it comes to, at a width in pixels."""
         before, after = self.shake_before * width, self.shake_after * width
-        return f"shake {before:.3g} px → {after:.2g} px, {self.crop:.0%} of the picture given up"
+        left = f"{after:.2g} px" if after >= _TELLABLE else f"below {_TELLABLE:g} px"
+        return f"shake {before:.3g} px → {left}, {self.crop:.0%} of the picture given up"
 
 
 def steady_course(
@@ -67,19 +75,50 @@ def steady_course(
         aspect: height of the picture by its width.
     """
     first, stop = span
-    sway = np.zeros((stop - first, 4))
-    for begin, end in _scenes(path, first, stop):
-        course = _summed(path, begin, end)
-        sway[begin - first : end - first] = _sway(course, wish, rate, aspect)
-    crop, held = _within(sway, wish.crop, aspect, max(1.0, rate / 8))
+    frame = _Frame(wish.crop, aspect, _bend(path, first, stop))
+    scenes = [(slice(a - first, b - first), _summed(path, a, b)) for a, b in _scenes(path, first, stop)]
+    wished, sway = np.zeros((stop - first, 4)), np.zeros((stop - first, 4))
+    for part, course in scenes:
+        wished[part] = _sway(course, replace(wish, strength=1.0), rate, None)
+        sway[part] = _sway(course, wish, rate, frame)
+    crop, held = _within(sway, frame, max(1.0, rate / 8))
     moves = sway * held[:, None]
-    off = np.hypot(sway[:, 0], sway[:, 1])
-    left = np.hypot(*(sway - moves)[:, :2].T)
-    return SteadyCourse(first, moves, crop, sway, _rms(off), _rms(left))
+    before = _shake([course for _, course in scenes], rate)
+    after = _shake([course + moves[part] for part, course in scenes], rate)
+    return SteadyCourse(first, moves, frame.bend, crop, wished, before, after)
 
 
-def _rms(values: npt.NDArray[np.float64]) -> float:
-    return float(np.sqrt(np.mean(values**2))) if len(values) else 0.0
+def _shake(courses: Iterable[Moves], rate: float) -> float:
+    """Root mean square of how far pictures are off the way around them, in shares of the width."""
+    off = [_gaussian(course, _SHAKING * rate)[:, :2] - course[:, :2] for course in courses]
+    return float(np.sqrt(np.mean((np.concatenate(off) ** 2).sum(axis=1)))) if off else 0.0
+
+
+@dataclass(frozen=True)
+class _Frame:
+    """What of a picture may be shown: all but the crop, in shares, of one that is so high and bends so."""
+
+    crop: float
+    aspect: float
+    bend: float
+
+
+def _bend(path: CameraPath, first: int, stop: int) -> float:
+    """How much keystone comes with a move, where the camera plainly turns rather than glides; else 0.
+
+    Where it turns, the picture leans by its move over the square of the focal length (Hartley and Zisserman,
+    Multiple View Geometry, 8.4): one number for all steps.
+    """
+    part = slice(first, stop)
+    told = path.sureness[part] > _SURE
+    moved = np.concatenate([path.right[part][told], path.down[part][told]]).astype(np.float64)
+    leant = np.concatenate([path.leant_right[part][told], path.leant_down[part][told]]).astype(np.float64)
+    moving, leaning = float(moved @ moved), float(leant @ leant)
+    if not (moving and leaning):
+        return 0.0
+    together = -float(moved @ leant)
+    bend = together / moving
+    return bend if together / (moving * leaning) ** 0.5 > _PLAINLY and _BENDS[0] < bend < _BENDS[1] else 0.0
 
 
 def _scenes(path: CameraPath, first: int, stop: int) -> list[tuple[int, int]]:
@@ -89,7 +128,7 @@ def _scenes(path: CameraPath, first: int, stop: int) -> list[tuple[int, int]]:
     return list(pairwise(breaks))
 
 
-def _summed(path: CameraPath, begin: int, end: int) -> Path4:
+def _summed(path: CameraPath, begin: int, end: int) -> Moves:
     part = slice(begin, end)
     steps = np.stack(
         [path.right[part], path.down[part], np.radians(path.turned[part]), path.grown[part]], axis=-1
@@ -104,31 +143,51 @@ def _deviation(wish: Steady, rate: float) -> float:
     return max(0.0, wish.strength * _LONGEST * rate * (_STILL if wish.mode is SteadyMode.STILL else 1.0))
 
 
-def _sway(course: Path4, wish: Steady, rate: float, aspect: float) -> Path4:
-    """What has to be moved away, over as long stretches as the budget allows: what is quick goes first."""
+def _sway(course: Moves, wish: Steady, rate: float, frame: _Frame | None) -> Moves:
+    """What has to be moved away; over as long stretches as the frame, if any, has room for."""
     deviation = _deviation(wish, rate)
     if deviation < _LEAST or len(course) < 3:
         return np.zeros_like(course)
-    sway = np.zeros_like(course)
     if wish.mode is SteadyMode.STILL:
-        sway = np.median(course, axis=0) - course
-        if _room(sway, wish.crop, aspect).min() >= 1:
+        sway: Moves = np.median(course, axis=0) - course
+        if frame is None or _fits(sway, frame).all():
             return sway
-    while deviation >= _LEAST:
-        smooth = _gaussian(course, deviation)
-        if wish.level:
-            smooth[:, 2] = np.median(course[:, 2])
-        sway = smooth - course
-        if _room(sway, wish.crop, aspect).min() >= 1:
-            break
-        deviation *= _SHORTER
+    sway = _smoothed(course, deviation, wish)
+    if frame is None or _fits(sway, frame).all():
+        return sway
+    return _as_far_as_fits(course, deviation, wish, frame)
+
+
+def _smoothed(course: Moves, deviation: float, wish: Steady) -> Moves:
+    smooth = _gaussian(course, deviation)
+    if wish.level:
+        smooth[:, 2] = np.median(course[:, 2])
+    return smooth - course
+
+
+def _as_far_as_fits(course: Moves, deviation: float, wish: Steady, frame: _Frame) -> Moves:
+    """Smoothed over shorter stretches around where there is no room for more: what is quick goes first."""
+    deviations = [deviation * _SHORTER**k for k in range(_LADDER) if deviation * _SHORTER**k >= _LEAST]
+    rung = np.full(len(course), len(deviations), np.int64)  # of each frame, the first that fits
+    for number, each in reversed(list(enumerate(deviations))):
+        rung[_fits(_smoothed(course, each, wish), frame)] = number
+    reach = max(1, int(2 * deviation))
+    widest: Any = maximum_filter1d(rung.astype(np.float64), 2 * reach + 1, mode="nearest")
+    level: Any = uniform_filter1d(widest, reach, mode="nearest")
+    sway = np.zeros_like(course)
+    for number, each in enumerate(deviations):
+        share = np.clip(1 - np.abs(level - number), 0, 1)
+        if share.any():
+            sway += share[:, None] * _smoothed(course, each, wish)
     return sway
 
 
-def _gaussian(course: Path4, deviation: float) -> Path4:
+def _gaussian(course: Moves, deviation: float) -> Moves:
     """Smoothed, as if the course went on beyond its ends as it came, turned about them."""
     pad = min(len(course) - 1, int(_REACH * deviation) + 1)
     deviation = min(deviation, pad / _REACH)
+    if deviation < _LEAST:
+        return course
     before = 2 * course[0] - course[pad:0:-1]
     after = 2 * course[-1] - course[-2 : -pad - 2 : -1]
     padded = np.concatenate([before, course, after])
@@ -142,45 +201,42 @@ def _gaussian(course: Path4, deviation: float) -> Path4:
     return np.asarray(made[pad : pad + len(course)], np.float64)
 
 
-def _within(
-    sway: Path4, budget: float, aspect: float, deviation: float
-) -> tuple[float, npt.NDArray[np.float64]]:
+def _within(sway: Moves, frame: _Frame, deviation: float) -> tuple[float, npt.NDArray[np.float64]]:
     """The crop that is needed, at most the budget; and how much of its move each frame can have."""
     if not np.abs(sway).any():
         return 0.0, np.ones(len(sway))
-    if _room(sway, budget, aspect).min() >= 1:
-        low, high = 0.0, budget
+    if _fits(sway, frame).all():
+        low, high = 0.0, frame.crop
         for _ in range(20):
             middle = (low + high) / 2
-            low, high = (low, middle) if _room(sway, middle, aspect).min() >= 1 else (middle, high)
+            low, high = (low, middle) if _fits(sway, replace(frame, crop=middle)).all() else (middle, high)
         return high, np.ones(len(sway))
-    room = _room(sway, budget, aspect)
+    room = _room(sway, frame)
     reach = max(1, int(_REACH * deviation))
     least: Any = minimum_filter1d(room, 2 * reach + 1, mode="nearest")
     # A mean of minima over as wide a window is never above what there is room for.
     held: Any = gaussian_filter1d(least, deviation, mode="nearest", radius=reach)
-    return budget, np.minimum(np.asarray(held, np.float64), room)
+    return frame.crop, np.minimum(np.asarray(held, np.float64), room)
 
 
-def _room(sway: Path4, crop: float, aspect: float) -> npt.NDArray[np.float64]:
+def _room(sway: Moves, frame: _Frame) -> npt.NDArray[np.float64]:
     """How much of its move each frame can have until a corner of what is shown leaves the picture."""
     low, high = np.zeros(len(sway)), np.ones(len(sway))
-    fits = _fits(sway, crop, aspect)
+    fits = _fits(sway, frame)
     low[fits] = 1.0
     for _ in range(24):
         middle = (low + high) / 2
-        inside = _fits(sway * middle[:, None], crop, aspect)
+        inside = _fits(sway * middle[:, None], frame)
         low, high = np.where(inside, middle, low), np.where(inside, high, middle)
     return low
 
 
-def _fits(moves: Path4, crop: float, aspect: float) -> npt.NDArray[np.bool_]:
+def _fits(moves: Moves, frame: _Frame) -> npt.NDArray[np.bool_]:
     """Whether all corners of what is shown come from within the picture."""
-    across, down = (1 - crop) / 2, (1 - crop) / 2 * aspect
+    across, down = (1 - frame.crop) / 2, (1 - frame.crop) / 2 * frame.aspect
     inside = np.ones(len(moves), np.bool_)
-    cos, sin, size = np.cos(moves[:, 2]), np.sin(moves[:, 2]), np.exp(-moves[:, 3])
+    leads = whence(moves, frame.bend)
     for x, y in ((across, down), (across, -down), (-across, down), (-across, -down)):
-        u, v = x - moves[:, 0], y - moves[:, 1]
-        inside &= np.abs((cos * u + sin * v) * size) <= 0.5
-        inside &= np.abs((cos * v - sin * u) * size) <= aspect / 2
+        u, v, w = (leads[k][0] * x + leads[k][1] * y + leads[k][2] for k in range(3))
+        inside &= (np.abs(u) <= 0.5 * w) & (np.abs(v) <= frame.aspect / 2 * w)
     return inside
