@@ -1,6 +1,7 @@
 """How the camera moves: generated moves of known path, from single steps to words at a cut."""
 
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import av
@@ -13,11 +14,16 @@ from chronoxis.core.footage.kinds import open_source
 from chronoxis.core.model import arranging, joining
 from chronoxis.core.model.look import OWN_LOOKS
 from chronoxis.core.model.project import Project
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.render.camera_at_joins import camera_at, directions_of, followed
+from chronoxis.core.traces.camera_anchors import Anchors
 from chronoxis.core.traces.camera_moves import Move, agreement, movement, whip_in
 from chronoxis.core.traces.camera_path import CameraPath, follow, kept_path
-from chronoxis.core.traces.camera_steps import CUT, NOT_TOLD, CameraStep, Grey, step_between
+from chronoxis.core.traces.camera_steps import CUT, NOT_TOLD, CameraStep, Grey, looked_at, step_between
 from chronoxis.core.traces.store import TraceStore
+from tests.filmed import SIZE, Film, steps_of, walked
+from tests.filmed import filmed as pictures_of
 from tests.footage_makers import recording_of
 
 WIDTH, HEIGHT = 320, 180
@@ -57,6 +63,12 @@ def filmed(scene: np.ndarray, views: list[View], open_: float = 0.5) -> list[Gre
         seen(scene, view, ((view[0] - old[0]) * open_, (view[1] - old[1]) * open_), rng)
         for view, old in zip(views, before, strict=True)
     ]
+
+
+def as_looked_at(picture: Grey) -> Grey:
+    """As footage of that size is looked at."""
+    frame = av.VideoFrame.from_ndarray(picture, "gray").reformat(format="yuv420p", dst_color_range="JPEG")
+    return looked_at(frame, PictureFormat(*SIZE, *SIZE, 0, "yuv420p", 8, Colour(1, 1, 1, True)))
 
 
 def path_of(pictures: list[Grey]) -> CameraPath:
@@ -214,3 +226,94 @@ def test_a_path_is_kept_and_gone_on_with(
     assert again.known.all()
     for name in ("right", "down", "turned", "grown", "sureness"):
         assert np.allclose(getattr(again, name), getattr(whole, name), atol=1e-6), name
+
+
+def shaken_by_hand(frames: int) -> np.ndarray:
+    rng = np.random.default_rng(4)
+    made = cv2.GaussianBlur(rng.normal(0, 8, (frames, 3)), (1, 5), 1.0)
+    return np.column_stack([made[:, :2], made[:, 2] * 0.05, np.zeros(frames)])
+
+
+def driven(frames: int) -> np.ndarray:
+    t = np.arange(frames) / 30
+    return np.stack([30 * t + 3 * np.sin(9 * t), 4 * np.sin(17 * t), 0.2 * np.sin(7 * t), 0.25 * t], axis=1)
+
+
+def whipped(frames: int) -> np.ndarray:
+    made = walked(frames)
+    made[:, 0] += np.cumsum(120 * np.exp(-(((np.arange(frames) - frames / 2) / 3.0) ** 2))) - 300
+    return made
+
+
+def flown(frames: int) -> np.ndarray:
+    t = np.arange(frames) / 30
+    return np.stack([60 * t, 30 * t, 8 * t, 0.1 * np.sin(4 * t)], axis=1)
+
+
+@pytest.mark.parametrize(
+    ("film", "allowed"),
+    [
+        (Film(walked(9)), 0.1),
+        (Film(walked(9), shutter=0.5, noise=6.0), 0.1),
+        (Film(driven(9), shutter=0.5), 0.1),
+        (Film(whipped(12), shutter=0.5), 0.1),
+        (Film(flown(9)), 0.1),
+        (Film(shaken_by_hand(9)), 0.1),
+        (Film(walked(18), focus=1.1), 0.1),
+        (Film(walked(9), covered=0.4, shutter=0.3, noise=4.0), 0.3),
+        (Film(driven(9), covered=0.4), 0.3),
+        (Film(whipped(12), covered=0.25, shutter=0.4), 0.3),
+        (Film(walked(18), focus=0.9, covered=0.25), 0.3),
+        (Film(walked(9), light=0.12, noise=5.0), 0.3),
+    ],
+    ids=("walk", "noise", "drive", "whip", "flight", "hand", "turn", "walk, covered", "drive, covered",
+         "whip, covered", "turn, covered", "dark"),
+)  # fmt: skip
+def test_steps_at_full_size_are_those_of_the_camera(film: Film, allowed: float) -> None:
+    pictures = [as_looked_at(picture) for picture in pictures_of(film)]
+    steps = [step_between(*pair) for pair in pairwise(pictures)]
+    wrong = np.array([(step.right, step.down) for step in steps]) * SIZE[0] - steps_of(film)
+    assert np.sqrt((wrong**2).sum(axis=1).mean()) < allowed
+    turned = np.array([step.turned for step in steps]) + np.diff(film.views[:, 2])
+    assert np.abs(turned).max() < 0.05
+    if film.focus is not None:  # the keystone of a turn: its move over the square of the focal length
+        moves, leans = ([(getattr(s, f"{kind}right"), getattr(s, f"{kind}down")) for s in steps]
+                        for kind in ("", "leant_"))  # fmt: skip
+        bend = -np.vdot(moves, leans) / np.vdot(moves, moves)
+        assert bend == pytest.approx(film.focus**-2, rel=0.1)
+
+
+def test_a_slow_drift_does_not_add_up_errors() -> None:
+    t = np.arange(70)
+    film = Film(np.stack([0.05 * t + 0.3 * np.sin(t / 9), 0.03 * t, 0.001 * t, 0 * t], axis=1), noise=3.0)
+    pictures = [as_looked_at(picture) for picture in pictures_of(film)]
+    anchors, before, held, way = Anchors(), None, [], np.zeros(2)
+    off = []
+    for number, now in enumerate(pictures):
+        found = anchors.look(number, before, now)()
+        step, before = anchors.step(number, found), now
+        held.append(found.anchor is not None)
+        way = way + np.array([step.right, step.down]) * SIZE[0]
+        off.append(way - (steps_of(film)[:number].sum(axis=0) if number else 0))
+    assert sum(held) > 50
+    assert np.sqrt((np.array(off) ** 2).mean()) < 0.1
+
+
+def test_anchors_are_given_up_where_the_camera_goes_or_the_scene_changes(scene: np.ndarray) -> None:
+    still: list[View] = [(0.02 * k, 0.0, 0.0, 1.0) for k in range(20)]
+    goes = filmed(scene, [*still, *((4.0 * k, 0.0, 0.0, 1.0) for k in range(12))])
+    other = filmed(scene[::-1, ::-1].copy(), still)
+    anchors, before, told = Anchors(), None, []
+    # As on several threads: what is found of a picture is taken only when others were looked at.
+    waiting = []
+    for number, now in enumerate([*goes, *other]):
+        waiting.append((number, anchors.look(number, before, now)))
+        before = now
+        if len(waiting) > 4:
+            at, look = waiting.pop(0)
+            told.append(anchors.step(at, look()))
+    told += [anchors.step(at, look()) for at, look in waiting]
+    right = np.array([step.right for step in told]) * WIDTH
+    assert np.abs(right[21:32] + 4.0).max() < 0.1  # the way of the goes is as long as without an anchor
+    assert told[len(goes)].sureness <= 0.15
+    assert np.abs(right[len(goes) + 1 :] + 0.02).max() < 0.1

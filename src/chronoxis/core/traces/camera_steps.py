@@ -152,7 +152,13 @@ def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraSte
     if agreeing.sum() < _LEAST:
         return NOT_TOLD
     width = before.shape[1]
-    step = _fitted((begun[agreeing] - middle) / width, (ends[agreeing] - middle) / width)
+    from_, to = (begun - middle) / width, (ends - middle) / width
+    # The similarity leaves out the sides of a picture that leans: asked again with what fits the rest.
+    step, left = _fitted(from_, to, agreeing)
+    again = left * width < _AGREE
+    if again.sum() > agreeing.sum():
+        agreeing = again
+        step, _ = _fitted(from_, to, agreeing)
     sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _SURE))
     return replace(step, sureness=sureness)
 
@@ -224,23 +230,31 @@ def _window(size: tuple[int, int]) -> Places:
     return np.asarray(cv2.createHanningWindow(size, cv2.CV_32F), np.float32)
 
 
-def _fitted(begun: Places, ends: Places) -> CameraStep:
-    """The least squares fit of a similarity with a keystone to places in widths from the middle.
+def _fitted(
+    begun: Places, ends: Places, agreeing: npt.NDArray[np.bool_]
+) -> tuple[CameraStep, npt.NDArray[np.float64]]:
+    """The least squares fit of a similarity with a keystone to places that agree, in widths from the middle.
 
     (u, v) = (a x - b y + right, b x + a y + down) (1 - p x - q y), of which what is of the second order in
-    the step is left out; the keystone stays away where it does not stand out of what it may be by chance.
+    the step is left out. Where the keystone does not stand out of what it may be by chance, the rest is
+    fitted without it; many such together may still tell something.
+
+    Returns:
+        The step, and by how much every place misses it, in widths.
     """
-    (x, y), (u, v) = begun.T.astype(np.float64), ends.T.astype(np.float64)
+    x, y = begun.T.astype(np.float64)
     one, none = np.ones_like(x), np.zeros_like(x)
     across = np.stack([x, -y, one, none, -x * x, -x * y], axis=1)
     down = np.stack([y, x, none, one, -x * y, -y * y], axis=1)
-    whole, wanted = np.concatenate([across, down]), np.concatenate([u, v])
+    rows = np.stack([across, down], axis=1)
+    whole, wanted = rows[agreeing].reshape(-1, 6), ends[agreeing].reshape(-1).astype(np.float64)
     normal, aims = whole.T @ whole, whole.T @ wanted
-    a, b, right, down_, p, q = np.linalg.lstsq(normal, aims, rcond=1e-12)[0].tolist()
-    left = wanted - whole @ [a, b, right, down_, p, q]
-    chance = float(left @ left) / max(1, len(wanted) - 6) * np.linalg.pinv(normal)[4:, 4:]
-    if not np.array([p, q]) @ np.linalg.pinv(chance) @ [p, q] > _BY_CHANCE:
-        a, b, right, down_ = np.linalg.lstsq(normal[:4, :4], aims[:4], rcond=1e-12)[0].tolist()
-        p = q = 0.0
+    fit = np.linalg.lstsq(normal, aims, rcond=1e-12)[0]
+    missed = wanted - whole @ fit
+    chance = float(missed @ missed) / max(1, len(wanted) - 6) * np.linalg.pinv(normal)[4:, 4:]
+    a, b, right, down_, p, q = fit.tolist()
+    if not fit[4:] @ np.linalg.pinv(chance) @ fit[4:] > _BY_CHANCE:
+        fit = np.append(np.linalg.lstsq(normal[:4, :4], aims[:4], rcond=1e-12)[0], [0.0, 0.0])
+        a, b, right, down_ = fit[:4].tolist()
     grown = float(np.log(max(hypot(a, b), 1e-6)))
-    return CameraStep(right, down_, degrees(atan2(b, a)), grown, p, q)
+    return CameraStep(right, down_, degrees(atan2(b, a)), grown, p, q), np.hypot(*(ends - rows @ fit).T)
