@@ -18,7 +18,6 @@ from chronoxis.core.model.accent import Accent, ByJoin, ByPoints, BySpeed, Flash
 from chronoxis.core.model.join import CUT, Join, Surge
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Place
-from chronoxis.core.model.steady import SteadyMode
 from tests.app.driving import SECONDS, planned
 
 JOIN_PAGE, ACCENTS_PAGE = 6, 5
@@ -234,28 +233,3 @@ def test_the_camera_at_a_cut_is_told(pair: MainWindow, qtbot: QtBot) -> None:
     words = pair.bench.join.camera.words
     qtbot.waitUntil(lambda: "stands still" in words.text(), timeout=30_000)
     assert words.text().startswith("On both sides")
-
-
-def test_a_shot_is_steadied_and_lined_up_on_its_page(pair: MainWindow, qtbot: QtBot) -> None:
-    document, choices = pair.document, pair.bench.picture.steady
-    before = document.project
-    pair.show_bench_page(2)
-    click(choices.modes[SteadyMode.SMOOTH])
-    assert document.project.shots[0].steady.mode is SteadyMode.SMOOTH
-    assert document.project.shots[1].steady == before.shots[1].steady
-    choices.crop.setValue(6)
-    click(choices.line_up)
-    assert document.project.passage(Place(0, 0)).making.line_up == 0.5
-    plan = planned(qtbot, pair)
-    assert plan.unmeasured
-    qtbot.waitUntil(lambda: "given up" in choices.words.text(), timeout=60_000)
-    plan = planned(qtbot, pair)
-    assert not plan.unmeasured
-    course = plan.steadied[0]
-    assert course is not None
-    assert course.crop <= 0.06
-    assert plan.steadied[1] is None
-    click(choices.modes[SteadyMode.OFF])
-    click(choices.line_up)
-    choices.crop.setValue(10)
-    assert document.project == before

@@ -286,7 +286,7 @@ class Document(QObject):
 
     def planned_now(self) -> Plan | None:
         """The plan of the present project, waited for; None while there is none to be had."""
-        wish = self._plan_wish()
+        wish = self.plan_wish(self.project)
         if wish is not None and not self.is_planned:
             self._take_plan(wish, wish.made(lambda: True))
         return self.plan
@@ -296,20 +296,19 @@ class Document(QObject):
         """How many frames the result has."""
         return result_frame_count(self.project.result_length, self.project.rate)
 
-    def _plan_wish(self) -> PlanWish | None:
-        used = {key for key in self.project.needed if not self.project.footage_named(key).made_of}
-        laid = {piece.footage for piece in self.project.music} - used
-        known = {f.key: self._source_of(f) for f in self.project.footage if f.key in used}
+    def plan_wish(self, project: Project) -> PlanWish | None:
+        """What a plan of a project over the footage of this one is made from; None while some is counted."""
+        used = {key for key in project.needed if not project.footage_named(key).made_of}
+        laid = {piece.footage for piece in project.music} - used
+        known = {f.key: self._source_of(f) for f in project.footage if f.key in used}
         # Pictures do not wait for music; until it is there, it is silent.
-        known |= {
-            f.key: self._source_of(f) or self._stand_in(f) for f in self.project.footage if f.key in laid
-        }
+        known |= {f.key: self._source_of(f) or self._stand_in(f) for f in project.footage if f.key in laid}
         sources = {key: source for key, source in known.items() if source is not None}
-        if not self.project.shots or len(sources) < len(known):
+        if not project.shots or len(sources) < len(known):
             return None
-        traces = {f.key: self.traces[f.origin] for f in self.project.footage if f.origin in self.traces}
-        cameras = {f.key: self.cameras[f.origin] for f in self.project.footage if f.origin in self.cameras}
-        return PlanWish(self.project, sources, self._known, traces, cameras)
+        traces = {f.key: self.traces[f.origin] for f in project.footage if f.origin in self.traces}
+        cameras = {f.key: self.cameras[f.origin] for f in project.footage if f.origin in self.cameras}
+        return PlanWish(project, sources, self._known, traces, cameras)
 
     def _source_of(self, footage: Footage) -> Source | None:
         """Opened footage; a stand-in, if it is missing or not made yet; None while it is being counted."""
@@ -325,7 +324,7 @@ class Document(QObject):
         return absent
 
     def _replan(self) -> None:
-        if self._plan_wish() is not None:
+        if self.plan_wish(self.project) is not None:
             if not self._plan_soon.isActive():
                 self._plan_soon.start()
             return
@@ -335,7 +334,7 @@ class Document(QObject):
             self.planned.emit()
 
     def _ask_plan(self) -> None:
-        wish = self._plan_wish()
+        wish = self.plan_wish(self.project)
         if wish is not None:
             self._asked = time.monotonic()
             self._planner.ask(wish)
@@ -347,7 +346,7 @@ class Document(QObject):
         self._take_plan(wish, made)
 
     def _take_plan(self, wish: PlanWish, made: Plan | str) -> None:
-        if wish.known != self._known or self._plan_wish() is None or self.is_planned:
+        if wish.known != self._known or self.plan_wish(self.project) is None or self.is_planned:
             return
         self.plan = made if isinstance(made, Plan) else None
         self._planned_from = wish.project, wish.known

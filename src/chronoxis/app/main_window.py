@@ -30,6 +30,7 @@ from chronoxis.app.footage.watching import Watching
 from chronoxis.app.head_line import HeadLine
 from chronoxis.app.join_commands import JoinCommands
 from chronoxis.app.menus import Menus
+from chronoxis.app.pictures.compared import Compared
 from chronoxis.app.pictures.pictures import Pictures
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.pictures.stage import Mode
@@ -66,7 +67,8 @@ class MainWindow(QMainWindow):
         self.sound = SoundAhead()
         self.player = Player(self.sound, open_device)
         self.hearing = Hearing(self.document)
-        self.transport = Transport(self.document, self.preview, self.sound, self.player)
+        self.compared = Compared(self.document)
+        self.transport = Transport(self.document, self.preview, self.compared, self.sound, self.player)
         self.watching = Watching(self.document)
         self.following = Following(self.document)
         self.weave = Weave(self.document, self.preview.made, self.hearing, self.watching)
@@ -74,7 +76,7 @@ class MainWindow(QMainWindow):
         self.loading = Loading(self.document, self.shelf, self.weave)
         self.run_pictures = RunPictures(self.document, self.shelf)
         self.hearing.heard.connect(self._show_waveforms)
-        self.pictures = Pictures(self.document, self.preview, self.transport, self.following)
+        self.pictures = Pictures(self.document, self.preview, self.compared, self.transport, self.following)
         self.bench = Bench(self.document, self.shelf, self.hearing, self.watching, self.following)
         self.question = QuestionBar()
         self.export_panel = ExportPanel(self.document, self.files, self.question)
@@ -186,7 +188,7 @@ class MainWindow(QMainWindow):
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
         heard, seen = (self.player, self.sound, self.hearing), (self.watching, self.following)
-        for part in (self.loading, self.run_pictures, self.preview, self.files, *heard, *seen):
+        for part in (self.loading, self.run_pictures, self.preview, self.compared, self.files, *heard, *seen):
             part.close()
         for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
             owner.close_workers()
@@ -255,7 +257,7 @@ class MainWindow(QMainWindow):
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
         self.preview.ready.connect(self.weave.show_made)
-        for part in (self.preview, self.sound, self.hearing, self.watching, self.following):
+        for part in (self.preview, self.compared, self.sound, self.hearing, self.watching, self.following):
             part.failed.connect(self._say)
         self.player.said.connect(self._say)
         self.sound.measured_loudness.connect(self.bench.sound.show_measured)
@@ -268,6 +270,7 @@ class MainWindow(QMainWindow):
             page.name_wanted.connect(self.question.ask_name)
         self.export_panel.left.connect(self.show_bench)
         self.export_panel.busy.connect(self.preview.hold_back)
+        self.export_panel.busy.connect(self.compared.hold_back)
 
     def _opened(self, _facts: Facts, picture: QImage) -> None:
         self.transport.set_shuttle(0)

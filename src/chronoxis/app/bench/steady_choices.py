@@ -16,6 +16,7 @@ from chronoxis.app.theme.theme import scaled
 from chronoxis.core.model import correcting, making
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.steady import MOST_CROP, Steady, SteadyMode
+from chronoxis.core.timing.timecode import format_time
 
 _MODES = (
     (SteadyMode.OFF, "as filmed", "The camera's path stays as it was"),
@@ -23,6 +24,8 @@ _MODES = (
     (SteadyMode.STILL, "still", "Meant as from a tripod: drift and shake go"),
 )
 _REACH = 0.5  # steps
+_STOP, _GO_ON = "S&top", "Go &on"
+_SKEW = "Skew of rolling shutters stays."
 
 
 class SteadyChoices(QWidget):
@@ -58,6 +61,8 @@ class SteadyChoices(QWidget):
         self._crop_words.setMinimumWidth(scaled(30))
         self.words.setProperty("dim", True)
         self.words.setWordWrap(True)
+        self.act = push_button(_STOP, "Stop following the camera, or go on with it; what is known is kept")
+        self.act.clicked.connect(self._press)
         self._lay_out()
         following.seen.connect(self._tell)
         document.planned.connect(self._tell)
@@ -81,9 +86,11 @@ class SteadyChoices(QWidget):
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(5)
-        for row in (modes, sliders):
+        said = QHBoxLayout()
+        said.addWidget(self.words, 1)
+        said.addWidget(self.act)
+        for row in (modes, sliders, said):
             rows.addLayout(row)
-        rows.addWidget(self.words)
 
     def show_project(self) -> None:
         """Show the choices of the selected shots."""
@@ -108,21 +115,40 @@ class SteadyChoices(QWidget):
         self._tell()
 
     def _tell(self) -> None:
-        """What it comes to, once it is known."""
-        document, plan = self._document, self._document.plan
-        number = next(iter(document.selected_shots), None)
-        text = ""
-        if number is not None and plan is not None and number < len(plan.steadied):
-            shot, course = plan.project.shots[number], plan.steadied[number]
-            if course is not None and shot.steady.is_on:
-                text = course.in_words(plan.pictures[number].width).capitalize() + "."
-            elif shot.reads_camera and course is None:
-                share = self._following.share
-                text = f"Following the camera ({share:.0%}): until then it is shown as filmed."
+        """What it comes to; until that is known, how long it takes."""
+        number = next(iter(self._document.selected_shots), None)
+        text, act = ("", "") if number is None else self._said_of(number)
         self.words.setText(text)
+        self.act.setText(act)
+        self.act.setVisible(bool(act))
+
+    def _said_of(self, number: int) -> tuple[str, str]:
+        """What to say of a shot, and what the button beside it does."""
+        plan, following = self._document.plan, self._following
+        if plan is None or number >= len(plan.steadied) or number >= len(self._document.project.shots):
+            return "", ""
+        shot, course, takes = plan.project.shots[number], plan.steadied[number], following.takes(number)
+        if course is not None and shot.steady.is_on:
+            return course.in_words(plan.pictures[number].width).capitalize() + f". {_SKEW}", ""
+        if not takes:
+            return "", ""
+        if not shot.reads_camera:
+            return f"Following the camera takes about {format_time(max(takes, 1), 0)}, once.", ""
+        if following.is_stopped(number):
+            return "Stopped: it is shown as filmed.", _GO_ON
+        left = f", {format_time(max(following.left, 1), 0)} left" if following.left is not None else ""
+        return f"Following the camera: {following.share:.0%}{left}. Shown as filmed till then.", _STOP
+
+    def _press(self) -> None:
+        number = next(iter(self._document.selected_shots), None)
+        if number is not None:
+            (self._following.stop if self.act.text() == _STOP else self._following.go_on)(number)
 
     def _set(self, label: str, **choice: Any) -> None:
         shots = self._document.selected_shots
+        if choice.get("mode", SteadyMode.OFF) is not SteadyMode.OFF:
+            for number in shots:
+                self._following.go_on(number)
 
         def steadied(project: Project) -> Project:
             for number in shots:

@@ -1,5 +1,6 @@
-"""The camera's path near joins: followed in the background where somebody looks, or a streak needs it."""
+"""The camera's path: followed in the background where somebody looks, or what is steadied needs it."""
 
+import time
 from collections.abc import Hashable
 
 from PySide6.QtCore import QObject, Signal
@@ -10,11 +11,13 @@ from chronoxis.core.errors import Cancelled
 from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at, measured_streaks, spans_at
 from chronoxis.core.render.nested import with_insides
-from chronoxis.core.render.steadied import spans_to_follow
-from chronoxis.core.traces.camera_path import CameraPath, Span, follow
+from chronoxis.core.render.steadied import span_of, spans_to_follow
+from chronoxis.core.traces.camera_path import CameraPath, Span, follow, kept_path
 from chronoxis.core.traces.store import TraceStore
 
 _Wish = tuple[Source, tuple[Span, ...]]
+_USUAL = 4e-9  # seconds for each pixel of a frame, until it is known better
+_LEARNT = 200  # frames from which on it is
 
 
 class Following(QObject):
@@ -22,6 +25,7 @@ class Following(QObject):
 
     Attributes:
         share: how much is done of what is followed now, 0 to 1.
+        left: seconds that it will take yet; None until that can be told.
 
     Signals:
         seen: more is known.
@@ -31,7 +35,7 @@ class Following(QObject):
     seen = Signal()
     failed = Signal(str)
     _told = Signal(object, object)
-    _going = Signal(float)
+    _going = Signal(float, object)
 
     def __init__(self, document: Document, store: TraceStore | None = None) -> None:
         super().__init__()
@@ -40,6 +44,9 @@ class Following(QObject):
         self._under_way = 0
         self._closed = False
         self.share = 0.0
+        self.left: float | None = None
+        self._stopped: set[Hashable] = set()  # origins of footage that is not to be followed for shots
+        self._pixel_seconds = _USUAL
         self._reading: frozenset[tuple[Hashable, tuple[Span, ...]]] = frozenset()
         self._for_shots = self._reading  # all that were ever followed for what is steadied
         self._work = InTurn(self._follow, "following the camera")
@@ -64,6 +71,37 @@ class Following(QObject):
         """Whether it is being followed now."""
         return self._under_way > 0
 
+    def takes(self, shot: int) -> float | None:
+        """Seconds that following the camera through a shot takes; 0 once it is known, None if it cannot."""
+        project = self._document.project
+        footage = project.footage_of(project.shots[shot])
+        source = self._document.opened(footage)
+        if source is None or not source.files or not source.is_seen:
+            return None
+        span = span_of(project.shots[shot], footage, source)
+        path = self._document.cameras.get(footage.origin)
+        lacking = [span] if path is None else path.lacks([span])
+        pixels = source.facts.picture.width * source.facts.picture.height
+        return sum(stop - first for first, stop in lacking) * pixels * self._pixel_seconds
+
+    def is_stopped(self, shot: int) -> bool:
+        """Whether a person stopped that the camera is followed through a shot."""
+        project = self._document.project
+        return project.footage_of(project.shots[shot]).origin in self._stopped
+
+    def stop(self, shot: int) -> None:
+        """Follow the camera through a shot's footage no further; what is known of it is kept."""
+        project = self._document.project
+        self._stopped.add(project.footage_of(project.shots[shot]).origin)
+        self.seen.emit()
+
+    def go_on(self, shot: int) -> None:
+        """Follow it on from where it was stopped."""
+        project = self._document.project
+        self._stopped.discard(project.footage_of(project.shots[shot]).origin)
+        self._ask_for_what_is_read()
+        self.seen.emit()
+
     def close(self) -> None:
         """Stop."""
         self._closed = True
@@ -81,7 +119,7 @@ class Following(QObject):
             (project.footage_named(key).origin, tuple(spans)) for key, spans in of_shots.items()
         )
         self._for_shots |= self._reading
-        wished = [of_shots]
+        wished = [{k: s for k, s in of_shots.items() if project.footage_named(k).origin not in self._stopped}]
         for each in with_insides(project):
             wished += [spans_at(each, sources, join) for join in measured_streaks(each)]
         for key, spans in (entry for spans_of in wished for entry in spans_of.items()):
@@ -98,28 +136,39 @@ class Following(QObject):
 
     def _follow(self, wish: _Wish) -> None:
         source, spans = wish
+        begun = time.monotonic()
 
         def shown(_path: CameraPath, share: float) -> None:
             stand_aside()
-            self._going.emit(share)
+            self._going.emit(share, (time.monotonic() - begun) * (1 / share - 1) if share > 0.01 else None)
             own = source.facts.origin, spans
+            if own in self._for_shots and source.facts.origin in self._stopped:
+                raise Cancelled
             if own in self._for_shots and own not in self._reading:
                 raise Cancelled  # nothing is steadied by it any more
             if self._closed or source.facts.origin not in self._document.sources:
                 raise Cancelled
 
+        known = kept_path(source, self._store)
+        frames = sum(stop - first for first, stop in known.lacks(spans))
         try:
-            self._told.emit(source.facts.origin, follow(source, spans, self._store, shown))
+            path = follow(source, spans, self._store, shown)
         except Cancelled:
             self._told.emit(source.facts.origin, None)
             self._asked.discard((source.facts.origin, spans))
+            return
+        if frames >= _LEARNT:
+            pixels = source.facts.picture.width * source.facts.picture.height
+            self._pixel_seconds = (time.monotonic() - begun) / frames / pixels
+        self._told.emit(source.facts.origin, path)
 
-    def _go(self, share: float) -> None:
-        self.share = share
+    def _go(self, share: float, left: float | None) -> None:
+        self.share, self.left = share, left
         self.seen.emit()
 
     def _take(self, origin: Hashable, path: CameraPath | None) -> None:
         self._under_way -= 1
+        self.share, self.left = 0.0, None
         if path is not None:
             self._document.know_camera(origin, path)
         self.seen.emit()

@@ -21,6 +21,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.footage.following import Following
 from chronoxis.app.pictures.before_after import BeforeAfter
 from chronoxis.app.pictures.checks_line import ChecksLine
+from chronoxis.app.pictures.compared import Compared
 from chronoxis.app.pictures.preview import PREVIEW_HEIGHT, Preview
 from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
 from chronoxis.app.pictures.sharp_frames import SharpWish, sharp_frame
@@ -36,10 +37,18 @@ PICTURE_MODES = (
     ("Recorded picture", "1", Mode.RECORDED),
     ("Result picture", "2", Mode.RESULT),
     ("Both pictures", "3", Mode.BOTH),
+    ("Side by side", "4", Mode.SIDE),
 )
 """Name in the menu, key and mode."""
 
+_MODE_TIPS = {
+    Mode.RECORDED: "Show the recorded picture large",
+    Mode.RESULT: "Show the result's picture large",
+    Mode.BOTH: "Show the recorded and the result's picture",
+    Mode.SIDE: "Play the result beside what it is without corrections, or beside what you kept",
+}
 _STRIP_IMAGES = 24
+_WITHOUT = "as recorded, at even steps: not steadied, lined up or evened out"
 _FINER = 1.5  # pixels of a picture for each that shows it: scaled by less, it would look soft
 _TELL = 400  # milliseconds between two words about how fast frames are made
 _SETTLE = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
@@ -49,12 +58,17 @@ class Pictures(QWidget):
     """Shows what was recorded and what the result makes of it, at the playhead."""
 
     def __init__(
-        self, document: Document, preview: Preview, transport: Transport, following: Following
+        self,
+        document: Document,
+        preview: Preview,
+        compared: Compared,
+        transport: Transport,
+        following: Following,
     ) -> None:
         super().__init__()
         self.checks = ChecksLine(document, following)
         self._document = document
-        self._preview = preview
+        self._preview, self._other = preview, compared
         self._transport = transport
         self._frames = Latest(RecordedFrames().answer, "recorded frames")
         self._frames.answered.connect(self._show_recorded)
@@ -80,6 +94,9 @@ class Pictures(QWidget):
             signal.connect(self._follow)
         document.pending_changed.connect(self._follow_waiting)
         preview.ready.connect(self._take_ready)
+        compared.changed.connect(self._follow)
+        compared.ready.connect(self._take_other)
+        self.stage.keep.clicked.connect(compared.keep)
         self._telling = QTimer(self, singleShot=True, interval=_TELL)
         self._telling.timeout.connect(self._tell_pace)
         transport.changed.connect(self._show_transport)
@@ -95,6 +112,8 @@ class Pictures(QWidget):
         """Show one picture large, or both."""
         self.mode_buttons[mode].setChecked(True)
         self.stage.show_mode(mode)
+        self._other.show(mode is Mode.SIDE)
+        self._draw_divider()
         self._follow()
 
     def compare(self, on: bool) -> None:
@@ -102,9 +121,12 @@ class Pictures(QWidget):
         if on == (self._divider is not None):
             return
         self._divider = BeforeAfter() if on else None
-        self.result.set_marks(self._divider)
+        self._draw_divider()
         if on:
             self._settle.start()
+
+    def _draw_divider(self) -> None:
+        self.result.set_marks(None if self.stage.mode is Mode.SIDE else self._divider)
 
     def toggle_exact(self) -> None:
         """Show what is large at its own pixels, or let it fit again."""
@@ -130,12 +152,12 @@ class Pictures(QWidget):
         row = QHBoxLayout(self._head)
         row.setContentsMargins(0, 0, 0, 0)
         for text, key, mode in PICTURE_MODES:
-            name = text.split(" ", maxsplit=1)[0]
+            name = text.removesuffix(" picture").removesuffix(" pictures")
             button = QPushButton(name)
             button.setCheckable(True)
             button.setChecked(mode is self.stage.mode)
             button.setProperty("choice", True)
-            button.setToolTip(f"Show the {mode} picture large ({key})" if mode != "both" else f"Both ({key})")
+            button.setToolTip(f"{_MODE_TIPS[mode]} ({key})")
             button.clicked.connect(lambda _, mode=mode: self.show_mode(mode))
             group.addButton(button)
             row.addWidget(button)
@@ -233,6 +255,8 @@ class Pictures(QWidget):
             self._divider.before = None
         self._preview.want(number)
         self._tell(plan, number)
+        if self.stage.mode is Mode.SIDE:
+            self._show_other(number)
         image = self._preview.image(number)
         if self._is_dark(plan):
             small = {Mode.RESULT: self.recorded, Mode.RECORDED: self.result}.get(self.stage.mode)
@@ -243,6 +267,23 @@ class Pictures(QWidget):
         self._ask(refined=False)
         if not self._transport.playing:
             self._settle.start()
+
+    def _show_other(self, number: int) -> None:
+        """The frame that stands beside the result's, and what it is."""
+        other = self._other
+        other.want(number)
+        if (image := other.image(number)) is not None:
+            self.stage.other.show_image(image, full=other.plan.size if other.plan else None)
+        elif other.plan is None:
+            self.stage.other.show_image(None, other.refusal)
+        kept = other.kept is not None
+        self.stage.keep.setChecked(kept)
+        self.stage.beside.setText("Left: what you kept" if kept else f"Left: {_WITHOUT}")
+
+    def _take_other(self, number: int) -> None:
+        if self.stage.mode is Mode.SIDE and number == self._document.result_frame:
+            self._show_other(number)
+            self.stage.arrange()
 
     def _is_dark(self, plan: Plan) -> bool:
         """Whether what is at the playhead is not there."""
@@ -260,7 +301,8 @@ class Pictures(QWidget):
         recorded, result = format_time(edges[frames[0]], 2), format_time(self._document.playhead, 2)
         large = self.stage.mode is Mode.RECORDED
         self._time.setText(f"recorded {recorded}" if large else f"{result} · frame {number}")
-        self.stage.beside.setText(f"Result {result}" if large else f"Recorded {recorded}")
+        if self.stage.mode is not Mode.SIDE:
+            self.stage.beside.setText(f"Result {result}" if large else f"Recorded {recorded}")
         span = f"{recorded} – {format_time(edges[frames[-1] + 1], 2)}"
         many = len(frames) > 1
         self.stage.gathers.setText(f"gathers {len(frames)} frames" if many else "is one recorded frame")

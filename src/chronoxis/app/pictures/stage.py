@@ -7,6 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
 from chronoxis.app.pictures.picture_views import GatherGrid, PictureView
+from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import font
 
 _GAP = 8
@@ -21,12 +22,22 @@ class Mode(StrEnum):
     RECORDED = "recorded"
     RESULT = "result"
     BOTH = "both"
+    SIDE = "side by side"
 
 
 class Stage(QWidget):
-    """Holds the recorded and the result picture and what the result frame gathers.
+    """Holds the recorded and the result picture, another result beside it, and what the result frame gathers.
 
     The sizes follow from the room alone and not from what the pictures wish.
+
+    Attributes:
+        recorded: the recorded picture.
+        result: the result's.
+        other: that of another result.
+        grid: what is gathered.
+        beside: words on what is not the large picture.
+        gathers: words on what is gathered.
+        keep: to keep the result as it is, to compare with.
     """
 
     def __init__(self) -> None:
@@ -34,9 +45,23 @@ class Stage(QWidget):
         self.mode = Mode.RESULT
         self.recorded = PictureView("Recorded picture")
         self.result = PictureView("Result picture")
+        self.other = PictureView("Picture to compare with")
+        self.keep = push_button(
+            "&Keep to compare",
+            "Keep the result as it is now on the left, and compare what comes after with it",
+        )
+        self.keep.setCheckable(True)
         self.grid = GatherGrid()
         self.beside, self.gathers = QLabel(), QLabel()
-        for widget in (self.recorded, self.result, self.grid, self.beside, self.gathers):
+        for widget in (
+            self.recorded,
+            self.result,
+            self.other,
+            self.grid,
+            self.beside,
+            self.gathers,
+            self.keep,
+        ):
             widget.setParent(self)
         self.beside.setProperty("dim", True)
         for label in (self.beside, self.gathers):
@@ -61,8 +86,16 @@ class Stage(QWidget):
 
     def arrange(self) -> None:
         """Give every part its place."""
+        side = self.mode is Mode.SIDE
         self.beside.setVisible(self.mode is not Mode.BOTH)
-        if self.mode is Mode.BOTH:
+        for widget, shown in (
+            (self.other, side), (self.keep, side), (self.recorded, not side), (self.grid, not side),
+            (self.gathers, not side),
+        ):  # fmt: skip
+            widget.setVisible(shown)
+        if side:
+            self._arrange_side_by_side()
+        elif self.mode is Mode.BOTH:
             self._arrange_both()
         elif self.mode is Mode.RESULT:
             self._arrange_one(self.result, self.recorded)
@@ -84,6 +117,17 @@ class Stage(QWidget):
         self.gathers.setGeometry(QRect(left, top + line + 3, side, said))
         used = top + line + said + 8
         self.grid.setGeometry(QRect(left, used, side, max(0, height - used)))
+
+    def _arrange_side_by_side(self) -> None:
+        line = self.keep.sizeHint().height()
+        width = (self.width() - _GAP) // 2
+        highest = max(round(width / min(self.other.aspect, self.result.aspect)), 1)
+        high = min(highest, self.height() - line - 4)
+        for view, left in ((self.other, 0), (self.result, width + _GAP)):
+            view.setGeometry(QRect(left, 0, width, high))
+        button = self.keep.sizeHint().width()
+        self.beside.setGeometry(QRect(0, high + 4, self.width() - button - _GAP, line))
+        self.keep.setGeometry(QRect(self.width() - button, high + 4, button, line))
 
     def _arrange_both(self) -> None:
         width, line = (self.width() - _GAP) // 2, self.gathers.fontMetrics().height() + 4

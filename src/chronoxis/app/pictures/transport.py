@@ -6,6 +6,7 @@ from fractions import Fraction
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from chronoxis.app.document import Document
+from chronoxis.app.pictures.compared import Compared
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.sound.player import Player
 from chronoxis.app.sound.sound_ahead import SoundAhead
@@ -32,10 +33,12 @@ class Transport(QObject):
 
     changed = Signal()
 
-    def __init__(self, document: Document, preview: Preview, ahead: SoundAhead, player: Player) -> None:
+    def __init__(
+        self, document: Document, preview: Preview, compared: Compared, ahead: SoundAhead, player: Player
+    ) -> None:
         super().__init__()
         self._document = document
-        self._preview = preview
+        self._preview, self._compared = preview, compared
         self._ahead, self._player = ahead, player
         self._sounds = False
         self.waits_for_sound = False
@@ -132,7 +135,7 @@ class Transport(QObject):
     def made_of_loop(self) -> tuple[int, int]:
         """How many frames of what plays are made, of how many."""
         first, stop = self._loop()
-        return sum(self._preview.has(number) for number in range(first, stop)), stop - first
+        return sum(self._has(number) for number in range(first, stop)), stop - first
 
     def _loop(self) -> tuple[int, int]:
         """The result frames that play, as far as the preview can hold them."""
@@ -143,7 +146,15 @@ class Transport(QObject):
     def _lacking(self) -> int | None:
         """The first frame of what plays that is not made."""
         first, stop = self._loop()
-        return next((number for number in range(first, stop) if not self._preview.has(number)), None)
+        return next((number for number in range(first, stop) if not self._has(number)), None)
+
+    def _has(self, number: int) -> bool:
+        """Whether a frame can be shown, with what stands beside it."""
+        return self._preview.has(number) and self._compared.has(number)
+
+    def _want(self, number: int) -> None:
+        self._preview.want(number)
+        self._compared.want(number)
 
     def loop_over(self, seconds: tuple[float, float] | None) -> None:
         """Play a part of the result over and over, result seconds; None for all of it."""
@@ -166,8 +177,8 @@ class Transport(QObject):
         frame, at = self._document.result_frame, float(self._document.playhead)
         if self.make_first and self._lacking() is not None:
             frame = self._lacking() or frame
-        if not self._preview.has(frame):
-            self._preview.want(frame)
+        if not self._has(frame):
+            self._want(frame)
             self._say_waiting(True)
             return
         if not self._ahead.is_known:
@@ -229,10 +240,10 @@ class Transport(QObject):
             return
         if due == self._document.result_frame:
             return
-        if self._preview.has(due):
+        if self._has(due):
             self._document.move_playhead(due / rate)
         else:
-            self._preview.want(due)
+            self._want(due)
             self._restart()
 
     def _say_waiting(self, waiting: bool, *, for_sound: bool = False) -> None:

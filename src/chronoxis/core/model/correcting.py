@@ -5,6 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from chronoxis.core.model.even_out import EvenOut
+from chronoxis.core.model.making import set_line_up
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.steady import Steady
 from chronoxis.core.timing.frame_making import PassersBy
@@ -22,6 +23,13 @@ def set_steady(project: Project, shots: Iterable[int], wish: Steady) -> Project:
     for number in shots:
         project = project.with_shot(number, replace(project.shots[number], steady=wish))
     return project
+
+
+def uncorrected(project: Project) -> Project:
+    """With recorded frames taken evenly and as they are: not steadied, lined up or evened out."""
+    every = range(len(project.shots))
+    project = set_steady(set_even_out(project, every, EvenOut()), every, Steady())
+    return set_line_up(set_passers_by(project, every, PassersBy.LEAVE), project.places(), 0.0)
 
 
 def set_passers_by(project: Project, shots: Iterable[int], wish: PassersBy) -> Project:

@@ -1,0 +1,122 @@
+"""Steadying, lining up, and two results side by side, driven in the real window."""
+
+import time
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.footage import following
+from chronoxis.app.main_window import MainWindow
+from chronoxis.app.pictures.stage import Mode
+from chronoxis.core.errors import Cancelled
+from chronoxis.core.model import pacing
+from chronoxis.core.model.project import Place
+from chronoxis.core.model.steady import SteadyMode
+from chronoxis.core.traces import camera_path
+from tests.app.driving import planned
+from tests.app.test_joins_window import click, pair
+
+assert pair is not None  # the fixture
+
+
+@pytest.fixture(autouse=True)
+def nothing_measured_yet(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+
+
+def test_a_shot_is_steadied_and_lined_up_on_its_page(pair: MainWindow, qtbot: QtBot) -> None:
+    document, choices = pair.document, pair.bench.picture.steady
+    before = document.project
+    pair.show_bench_page(2)
+    click(choices.modes[SteadyMode.SMOOTH])
+    assert document.project.shots[0].steady.mode is SteadyMode.SMOOTH
+    assert document.project.shots[1].steady == before.shots[1].steady
+    choices.crop.setValue(6)
+    click(choices.line_up)
+    assert document.project.passage(Place(0, 0)).making.line_up == 0.5
+    plan = planned(qtbot, pair)
+    assert plan.unmeasured
+    qtbot.waitUntil(lambda: "given up" in choices.words.text(), timeout=60_000)
+    plan = planned(qtbot, pair)
+    assert not plan.unmeasured
+    course = plan.steadied[0]
+    assert course is not None
+    assert course.crop <= 0.06
+    assert plan.steadied[1] is None
+    click(choices.modes[SteadyMode.OFF])
+    click(choices.line_up)
+    choices.crop.setValue(10)
+    assert document.project == before
+
+
+def test_following_is_estimated_stopped_and_gone_on_with(
+    pair: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    document, choices = pair.document, pair.bench.picture.steady
+    pair.show_bench_page(2)
+    qtbot.waitUntil(lambda: choices.words.text().startswith("Following the camera takes about"))
+    assert not choices.act.isVisible()
+    real, reached = camera_path.follow, list[float]()
+
+    def slowly(source, spans, store, shown):  # type: ignore[no-untyped-def]
+        def told(path, share):  # type: ignore[no-untyped-def]
+            try:
+                for _ in range(40):
+                    shown(path, share)
+                    time.sleep(0.02)
+            except Cancelled:
+                reached.append(-1.0)
+                raise
+
+        return real(source, spans, store, told)
+
+    monkeypatch.setattr(following, "follow", slowly)
+    click(choices.modes[SteadyMode.STILL])
+    qtbot.waitUntil(lambda: choices.words.text().startswith("Following the camera:"), timeout=20_000)
+    assert choices.act.isVisible()
+    click(choices.act)
+    assert choices.words.text() == "Stopped: it is shown as filmed."
+    qtbot.waitUntil(lambda: -1.0 in reached, timeout=20_000)
+    plan = planned(qtbot, pair)
+    assert plan.unmeasured
+    assert plan.steadied[0] is None
+    document.apply("", lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(3)))
+    planned(qtbot, pair)
+    assert choices.words.text() == "Stopped: it is shown as filmed."  # no other edit begins it again
+    monkeypatch.setattr(following, "follow", real)
+    click(choices.act)
+    qtbot.waitUntil(lambda: "given up" in choices.words.text(), timeout=60_000)
+    assert not choices.act.isVisible()
+    assert pair.following.takes(0) == 0
+
+
+def test_two_results_play_side_by_side(pair: MainWindow, qtbot: QtBot) -> None:
+    document, pictures, compared = pair.document, pair.pictures, pair.compared
+    click(pair.bench.picture.steady.modes[SteadyMode.SMOOTH])
+    qtbot.waitUntil(lambda: not planned(qtbot, pair).unmeasured, timeout=60_000)
+    pictures.show_mode(Mode.SIDE)
+    qtbot.waitUntil(lambda: pictures.stage.other.image is not None, timeout=20_000)
+    assert pictures.stage.other.isVisible()
+    assert not pictures.stage.recorded.isVisible()
+    assert compared.plan is not None
+    assert not any(compared.plan.corrections)
+    assert any(planned(qtbot, pair).corrections)
+    pair.transport.toggle()
+    qtbot.waitUntil(lambda: document.result_frame > 8, timeout=30_000)
+    assert compared.has(document.result_frame)
+    pair.transport.toggle()
+    click(pictures.stage.keep)
+    kept = document.project
+    assert compared.kept is kept
+    document.apply("", lambda p: pacing.set_speed(p, [Place(0, 0), Place(1, 0)], Fraction(1)))
+    planned(qtbot, pair)
+    qtbot.waitUntil(lambda: compared.plan is not None and compared.plan.project is kept, timeout=20_000)
+    assert "kept" in pictures.stage.beside.text()
+    document.move_playhead(document.project.result_length)  # longer than what was kept
+    qtbot.waitUntil(lambda: compared.image(document.result_frame) is not None, timeout=20_000)
+    click(pictures.stage.keep)
+    assert compared.kept is None
+    pictures.show_mode(Mode.RESULT)
+    assert compared.plan is None
