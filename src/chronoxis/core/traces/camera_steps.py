@@ -48,6 +48,7 @@ _SURE = 40  # corners that agree, from which on nothing more is gained
 _FAR = 5.0  # pixels from which on the first guess of phase correlation is taken
 _OTHER = 14.0  # mean difference of codes of pictures that have nothing to do with one another
 _CLEAR = 0.08  # response of it below which it says nothing
+_HELD = 1e-9  # what is not told by any corner is nothing
 _BY_CHANCE = 14.0  # χ² of two numbers that chance exceeds once in a thousand times
 
 
@@ -248,13 +249,13 @@ def _fitted(
     down = np.stack([y, x, none, one, -x * y, -y * y], axis=1)
     rows = np.stack([across, down], axis=1)
     whole, wanted = rows[agreeing].reshape(-1, 6), ends[agreeing].reshape(-1).astype(np.float64)
-    normal, aims = whole.T @ whole, whole.T @ wanted
-    fit = np.linalg.lstsq(normal, aims, rcond=1e-12)[0]
+    normal, aims = whole.T @ whole + _HELD * np.eye(6), whole.T @ wanted
+    fit, spread = np.linalg.solve(normal, aims), np.linalg.inv(normal)[4:, 4:]
     missed = wanted - whole @ fit
-    chance = float(missed @ missed) / max(1, len(wanted) - 6) * np.linalg.pinv(normal)[4:, 4:]
+    chance = float(missed @ missed) / max(1, len(wanted) - 6) + 1e-30
     a, b, right, down_, p, q = fit.tolist()
-    if not fit[4:] @ np.linalg.pinv(chance) @ fit[4:] > _BY_CHANCE:
-        fit = np.append(np.linalg.lstsq(normal[:4, :4], aims[:4], rcond=1e-12)[0], [0.0, 0.0])
+    if not fit[4:] @ np.linalg.solve(spread, fit[4:]) > _BY_CHANCE * chance:
+        fit = np.append(np.linalg.solve(normal[:4, :4], aims[:4]), [0.0, 0.0])
         a, b, right, down_ = fit[:4].tolist()
     grown = float(np.log(max(hypot(a, b), 1e-6)))
     return CameraStep(right, down_, degrees(atan2(b, a)), grown, p, q), np.hypot(*(ends - rows @ fit).T)
