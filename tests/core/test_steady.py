@@ -28,7 +28,7 @@ from chronoxis.core.render.target import export_target, preview_target
 from chronoxis.core.timing.lining_up import lined_up
 from chronoxis.core.traces.camera_path import CameraPath, follow
 from chronoxis.core.traces.camera_steps import Grey, step_between
-from chronoxis.core.traces.steady_course import steady_course
+from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_sway, steady_course
 from chronoxis.core.traces.store import TraceStore
 from chronoxis.demo.walk_truth import RATE, SECONDS, camera
 from tests.core.test_camera import HEIGHT, WIDTH, filmed, scene
@@ -66,6 +66,12 @@ def walk(seconds: float = 8, seed: int = 1) -> Course:
     )
 
 
+def planned(path: CameraPath, wish: Steady, rate: float) -> SteadyCourse:
+    """What is planned where every frame is shown."""
+    span = (0, len(path))
+    return steady_course(path, span, wish, Shown.every(span, rate), ASPECT)
+
+
 def jolts(course: Course) -> float:
     return float(np.sqrt((np.diff(course[:, :2], 2, axis=0) ** 2).sum(axis=1).mean()))
 
@@ -85,7 +91,7 @@ def shown_within(moves: Course, crop: float) -> bool:
 
 def test_a_walk_is_smooth_and_its_pan_stays() -> None:
     course = walk()
-    made = steady_course(path_along(course), (0, len(course)), SMOOTH, 60, ASPECT)
+    made = planned(path_along(course), SMOOTH, 60)
     after = course + made.moves
     assert jolts(after) <= jolts(course) / 8
     assert 0 < made.crop <= 0.1
@@ -95,9 +101,9 @@ def test_a_walk_is_smooth_and_its_pan_stays() -> None:
     assert made.shake_after < made.shake_before / 4
     assert "given up" in made.in_words(1920)
     still = np.stack([0.02 * np.sin(np.arange(400) / 90), *[np.zeros(400)] * 3], -1)
-    stood = steady_course(path_along(still), (0, 400), Steady(SteadyMode.STILL), 60, ASPECT)
+    stood = planned(path_along(still), Steady(SteadyMode.STILL), 60)
     assert np.ptp((still + stood.moves)[:, 0]) * 1920 < 0.1
-    level = steady_course(path_along(course), (0, 480), Steady(SteadyMode.SMOOTH, level=True), 60, ASPECT)
+    level = planned(path_along(course), Steady(SteadyMode.SMOOTH, level=True), 60)
     assert np.ptp((course + level.moves)[:, 2]) < 1e-6
 
 
@@ -117,7 +123,7 @@ def test_the_budget_is_never_broken(
     steps = rng.normal(0, [0.02, 0.02, 0.03, 0.01], (count, 4)) * rng.choice([0, 0.1, 1, 5], (count, 1))
     path = path_along(np.cumsum(steps, axis=0))
     path.sureness[rng.random(count) < 0.1] = 0
-    made = steady_course(path, (0, count), Steady(mode, strength, crop, level), 30, ASPECT)
+    made = planned(path, Steady(mode, strength, crop, level), 30)
     assert made.crop <= crop + 1e-9
     assert shown_within(made.moves, made.crop)
 
@@ -125,7 +131,7 @@ def test_the_budget_is_never_broken(
 def test_frames_are_taken_that_line_up_at_an_even_pace() -> None:
     cameras = [camera(number / RATE) for number in range(RATE * SECONDS)]
     course = np.array([[-(c.along + c.across), c.up, -np.radians(c.roll), 0] for c in cameras])
-    sway = steady_course(path_along(course), (0, len(course)), SMOOTH, 480, ASPECT).sway * [1, 1, 0.3, 0.3]
+    sway = camera_sway(path_along(course), (0, len(course)), SMOOTH, 480) * [1, 1, 0.3, 0.3]
     even = np.arange(40, len(course) - 40, 8)
     taken = lined_up(even, np.full(len(even), 4.0), sway, 0)
 
@@ -278,8 +284,8 @@ def test_a_cut_ends_a_path() -> None:
     course = walk(4)
     path = path_along(course)
     path.sureness[120], path.right[120] = -1.0, 0.0
-    made = steady_course(path, (0, len(course)), SMOOTH, 60, ASPECT)
-    alone = [steady_course(path_along(part), (0, len(part)), SMOOTH, 60, ASPECT) for part in
+    made = planned(path, SMOOTH, 60)
+    alone = [planned(path_along(part), SMOOTH, 60) for part in
              (course[:120], course[120:])]  # fmt: skip
     assert np.allclose(made.sway, np.concatenate([each.sway for each in alone]), atol=2e-3)
 
@@ -324,11 +330,11 @@ def turned_by_hand(focus: float, seconds: float = 8) -> tuple[CameraPath, Course
 
 def test_a_camera_that_turns_is_steadied_with_its_keystone() -> None:
     path, _ = turned_by_hand(1.1)
-    made = steady_course(path, (0, len(path)), SMOOTH, 60, ASPECT)
+    made = planned(path, SMOOTH, 60)
     assert made.bend == pytest.approx(1.1**-2, rel=1e-3)
     rng = np.random.default_rng(1)
     path.leant_right[:], path.leant_down[:] = rng.normal(0, 0.01, (2, len(path)))
-    assert steady_course(path, (0, len(path)), SMOOTH, 60, ASPECT).bend == 0  # nothing that goes with moves
+    assert planned(path, SMOOTH, 60).bend == 0  # nothing that goes with moves
     # What a turn does to places, by rotating rays: they have to come back to where they were.
     focus, turn, tilt = 1.1, 0.02, -0.013
     across = np.array([[np.cos(turn), 0, np.sin(turn)], [0, 1, 0], [-np.sin(turn), 0, np.cos(turn)]])
@@ -348,7 +354,7 @@ def test_a_whip_costs_only_what_is_around_it_its_smoothness() -> None:
     course = walk(24)
     t = np.arange(len(course)) / 60
     course[:, 0] += 0.9 / (1 + np.exp(-(t - 12) / 0.08))
-    made = steady_course(path_along(course), (0, len(course)), SMOOTH, 60, ASPECT)
+    made = planned(path_along(course), SMOOTH, 60)
     assert shown_within(made.moves, made.crop)
     after = course + made.moves
     for part in (slice(60, 400), slice(1040, 1380)):
@@ -363,7 +369,7 @@ def test_no_border_shows_in_ten_thousand_frames() -> None:
         course = course * (1 + seed % 4)  # harder than the budget allows, too
         path.right[1:], path.down[1:] = np.diff(course[:, 0]), np.diff(course[:, 1])
         mode = SteadyMode.STILL if seed % 3 == 0 else SteadyMode.SMOOTH
-        made = steady_course(path, (0, 500), Steady(mode, crop=0.03 + 0.01 * (seed % 5)), 60, ASPECT)
+        made = planned(path, Steady(mode, crop=0.03 + 0.01 * (seed % 5)), 60)
         warp = SteadyWarp(0, made.moves, made.crop, picture, made.bend)
         columns = np.arange(96)
         for frame in range(500):
@@ -404,3 +410,24 @@ def test_far_less_shake_is_left_than_the_library_leaves(shaken: Path, tmp_path: 
     left = restless(decode_all(out, "gray"))
     assert left <= restless(decode_all(shaken, "gray")) / 8
     assert left <= restless(deshaken(shaken)) / 3
+
+
+@pytest.mark.parametrize("crop", [0.04, 0.05, 0.1])
+def test_what_is_lined_up_and_steadied_shakes_half_as_much_as_at_even_steps(crop: float) -> None:
+    """In what is shown, and with no frame out of the picture; also where the budget is too small."""
+    course = walk(30)
+    path, span, wish = path_along(course), (0, len(course)), Steady(SteadyMode.SMOOTH, crop=crop)
+    sway = camera_sway(path, span, wish, 480) * [1, 1, 0.3, 0.3]
+    even = np.arange(40, len(course) - 40, 8)
+    left = []
+    for frames in (even, lined_up(even, np.full(len(even), 4.0), sway, 0)):
+        # A quarter of the step is gathered around each.
+        used = np.unique((frames[:, None] + np.arange(-1, 2)).ravel())
+        made = steady_course(path, span, wish, Shown(frames, used, 60), ASPECT)
+        assert made.crop <= crop + 1e-9
+        assert shown_within(made.moves[used], made.crop)
+        left.append(jolts((course + made.moves)[frames]))
+        # What is gathered is aligned: it moves as the smooth way does, not as the hand did.
+        swayed = np.abs(np.diff(course[used] - course[used].mean(axis=0), axis=0)[:, 1]).mean()
+        assert np.abs(np.diff((course + made.moves)[used], axis=0)[:, 1]).mean() < swayed / 2
+    assert left[1] <= max(left[0] / 2, 0.5 / 1920)

@@ -20,7 +20,7 @@ from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, passers_by
 from chronoxis.core.render.nested import with_nested
 from chronoxis.core.render.plan import Plan, result_size
-from chronoxis.core.render.steadied import Steadied, steadied, unfollowed
+from chronoxis.core.render.steadied import Steadied, Swaying, swaying, unfollowed
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule, make_schedule
 from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
@@ -65,15 +65,16 @@ def make_plan(
     }
     edges = tuple(of_footage[shot.footage] for shot in project.shots)
     found = [_whole(traces.get(shot.footage)) for shot in project.shots]
-    steady = [
-        steadied(shot, project.footage_of(shot), source, cameras.get(shot.footage))
+    sways = [
+        swaying(shot, project.footage_of(shot), source, cameras.get(shot.footage))
         for shot, source in zip(project.shots, of_shots, strict=True)
     ]
     timings = [
-        _timing(project, number, edges[number], source, found[number], steady[number])
+        _timing(project, number, edges[number], source, found[number], sways[number])
         for number, source in enumerate(of_shots)
     ]
     schedule = make_schedule(timings, project.rate, project.pace)
+    steady = [sway.steadied(schedule, number) if sway else None for number, sway in enumerate(sways)]
     shown = held_frames(project, schedule)
     schedule = schedule if shown is None else schedule.chosen(shown)
     canvas = project.canvas or of_shots[0].facts.picture.canvas
@@ -146,7 +147,7 @@ def _timing(
     edges: Seconds,
     source: Source,
     trace: PictureTrace | None,
-    steady: Steadied | None,
+    sways: Swaying | None,
 ) -> ShotTiming:
     shot = project.shots[number]
     label = project.footage_of(shot).label
@@ -156,7 +157,7 @@ def _timing(
             f"to {format_time(shot.out_point, 2)}. Move its out point, or say where the right file is."
         )
     spared = passers_by(shot, project.footage_of(shot), source, trace)
-    sway = steady.sway if steady is not None else (None, 0)
+    sway = sways.sway if sways is not None else (None, 0)
     return ShotTiming(
         shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared, *sway
     )

@@ -12,8 +12,9 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.picture.steadying import SteadyWarp
+from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.traces.camera_path import CameraPath, Span
-from chronoxis.core.traces.steady_course import SteadyCourse, steady_course
+from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_sway, steady_course
 
 _SIDES = 0.3  # of the width: how far from the middle turning and growing move a picture on the whole
 _MARGIN = (
@@ -23,7 +24,7 @@ _MARGIN = (
 
 @dataclass(frozen=True, eq=False)
 class Steadied:
-    """What is known of a shot's steadying.
+    """How a shot is steadied.
 
     Attributes:
         course: what it does to frames; of frames as they were recorded.
@@ -41,13 +42,47 @@ class Steadied:
         places = np.clip(self.numbers - course.first, 0, len(course.moves) - 1)
         return SteadyWarp(0, course.moves[places], course.crop, picture, course.bend)
 
+
+@dataclass(frozen=True, eq=False)
+class Swaying:
+    """What is known of how a shot's pictures sway.
+
+    Attributes:
+        path: followed through all of the span.
+        span: frames as they were recorded.
+        wish: how it should be steadied, or by what its frames are lined up.
+        rate: recorded frames per result second, at a usual speed of the shot.
+        aspect: height of the picture by its width.
+        numbers: as in `Steadied`.
+    """
+
+    path: CameraPath
+    span: Span
+    wish: Steady
+    rate: float
+    aspect: float
+    numbers: npt.NDArray[np.int64] | None
+
     @property
     def sway(self) -> tuple[npt.NDArray[np.float64], int]:
         """How far the picture of each frame of the source is off the smooth way, and the first such frame."""
-        sway = self.course.sway * np.array([1.0, 1.0, _SIDES, _SIDES])
+        sway = _sway(self.path, self.span, self.wish, self.rate) * np.array([1.0, 1.0, _SIDES, _SIDES])
         if self.numbers is None:
-            return sway, self.course.first
-        return sway[np.clip(self.numbers - self.course.first, 0, len(sway) - 1)], 0
+            return sway, self.span[0]
+        return sway[np.clip(self.numbers - self.span[0], 0, len(sway) - 1)], 0
+
+    def steadied(self, schedule: Schedule, number: int) -> Steadied:
+        """How it is steadied, with what a schedule shows of it as the shot of that number."""
+        rows = np.flatnonzero(schedule.shots == number)
+        offsets = schedule.offsets[rows[0] : rows[-1] + 2] if len(rows) else np.zeros(1, np.int64)
+        middles = schedule.frames[(offsets[:-1] + offsets[1:] - 1) // 2]
+        used = np.unique(schedule.frames[offsets[0] : offsets[-1]])
+        if self.numbers is not None:
+            middles, used = self.numbers[middles], np.unique(self.numbers[used])
+        first, stop = self.span
+        shown = tuple(np.clip(np.sort(part), first, stop - 1).tobytes() for part in (middles, used))
+        course = _course(self.path, self.span, self.wish, shown, float(schedule.rate), self.aspect)
+        return Steadied(course, self.numbers)
 
 
 def span_of(shot: Shot, footage: Footage, source: Source) -> Span:
@@ -63,8 +98,8 @@ def span_of(shot: Shot, footage: Footage, source: Source) -> Span:
     return first, last + 1
 
 
-def steadied(shot: Shot, footage: Footage, source: Source, path: CameraPath | None) -> Steadied | None:
-    """How a shot is steadied; None if it is not, or the camera was not followed through all of it yet."""
+def swaying(shot: Shot, footage: Footage, source: Source, path: CameraPath | None) -> Swaying | None:
+    """How a shot sways; None if that is not asked, or the camera was not followed through all of it yet."""
     if not shot.reads_camera or path is None:
         return None
     span = span_of(shot, footage, source)
@@ -72,16 +107,21 @@ def steadied(shot: Shot, footage: Footage, source: Source, path: CameraPath | No
         return None
     wish = shot.steady if shot.steady.is_on else replace(shot.steady, mode=SteadyMode.SMOOTH)
     picture = source.facts.picture
-    # Smoothed over result time: at a usual speed of the shot.
-    rate = float(footage.rate * shot.recorded_length / shot.pace.result_length)
-    return Steadied(
-        _course(path, span, wish, round(rate, 3), picture.height / picture.width), source.originals.numbers
-    )
+    rate = round(float(footage.rate * shot.recorded_length / shot.pace.result_length), 3)
+    return Swaying(path, span, wish, rate, picture.height / picture.width, source.originals.numbers)
+
+
+@lru_cache(maxsize=16)
+def _sway(path: CameraPath, span: Span, wish: Steady, rate: float) -> npt.NDArray[np.float64]:
+    return camera_sway(path, span, wish, rate)
 
 
 @lru_cache(maxsize=32)
-def _course(path: CameraPath, span: Span, wish: Steady, rate: float, aspect: float) -> SteadyCourse:
-    return steady_course(path, span, wish, rate, aspect)
+def _course(
+    path: CameraPath, span: Span, wish: Steady, shown: tuple[bytes, ...], rate: float, aspect: float
+) -> SteadyCourse:
+    frames, used = (np.frombuffer(part, np.int64) for part in shown)
+    return steady_course(path, span, wish, Shown(frames, used, rate), aspect)
 
 
 def unfollowed(project: Project, sources: Mapping[str, Source], paths: Mapping[str, CameraPath]) -> list[str]:

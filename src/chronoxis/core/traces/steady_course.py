@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d, maximum_filter1d, minimum_filter1d, uniform_filter1d
+from scipy.ndimage import gaussian_filter1d, minimum_filter1d, uniform_filter1d
 
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.picture.steadying import Moves, whence
@@ -27,6 +27,7 @@ _REACH = 3  # deviations that a Gaussian is cut off at
 _LEAST = 0.3  # frames of the Gaussian's deviation, below which it does nothing
 _SHORTER = 0.6  # times as long are the stretches over which is smoothed next, where the budget is too small
 _LADDER = 14  # of such stretches
+_GROWING = 0.4  # frames that a deviation may be longer for each frame farther away from where it was shorter
 _TELLABLE = 0.1  # pixels of shake below which nothing can be told
 _PLAINLY = 0.5  # correlation of moves and keystones from which on they belong together
 _BENDS = (1 / 36, 6.25)  # of focal lengths from 6 to 0.4 widths
@@ -41,8 +42,7 @@ class SteadyCourse:
         moves: what each frame's content has to move by.
         bend: keystone that comes with a move, as `whence` has it.
         crop: share of width and height that is given up.
-        sway: what is left to be moved away without it, as ``moves`` would be at full strength and without a
-            budget.
+        sway: what ``moves`` would be at full strength and without a budget.
         shake_before: root mean square of how far frames are off the way around them, in shares of the width.
         shake_after: the same afterwards.
     """
@@ -62,30 +62,82 @@ class SteadyCourse:
         return f"shake {before:.3g} px → {left}, {self.crop:.0%} of the picture given up"
 
 
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """What of a stretch is shown.
+
+    Attributes:
+        frames: int64, ascending; the recorded frame in the middle of each result frame.
+        used: int64, ascending; every recorded frame that a result frame is made of.
+        rate: result frames per second.
+    """
+
+    frames: npt.NDArray[np.int64]
+    used: npt.NDArray[np.int64]
+    rate: float
+
+    @classmethod
+    def every(cls, span: tuple[int, int], rate: float) -> "Shown":
+        """All frames, so many a second."""
+        frames = np.arange(*span)
+        return cls(frames, frames, rate)
+
+
+def camera_sway(path: CameraPath, span: tuple[int, int], wish: Steady, rate: float) -> Moves:
+    """How far each frame is off the camera's smooth way; ``rate`` is frames per result second."""
+    first, stop = span
+    sway = np.zeros((stop - first, 4))
+    for begin, end in _scenes(path, first, stop):
+        course = _summed(path, begin, end)
+        sway[begin - first : end - first] = _sway(course, replace(wish, strength=1.0), rate, None)
+    return sway
+
+
 def steady_course(
-    path: CameraPath, span: tuple[int, int], wish: Steady, rate: float, aspect: float
+    path: CameraPath, span: tuple[int, int], wish: Steady, shown: Shown, aspect: float
 ) -> SteadyCourse:
-    """Plan the moves of a stretch's frames.
+    """Plan the moves of a stretch's frames, for what is shown of it to go smoothly from frame to frame.
 
     Args:
         path: followed through all of it.
         span: numbers of its first frame, and of the one behind its last.
         wish: what it should be like.
-        rate: recorded frames per result second, at the stretch's usual speed.
+        shown: what is shown of it.
         aspect: height of the picture by its width.
     """
     first, stop = span
     frame = _Frame(wish.crop, aspect, _bend(path, first, stop))
-    scenes = [(slice(a - first, b - first), _summed(path, a, b)) for a, b in _scenes(path, first, stop)]
     wished, sway = np.zeros((stop - first, 4)), np.zeros((stop - first, 4))
-    for part, course in scenes:
-        wished[part] = _sway(course, replace(wish, strength=1.0), rate, None)
-        sway[part] = _sway(course, wish, rate, frame)
-    crop, held = _within(sway, frame, max(1.0, rate / 8))
-    moves = sway * held[:, None]
-    before = _shake([course for _, course in scenes], rate)
-    after = _shake([course + moves[part] for part, course in scenes], rate)
+    scenes = []
+    for begin, end in _scenes(path, first, stop):
+        bounds = np.searchsorted(shown.frames, [begin, end])
+        at = shown.frames[slice(*bounds)] - begin
+        if not len(at):
+            continue
+        course, part = _summed(path, begin, end), slice(begin - first, end - first)
+        full = _sway(course[at], replace(wish, strength=1.0), shown.rate, None)
+        wished[part] = _between(course, at, full)
+        sway[part] = _between(course, at, _sway(course[at], wish, shown.rate, frame))
+        scenes.append((course, at, part))
+    used = shown.used - first
+    often = max(1.0, shown.rate / 8 * len(used) / max(1, len(shown.frames)))
+    crop, held = _within(sway[used], frame, often)
+    moves = sway * np.interp(np.arange(stop - first), used, held)[:, None]
+    before = _shake([course[at] for course, at, _ in scenes], shown.rate)
+    after = _shake([(course + moves[part])[at] for course, at, part in scenes], shown.rate)
     return SteadyCourse(first, moves, frame.bend, crop, wished, before, after)
+
+
+def _between(course: Moves, at: npt.NDArray[np.int64], sway: Moves) -> Moves:
+    """The sway of all frames of a course, of which some have theirs: the way between those is even."""
+    places, inverse = np.unique(at, return_inverse=True)
+    counts = np.bincount(inverse)
+    mean = np.stack([np.bincount(inverse, part) / counts for part in sway.T], axis=1)
+    # Beyond the first and the last it is as far off as they are.
+    ends = np.array([0, len(course) - 1])
+    places, mean = np.concatenate([ends[:1], places, ends[1:]]), np.concatenate([mean[:1], mean, mean[-1:]])
+    smooth, numbers = course[places] + mean, np.arange(len(course))
+    return np.stack([np.interp(numbers, places, part) for part in smooth.T], axis=1) - course
 
 
 def _shake(courses: Iterable[Moves], rate: float) -> float:
@@ -167,16 +219,18 @@ def _smoothed(course: Moves, deviation: float, wish: Steady) -> Moves:
 
 def _as_far_as_fits(course: Moves, deviation: float, wish: Steady, frame: _Frame) -> Moves:
     """Smoothed over shorter stretches around where there is no room for more: what is quick goes first."""
-    deviations = [deviation * _SHORTER**k for k in range(_LADDER) if deviation * _SHORTER**k >= _LEAST]
-    rung = np.full(len(course), len(deviations), np.int64)  # of each frame, the first that fits
-    for number, each in reversed(list(enumerate(deviations))):
-        rung[_fits(_smoothed(course, each, wish), frame)] = number
-    reach = max(1, int(2 * deviation))
-    widest: Any = maximum_filter1d(rung.astype(np.float64), 2 * reach + 1, mode="nearest")
-    level: Any = uniform_filter1d(widest, reach, mode="nearest")
+    deviations = [each for k in range(_LADDER) if (each := deviation * _SHORTER**k) >= _LEAST]
+    longest = np.full(len(course), deviations[-1] * _SHORTER)  # of each frame, which there is room for
+    for each in reversed(deviations):
+        longest[_fits(_smoothed(course, each, wish), frame)] = each
+    # Away from there they grow again, no quicker than by a share of how far away that is.
+    ahead = _GROWING * np.arange(len(course))
+    longest = np.minimum.accumulate(longest - ahead) + ahead
+    longest = (np.minimum.accumulate((longest + ahead)[::-1]) - ahead[::-1])[::-1]
+    rungs = np.log(longest / deviation) / np.log(_SHORTER)
     sway = np.zeros_like(course)
     for number, each in enumerate(deviations):
-        share = np.clip(1 - np.abs(level - number), 0, 1)
+        share = np.clip(1 - np.abs(rungs - number), 0, 1)
         if share.any():
             sway += share[:, None] * _smoothed(course, each, wish)
     return sway
