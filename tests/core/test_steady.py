@@ -431,3 +431,38 @@ def test_what_is_lined_up_and_steadied_shakes_half_as_much_as_at_even_steps(crop
         swayed = np.abs(np.diff(course[used] - course[used].mean(axis=0), axis=0)[:, 1]).mean()
         assert np.abs(np.diff((course + made.moves)[used], axis=0)[:, 1]).mean() < swayed / 2
     assert left[1] <= max(left[0] / 2, 0.5 / 1920)
+
+
+def test_photos_of_a_nudged_tripod_stand_still(scene: np.ndarray, tmp_path: Path) -> None:
+    nudges = [(0, 0), (0, 0), (0, 0), (6, -3), (6, -3), (6, -3), (6, -3), (-4, 2), (-4, 2), (-4, 2)]
+    folder = tmp_path / "run"
+    folder.mkdir()
+    for number, (right, down) in enumerate(nudges):
+        (picture,) = filmed(scene, [(float(right), float(down), 0.0, 1.0)], 0.0)
+        cv2.imwrite(str(folder / f"IMG_{number:04d}.png"), cv2.merge([picture] * 3))
+    out = tmp_path / "still.mkv"
+    done = chronoxis("condense", folder, "--photos-per-second", 5, "--fps", 5, "--steady", "still",
+                     "--crop-budget", 12, "-o", out, "--progress", "none")  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
+    made = decode_all(out, "gray")
+    assert len(made) == len(nudges)
+    for one, other in pairwise(made):
+        step = step_between(one, other)
+        assert np.hypot(step.right, step.down) * WIDTH < 0.15
+
+
+def test_what_fills_the_picture_for_a_while_breaks_no_budget(scene: np.ndarray, tmp_path: Path) -> None:
+    """Something near goes by against the camera, and covers all of it."""
+    pictures = filmed(scene, [(2.0 * k, 0.0, 0.0, 1.0) for k in range(40)], 0.0)
+    near = filmed(scene[::-1].copy(), [(-5.0 * k, 0.0, 0.0, 1.0) for k in range(40)], 0.0)
+    pictures[12:28] = near[12:28]
+    path = CameraPath.blank(40)
+    for number in range(1, 40):
+        step = step_between(*pictures[number - 1 : number + 1])
+        for name in ("right", "down", "turned", "grown", "leant_right", "leant_down", "sureness"):
+            getattr(path, name)[number] = getattr(step, name)
+    path.known[:] = True
+    for mode in (SteadyMode.SMOOTH, SteadyMode.STILL):
+        made = planned(path, Steady(mode), 25)
+        assert made.crop <= 0.1 + 1e-9
+        assert shown_within(made.moves, made.crop)
