@@ -141,7 +141,7 @@ def _peak() -> float:
         "wish, even = Steady(SteadyMode.SMOOTH), np.arange(0, count, 8)\n"
         "sway = camera_sway(path, (0, count), wish, 200)\n"
         "taken = lined_up(even, np.full(len(even), 4.0), sway, 0)\n"
-        "steady_course(path, (0, count), wish, Shown(taken, taken, 25), 9 / 16)\n"
+        "steady_course(path, (0, count), wish, sway, Shown(taken, even.astype(float), taken, 25), 9 / 16)\n"
         "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
     )
     return float(

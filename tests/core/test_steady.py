@@ -69,7 +69,9 @@ def walk(seconds: float = 8, seed: int = 1) -> Course:
 def planned(path: CameraPath, wish: Steady, rate: float) -> SteadyCourse:
     """What is planned where every frame is shown."""
     span = (0, len(path))
-    return steady_course(path, span, wish, Shown.every(span, rate), ASPECT)
+    return steady_course(
+        path, span, wish, camera_sway(path, span, wish, rate), Shown.every(span, rate), ASPECT
+    )
 
 
 def jolts(course: Course) -> float:
@@ -417,13 +419,14 @@ def test_what_is_lined_up_and_steadied_shakes_half_as_much_as_at_even_steps(crop
     """In what is shown, and with no frame out of the picture; also where the budget is too small."""
     course = walk(30)
     path, span, wish = path_along(course), (0, len(course)), Steady(SteadyMode.SMOOTH, crop=crop)
-    sway = camera_sway(path, span, wish, 480) * [1, 1, 0.3, 0.3]
+    sway = camera_sway(path, span, wish, 480)
     even = np.arange(40, len(course) - 40, 8)
     left = []
-    for frames in (even, lined_up(even, np.full(len(even), 4.0), sway, 0)):
+    for frames in (even, lined_up(even, np.full(len(even), 4.0), sway * [1, 1, 0.3, 0.3], 0)):
         # A quarter of the step is gathered around each.
         used = np.unique((frames[:, None] + np.arange(-1, 2)).ravel())
-        made = steady_course(path, span, wish, Shown(frames, used, 60), ASPECT)
+        shown = Shown(frames, even.astype(np.float64), used, 60)
+        made = steady_course(path, span, wish, sway, shown, ASPECT)
         assert made.crop <= crop + 1e-9
         assert shown_within(made.moves[used], made.crop)
         left.append(jolts((course + made.moves)[frames]))

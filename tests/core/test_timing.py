@@ -192,7 +192,7 @@ def test_speeds_are_as_defined_and_integrate_to_the_recorded_time(
     runs = [pace.run_lengths[0], float(pace.result_length) - pace.run_lengths[1]]
     turning = pace.joints[1:] - halves, pace.joints[1:] + halves
     breaks = np.unique(np.concatenate((pace.joints, *turning, runs)))
-    breaks = breaks[np.append(np.diff(breaks) > 1e-6, True)]
+    breaks = breaks[np.append(np.diff(breaks) > 1e-9, True)]
     nodes, weights = np.polynomial.legendre.leggauss(8)
     begins, width = breaks[:-1, None], np.diff(breaks)[:, None] / 12
     for part in range(12):

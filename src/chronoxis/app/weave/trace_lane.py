@@ -26,17 +26,18 @@ _MOST_MOTION = 0.06  # mean difference of codes that fills the lane
 _LIGHT = QColor("#E9DDB8")
 _RAW_LIGHT = QColor("#8B846C")
 _RAW_PATH = QColor("#6F8F88")
+_NEARLY_ALL = 0.98  # of a path, that fits the lane
 _MARK = 4  # pixels of a passer-by's mark
 _DONE = {PassersBy.SKIP: QColor("#7F7052"), PassersBy.CLEAR: QColor("#7AD3BE")}
 
 
 @dataclass(frozen=True, eq=False)
 class Traced:
-    """Footage with what is known of its pictures."""
+    """Footage with what is known of its pictures; there is no trace before they are looked at."""
 
     footage: Footage
     source: Source
-    trace: PictureTrace
+    trace: PictureTrace | None
 
     def frames_at(self, seconds: Seconds) -> npt.NDArray[np.int64]:
         """Numbers of the recorded frames, or photos, on display at recorded seconds."""
@@ -47,7 +48,8 @@ class Traced:
 
     def moments(self) -> list[tuple[float, float]]:
         """When somebody passes, recorded seconds."""
-        return [moment_of(self.footage, self.source, *span) for span in self.trace.passers.tolist()]
+        spans = self.trace.passers.tolist() if self.trace is not None else []
+        return [moment_of(self.footage, self.source, *span) for span in spans]
 
 
 def lane_height(traced: dict[str, Traced], project: Project, room: int) -> int:
@@ -75,7 +77,8 @@ def draw_traces(
     for number, low, high in rails.parts_shown(_COLUMN):
         of = traced.get(project.shots[number].footage)
         if of is not None:
-            _draw_shot(painter, rails, project, number, (low, high), of)
+            if of.trace is not None:
+                _draw_shot(painter, rails, project, number, (low, high), of, of.trace)
             if (course := courses[number]) is not None:
                 _draw_path(painter, rails, number, (low, high), of, course)
     _draw_names(painter, row, path=any(courses))
@@ -83,7 +86,13 @@ def draw_traces(
 
 
 def _draw_shot(
-    painter: QPainter, rails: Rails, project: Project, number: int, part: tuple[float, float], of: Traced
+    painter: QPainter,
+    rails: Rails,
+    project: Project,
+    number: int,
+    part: tuple[float, float],
+    of: Traced,
+    trace: PictureTrace,
 ) -> None:
     row, shot = rails.traces, project.shots[number]
     left, right = rails.recorded_x(number, part[0]), rails.recorded_x(number, part[1])
@@ -92,20 +101,20 @@ def _draw_shot(
         return
     seconds = part[0] + (xs - left) / rails.recorded_scale
     frames = of.frames_at(seconds)
-    known = of.trace.known[frames]
+    known = trace.known[frames]
     bottom, height = row.bottom(), row.height() - _MARK - 1
-    motion = np.minimum(_most(of.trace.motion, frames) / _MOST_MOTION, 1) ** 0.7
+    motion = np.minimum(_most(trace.motion, frames) / _MOST_MOTION, 1) ** 0.7
     bars = [
         QLineF(x, bottom, x, bottom - height * m)
         for x, m in zip(xs[known].tolist(), motion[known].tolist(), strict=True)
     ]
     painter.setPen(QPen(SOUND_GROUND, _COLUMN))
     painter.drawLines(bars)
-    light = of.trace.light[frames].astype(np.float64)
+    light = trace.light[frames].astype(np.float64)
     gains = None
-    if shot.even_out.strength and of.trace.is_whole:
-        gains = gains_of(shot, of.footage, of.trace)[frames, 1]
-    top = max(float(of.trace.light.max()), 1e-3)
+    if shot.even_out.strength and trace.is_whole:
+        gains = gains_of(shot, of.footage, trace)[frames, 1]
+    top = max(float(trace.light.max()), 1e-3)
     _draw_line(painter, row, xs, light / top, known, _LIGHT if gains is None else _RAW_LIGHT)
     if gains is not None:
         _draw_line(painter, row, xs, light * gains / top, known, _LIGHT)
@@ -130,11 +139,11 @@ def _draw_path(
     places = of.frames_at(part[0] + (xs - left) / rails.recorded_scale) - course.first
     inside = (places >= 0) & (places < len(course.sway))
     xs, places = xs[inside], places[inside]
-    most = max(float(np.abs(course.sway[:, :2]).max()), 1e-6)
+    most = max(float(np.quantile(np.abs(course.sway[:, 1]), _NEARLY_ALL)), 1e-6)
     middle, reach = row.center().y() + _MARK / 2, (row.height() - _MARK) / 2 - 1
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for off, colour in ((course.sway, _RAW_PATH), (course.sway - course.moves, LIVE)):
-        ys = middle + reach * off[places, 1] / most
+        ys = middle + reach * np.clip(off[places, 1] / most, -1, 1)
         painter.setPen(QPen(colour, 1))
         points = zip(xs.tolist(), ys.tolist(), strict=True)
         painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))

@@ -318,10 +318,12 @@ class Weave(QWidget):
 
     def _traced(self) -> dict[str, Traced]:
         """What is known of the pictures of footage that is shown, by key."""
-        found = {}
+        found, plan = {}, self._document.plan
+        courses = zip(plan.project.shots, plan.steadied, strict=False) if plan is not None else ()
+        steadied = {shot.footage for shot, course in courses if course is not None}
         for footage in self._document.project.footage:
             trace, source = self._watching.trace(footage.origin), self._document.opened(footage)
-            if trace is not None and source is not None:
+            if source is not None and (trace is not None or footage.key in steadied):
                 found[footage.key] = Traced(footage, source, trace)
         return found
 

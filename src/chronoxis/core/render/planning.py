@@ -74,7 +74,9 @@ def make_plan(
         for number, source in enumerate(of_shots)
     ]
     schedule = make_schedule(timings, project.rate, project.pace)
-    steady = [sway.steadied(schedule, number) if sway else None for number, sway in enumerate(sways)]
+    steady = [
+        sway.steadied(schedule, number, edges[number]) if sway else None for number, sway in enumerate(sways)
+    ]
     shown = held_frames(project, schedule)
     schedule = schedule if shown is None else schedule.chosen(shown)
     canvas = project.canvas or of_shots[0].facts.picture.canvas

@@ -12,6 +12,7 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.picture.steadying import SteadyWarp
+from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.traces.camera_path import CameraPath, Span
 from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_sway, steady_course
@@ -71,17 +72,25 @@ class Swaying:
             return sway, self.span[0]
         return sway[np.clip(self.numbers - self.span[0], 0, len(sway) - 1)], 0
 
-    def steadied(self, schedule: Schedule, number: int) -> Steadied:
-        """How it is steadied, with what a schedule shows of it as the shot of that number."""
+    def steadied(self, schedule: Schedule, number: int, edges: Seconds) -> Steadied:
+        """How it is steadied, with what a schedule shows of it as the shot of that number.
+
+        ``edges`` are recorded seconds when the frames of its source are on display.
+        """
         rows = np.flatnonzero(schedule.shots == number)
         offsets = schedule.offsets[rows[0] : rows[-1] + 2] if len(rows) else np.zeros(1, np.int64)
         middles = schedule.frames[(offsets[:-1] + offsets[1:] - 1) // 2]
         used = np.unique(schedule.frames[offsets[0] : offsets[-1]])
+        times = (schedule.opened[rows] + schedule.closed[rows]) / 2 - schedule.moved[rows]
+        even = np.interp(times, edges, np.arange(len(edges)))
         if self.numbers is not None:
             middles, used = self.numbers[middles], np.unique(self.numbers[used])
+            even = np.interp(even, np.arange(len(self.numbers)), self.numbers)
         first, stop = self.span
-        shown = tuple(np.clip(np.sort(part), first, stop - 1).tobytes() for part in (middles, used))
-        course = _course(self.path, self.span, self.wish, shown, float(schedule.rate), self.aspect)
+        middles, used = (np.clip(np.sort(part), first, stop - 1) for part in (middles, used))
+        even = np.clip(np.sort(even), first, stop - 1)
+        shown = _Hashed(Shown(middles, even, used, float(schedule.rate)))
+        course = _course(self.path, self.span, self.wish, self.rate, shown, self.aspect)
         return Steadied(course, self.numbers)
 
 
@@ -118,10 +127,25 @@ def _sway(path: CameraPath, span: Span, wish: Steady, rate: float) -> npt.NDArra
 
 @lru_cache(maxsize=32)
 def _course(
-    path: CameraPath, span: Span, wish: Steady, shown: tuple[bytes, ...], rate: float, aspect: float
+    path: CameraPath, span: Span, wish: Steady, rate: float, shown: "_Hashed", aspect: float
 ) -> SteadyCourse:
-    frames, used = (np.frombuffer(part, np.int64) for part in shown)
-    return steady_course(path, span, wish, Shown(frames, used, rate), aspect)
+    sway = _sway(path, span, wish, rate)
+    return steady_course(path, span, wish, sway, shown.shown, aspect)
+
+
+class _Hashed:
+    """What is shown, as a key."""
+
+    def __init__(self, shown: Shown) -> None:
+        self.shown = shown
+        parts = (part.tobytes() for part in (shown.frames, shown.even, shown.used))
+        self._key = (*parts, shown.rate)
+
+    def __hash__(self) -> int:
+        return hash(self._key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Hashed) and self._key == other._key
 
 
 def unfollowed(project: Project, sources: Mapping[str, Source], paths: Mapping[str, CameraPath]) -> list[str]:

@@ -38,6 +38,7 @@ class Schedule:
         ways: uint8, shape (count,); how each result frame is made, as `way` tells.
         opened: float64, shape (count,); recorded seconds from which each result frame gathers.
         closed: to which; the same where the shutter does not count.
+        moved: float64, shape (count,); recorded seconds by which lining up moved each result frame.
     """
 
     rate: Fraction
@@ -48,6 +49,7 @@ class Schedule:
     ways: Codes
     opened: Seconds
     closed: Seconds
+    moved: Seconds
 
     def __len__(self) -> int:
         return len(self.shots)
@@ -84,6 +86,7 @@ class Schedule:
             self.ways[start:stop],
             self.opened[start:stop],
             self.closed[start:stop],
+            self.moved[start:stop],
         )
 
     def backwards(self) -> "Schedule":
@@ -104,6 +107,7 @@ class Schedule:
             self.ways[numbers],
             self.opened[numbers],
             self.closed[numbers],
+            self.moved[numbers],
         )
 
 
@@ -154,8 +158,9 @@ def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfi
     windows = columns.windows(pace, numbers, opens, choices.shutters / 360 / float(rate))
     asks = choices.between.any() or choices.line_ups.any()
     advance = pace.speed_at(opens) / float(rate) if asks else opens
-    windows = _lined_up(shots, firsts, columns, numbers, choices.line_ups, windows, advance)
-    windows = widened(columns, numbers, choices.windows, windows)
+    moved = _lined_up(shots, firsts, columns, numbers, choices.line_ups, windows, advance)
+    lined = _moved(shots, numbers, windows, moved) if moved.any() else windows
+    windows = widened(columns, numbers, choices.windows, lined)
     rows = gathered(columns, numbers, choices, windows)
     if choices.between.any():
         rows = in_between(columns, numbers, choices.between, rows, windows, advance)
@@ -163,7 +168,7 @@ def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfi
         if len(timing.holes) + len(timing.skipped) + len(timing.cleared):
             part = firsts[seat], firsts[seat + 1]
             rows = spared(rows, part, (int(columns.least[seat]), int(columns.most[seat])), timing)
-    return Schedule(rate, numbers, rows.offsets, rows.frames, rows.weights, rows.ways, *windows)
+    return Schedule(rate, numbers, rows.offsets, rows.frames, rows.weights, rows.ways, *windows, moved)
 
 
 def _lined_up(
@@ -174,11 +179,9 @@ def _lined_up(
     line_ups: Seconds,
     windows: tuple[Seconds, Seconds],
     advance: Seconds,
-) -> tuple[Seconds, Seconds]:
-    """The windows, moved to the frames that line up where that is wished and the camera's way is known."""
-    if not line_ups.any() or all(shot.sway is None for shot in shots):
-        return windows
-    opened, closed = (side.copy() for side in windows)
+) -> Seconds:
+    """By how much windows move to line up, where that is wished and the camera's way is known."""
+    moved, (opened, closed) = np.zeros(len(numbers)), windows
     for seat, shot in enumerate(shots):
         part = slice(firsts[seat], firsts[seat + 1])
         if shot.sway is None or not line_ups[part].any() or part.stop - part.start < 3:
@@ -190,11 +193,17 @@ def _lined_up(
             even = columns.on_display(numbers[part], opened[part])
         reaches = np.where(steps > 1, line_ups[part] * steps, 0.0)
         taken = lined_up(even, reaches, shot.sway, shot.swaying)
-        moved = shot.edges[taken] - shot.edges[even]
-        begin, end = shot.span
-        opened[part] = np.clip(opened[part] + moved, begin, end)
-        closed[part] = np.clip(closed[part] + moved, begin, end)
-    return opened, closed
+        moved[part] = shot.edges[taken] - shot.edges[even]
+    return moved
+
+
+def _moved(
+    shots: Sequence[ShotTiming], numbers: Frames, windows: tuple[Seconds, Seconds], moved: Seconds
+) -> tuple[Seconds, Seconds]:
+    """Windows that are moved, within their shots."""
+    begins, ends = np.array([shot.span for shot in shots], np.float64).T[:, numbers]
+    opened, closed = windows
+    return np.clip(opened + moved, begins, ends), np.clip(closed + moved, begins, ends)
 
 
 def _check(shot: ShotTiming) -> None:

@@ -68,11 +68,14 @@ class Shown:
 
     Attributes:
         frames: int64, ascending; the recorded frame in the middle of each result frame.
+        even: float64, ascending; numbers of the recorded frames, and parts of them, that even steps at the
+            pace that was chosen lead to.
         used: int64, ascending; every recorded frame that a result frame is made of.
         rate: result frames per second.
     """
 
     frames: npt.NDArray[np.int64]
+    even: npt.NDArray[np.float64]
     used: npt.NDArray[np.int64]
     rate: float
 
@@ -80,7 +83,7 @@ class Shown:
     def every(cls, span: tuple[int, int], rate: float) -> "Shown":
         """All frames, so many a second."""
         frames = np.arange(*span)
-        return cls(frames, frames, rate)
+        return cls(frames, frames.astype(np.float64), frames, rate)
 
 
 def camera_sway(path: CameraPath, span: tuple[int, int], wish: Steady, rate: float) -> Moves:
@@ -94,38 +97,48 @@ def camera_sway(path: CameraPath, span: tuple[int, int], wish: Steady, rate: flo
 
 
 def steady_course(
-    path: CameraPath, span: tuple[int, int], wish: Steady, shown: Shown, aspect: float
+    path: CameraPath, span: tuple[int, int], wish: Steady, sway: Moves, shown: Shown, aspect: float
 ) -> SteadyCourse:
-    """Plan the moves of a stretch's frames, for what is shown of it to go smoothly from frame to frame.
+    """Plan the moves of a stretch's frames.
+
+    What is shown is to follow the camera's smooth way at the pace that was chosen, however uneven the steps
+    are that its frames were taken at; and what is slow in how far they are off that way may stay.
 
     Args:
         path: followed through all of it.
         span: numbers of its first frame, and of the one behind its last.
         wish: what it should be like.
+        sway: `camera_sway` of it.
         shown: what is shown of it.
         aspect: height of the picture by its width.
     """
     first, stop = span
     frame = _Frame(wish.crop, aspect, _bend(path, first, stop))
-    wished, sway = np.zeros((stop - first, 4)), np.zeros((stop - first, 4))
+    wished, moves = np.zeros((stop - first, 4)), np.zeros((stop - first, 4))
     scenes = []
     for begin, end in _scenes(path, first, stop):
-        bounds = np.searchsorted(shown.frames, [begin, end])
-        at = shown.frames[slice(*bounds)] - begin
+        bounds = slice(*np.searchsorted(shown.frames, [begin, end]))
+        at = shown.frames[bounds] - begin
         if not len(at):
             continue
         course, part = _summed(path, begin, end), slice(begin - first, end - first)
-        full = _sway(course[at], replace(wish, strength=1.0), shown.rate, None)
-        wished[part] = _between(course, at, full)
-        sway[part] = _between(course, at, _sway(course[at], wish, shown.rate, frame))
-        scenes.append((course, at, part))
+        off = course[at] - _at(course + sway[part], shown.even[bounds] - begin)
+        wished[part] = _between(course, at, _sway(off, replace(wish, strength=1.0), shown.rate, None))
+        moves[part] = _between(course, at, _sway(off, wish, shown.rate, frame))
+        scenes.append((off, at, part))
     used = shown.used - first
     often = max(1.0, shown.rate / 8 * len(used) / max(1, len(shown.frames)))
-    crop, held = _within(sway[used], frame, often)
-    moves = sway * np.interp(np.arange(stop - first), used, held)[:, None]
-    before = _shake([course[at] for course, at, _ in scenes], shown.rate)
-    after = _shake([(course + moves[part])[at] for course, at, part in scenes], shown.rate)
+    crop, held = _within(moves[used], frame, often)
+    moves *= np.interp(np.arange(stop - first), used, held)[:, None]
+    before = _shake([off for off, _, _ in scenes], shown.rate)
+    after = _shake([off + moves[part][at] for off, at, part in scenes], shown.rate)
     return SteadyCourse(first, moves, frame.bend, crop, wished, before, after)
+
+
+def _at(course: Moves, places: npt.NDArray[np.float64]) -> Moves:
+    """A course between its frames."""
+    numbers = np.arange(len(course))
+    return np.stack([np.interp(places, numbers, part) for part in course.T], axis=1)
 
 
 def _between(course: Moves, at: npt.NDArray[np.int64], sway: Moves) -> Moves:
