@@ -20,7 +20,7 @@ from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
 from chronoxis.core.files.project_file import load_project, save_project
-from chronoxis.core.model import arranging, correcting, making
+from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.accent import LOOKS, NAMES, Accent, Stutter
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
@@ -77,7 +77,6 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     document.move_playhead(Fraction(11))
     weave.zoom_to_selection()
     settle(3)
-    take(window, folder / "weave-passage.png")
     rails = weave.rails()
     assert rails is not None
     x = round(rails.result_x(result_span(document.project, Place(0, 3))[1]))
@@ -185,8 +184,19 @@ def shoot_steady(window: MainWindow, folder: Path) -> None:
     wait(lambda: document.plan is not None and any(document.plan.steadied), 120)
     settle(6)
     take(window, folder / "steady.png")
-    document.undo()
-    document.undo()
+    document.apply("speed", lambda p: pacing.set_speed(p, [Place(1, 0)], Fraction(8)))
+    document.move_playhead(document.project.starts[1] + Fraction(3, 2))
+    window.pictures.show_mode(Mode.SIDE)
+    window.weave.zoom_to_frames()
+    wait(lambda: document.is_planned and document.plan is not None and not document.plan.unmeasured, 60)
+    number = document.result_frame
+    wait(lambda: window.compared.has(number) and window.preview.has(number), 60)
+    settle(3)
+    take(window, folder / "hyperlapse.png")
+    window.pictures.show_mode(Mode.RESULT)
+    window.weave.fit_all()
+    for _ in range(3):
+        document.undo()
     window.show_bench_page(0)
 
 

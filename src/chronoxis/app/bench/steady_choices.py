@@ -119,7 +119,7 @@ class SteadyChoices(QWidget):
         number = next(iter(self._document.selected_shots), None)
         text, act = ("", "") if number is None else self._said_of(number)
         self.words.setText(text)
-        self.act.setText(act)
+        self.act.setText(act or _STOP)
         self.act.setVisible(bool(act))
 
     def _said_of(self, number: int) -> tuple[str, str]:

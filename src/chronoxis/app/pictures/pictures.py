@@ -151,6 +151,7 @@ class Pictures(QWidget):
         self._head, group = QWidget(), QButtonGroup(self)
         row = QHBoxLayout(self._head)
         row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
         for text, key, mode in PICTURE_MODES:
             name = text.removesuffix(" picture").removesuffix(" pictures")
             button = QPushButton(name)
