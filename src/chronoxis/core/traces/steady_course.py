@@ -115,6 +115,8 @@ def steady_course(
     first, stop = span
     frame = _Frame(wish.crop, aspect, _bend(path, first, stop))
     wished, moves = np.zeros((stop - first, 4)), np.zeros((stop - first, 4))
+    if not len(shown.used):  # a shot too short for a result frame
+        return SteadyCourse(first, moves, frame.bend, 0.0, wished, 0.0, 0.0)
     scenes = []
     for begin, end in _scenes(path, first, stop):
         bounds = slice(*np.searchsorted(shown.frames, [begin, end]))
