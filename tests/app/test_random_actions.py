@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.pictures.stage import Mode
 from chronoxis.core.files.autosave import Autosave, autosave_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model import arranging, correcting, pacing
@@ -67,6 +68,7 @@ class Person:
             self.key, self.key, self.key, self.edit, self.edit, self.export, self.cancel, self.recover,
             self.answer, self.answer, self.give_up, self.page, self.play, self.frame, self.choose,
             self.sound, self.sound, self.beats, self.lane, self.join, self.join, self.accent, self.accent,
+            self.steady, self.steady,
         ]  # fmt: skip
 
     def act(self) -> None:
@@ -186,6 +188,15 @@ class Person:
             rng.choice([*buttons, *page.steps]).click()
             return
         self.press_and_drag(view, QSize(60, 60), self.window.document.undo)
+
+    def steady(self) -> None:
+        """Something of steadying, or of two results side by side."""
+        choices, pictures, rng = self.window.bench.picture.steady, self.window.pictures, self.rng
+        buttons = [*choices.modes.values(), choices.level, choices.line_up, choices.act, pictures.stage.keep]
+        if rng.random() < 0.3:
+            pictures.show_mode(rng.choice(list(Mode)))
+        else:
+            rng.choice([button for button in buttons if button.isEnabled()]).click()
 
     def choose(self) -> None:
         """Something about a run of photos."""
