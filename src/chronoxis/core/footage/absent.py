@@ -13,7 +13,8 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.source import Facts, Flaw, Originals, SoundFacts
+from chronoxis.core.footage.source import Facts, SoundFacts
+from chronoxis.core.footage.usual import SteadySource
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
@@ -21,14 +22,13 @@ from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 
 _MOST_FRAMES = 20_000_000
 _USUAL = Canvas(1280, 720, 1, 1, 1, False)
 
 
 @dataclass(frozen=True, eq=False)
-class AbsentSource:
+class AbsentSource(SteadySource):
     """Stands for footage of which only the project knows something."""
 
     footage: Footage
@@ -100,38 +100,10 @@ class AbsentSource:
         edges[-1] = float(self.length)
         return edges
 
-    def frame_at(self, seconds: float) -> int:
-        """Number of the frame that would be on display."""
-        return int(np.clip(int(seconds * float(self.rate) + 1e-6), 0, self.frame_count - 1))
-
-    def begins(self, frame: int) -> Fraction:
-        """When a frame would begin."""
-        return min(frame / self.rate, self.length)
-
-    @property
-    def is_quick(self) -> bool:
-        """Yes."""
-        return True
-
-    @property
-    def flaws(self) -> tuple[Flaw, ...]:
-        """None."""
-        return ()
-
     @property
     def is_seen(self) -> bool:
         """No."""
         return False
-
-    @property
-    def holes(self) -> Spans:
-        """None."""
-        return NO_SPANS
-
-    @property
-    def originals(self) -> Originals:
-        """Itself."""
-        return Originals(self)
 
     def reader(self, _threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> "DarkReader":
         """Gives dark frames."""

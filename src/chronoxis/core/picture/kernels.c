@@ -20,7 +20,7 @@
 #endif
 #define INLINE static inline __attribute__((always_inline))
 
-enum { PIECE = 256, MOST_FRAMES = 63 };
+enum { PIECE = 512, MOST_FRAMES = 63 };
 enum { YUV8, YUV16, RGB24, RGB48 };
 
 /* A decoded frame: planes of Y'CbCr, or R'G'B' in one plane. */

@@ -13,7 +13,8 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.absent import AbsentSource
-from chronoxis.core.footage.source import Flaw, Originals, SoundFacts, Source
+from chronoxis.core.footage.source import SoundFacts, Source
+from chronoxis.core.footage.usual import SteadySource
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Project
@@ -26,7 +27,6 @@ from chronoxis.core.sound.mixing import mixed
 from chronoxis.core.sound.samples import RATE, Samples
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
-from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 from chronoxis.core.timing.timecode import format_time
 
 
@@ -51,7 +51,7 @@ def with_insides(project: Project) -> list[Project]:
 
 
 @dataclass(frozen=True, eq=False)
-class NestedSource:
+class NestedSource(SteadySource):
     """A nested run, opened: the plan of its inside."""
 
     run: Nested
@@ -133,46 +133,22 @@ class NestedSource:
         """Whole frames of its rate."""
         return np.arange(self.frame_count + 1) * self.rate.denominator / self.rate.numerator
 
-    def frame_at(self, seconds: float) -> int:
-        """Number of the frame on display."""
-        return int(np.clip(int(seconds * float(self.rate) + 1e-6), 0, self.frame_count - 1))
-
-    def begins(self, frame: int) -> Fraction:
-        """When a frame begins."""
-        return min(frame / self.rate, self.length)
-
     @property
     def is_quick(self) -> bool:
         """Whether everything inside is."""
         return all(source.is_quick for source in self.plan.sources)
 
     @property
-    def flaws(self) -> tuple[Flaw, ...]:
-        """None of its own."""
-        return ()
-
-    @property
     def is_seen(self) -> bool:
         """Whether everything inside is there."""
         return self.plan.is_whole
 
-    @property
-    def holes(self) -> Spans:
-        """None."""
-        return NO_SPANS
-
-    @property
-    def originals(self) -> Originals:
-        """Itself."""
-        return Originals(self)
-
     def reader(self, _threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> "NestedReader":
         """Gives its result frames, no larger than needed."""
-        small = needed is not None and needed[0] < self.target.size[0] and needed[1] < self.target.size[1]
-        target = (
-            replace(self.target, size=_even(needed), gather_small=True) if small and needed else self.target
-        )
-        return NestedReader(self.plan, target, self.target.size[0] / target.size[0])
+        target, (width, height) = self.target, self.target.size
+        if needed is not None and needed[0] < width and needed[1] < height:
+            target = replace(target, size=_even(needed), gather_small=True)
+        return NestedReader(self.plan, target, width / target.size[0])
 
     @contextmanager
     def sound_between(

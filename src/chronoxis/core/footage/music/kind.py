@@ -12,7 +12,8 @@ from av.video.frame import VideoFrame
 from chronoxis.core.footage.absent import DarkReader
 from chronoxis.core.footage.music.facts import MusicFacts, read_music
 from chronoxis.core.footage.recording.containers import open_container
-from chronoxis.core.footage.source import Flaw, Glimpse, Originals, Progress
+from chronoxis.core.footage.source import Glimpse, Progress
+from chronoxis.core.footage.usual import UsualSource
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
@@ -21,13 +22,12 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 
 _ENDINGS = "wav flac mp3 m4a aac opus ogg oga wma aif aiff mka"
 
 
 @dataclass(frozen=True, eq=False)
-class MusicSource:
+class MusicSource(UsualSource):
     """Music that is ready to be heard; where pictures are asked for, it is dark."""
 
     facts: MusicFacts
@@ -61,29 +61,9 @@ class MusicSource:
         return self.length if frame else Fraction(0)
 
     @property
-    def is_quick(self) -> bool:
-        """Yes."""
-        return True
-
-    @property
-    def flaws(self) -> tuple[Flaw, ...]:
-        """None."""
-        return ()
-
-    @property
     def is_seen(self) -> bool:
         """No."""
         return False
-
-    @property
-    def holes(self) -> Spans:
-        """None."""
-        return NO_SPANS
-
-    @property
-    def originals(self) -> Originals:
-        """Itself."""
-        return Originals(self)
 
     def reader(self, _threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> DarkReader:
         """Gives dark frames."""

@@ -22,6 +22,7 @@ from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
 from chronoxis.core.footage.photos.photo_pixels import largest_reduction
 from chronoxis.core.footage.photos.photo_reader import PhotoReader
 from chronoxis.core.footage.source import Flaw, Glimpse, Originals, Progress
+from chronoxis.core.footage.usual import UsualSource
 from chronoxis.core.model.arranging import retime
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
@@ -38,7 +39,7 @@ _TRIED = 20  # photos whose headers are tried for a first picture
 
 
 @dataclass(frozen=True, eq=False)
-class PhotoSource:
+class PhotoSource(UsualSource):
     """A photo run that is ready for access, as a project's choices have it."""
 
     facts: PhotoRunFacts
@@ -70,11 +71,6 @@ class PhotoSource:
         """When each place is on display, in recorded seconds."""
         return self.course.edges
 
-    @property
-    def is_quick(self) -> bool:
-        """Yes: photos stand by themselves."""
-        return True
-
     @cached_property
     def flaws(self) -> tuple[Flaw, ...]:
         """What is wrong, and where."""
@@ -82,11 +78,6 @@ class PhotoSource:
         return tuple(
             Flaw(float(begin), float(end), self.facts.in_words(flaw)) for flaw, (begin, end) in spans
         )
-
-    @property
-    def is_seen(self) -> bool:
-        """Yes."""
-        return True
 
     @property
     def holes(self) -> Spans:

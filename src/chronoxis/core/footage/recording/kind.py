@@ -18,7 +18,8 @@ from chronoxis.core.footage.recording.frame_count import count_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.glimpses import key_frames
-from chronoxis.core.footage.source import Flaw, Glimpse, Originals, Progress
+from chronoxis.core.footage.source import Glimpse, Originals, Progress
+from chronoxis.core.footage.usual import UsualSource
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
@@ -27,7 +28,6 @@ from chronoxis.core.model.recording import Recording
 from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 
 _MANY = 20_000  # frames to count from which a process of their own is worth its start
 _ENDINGS = (
@@ -36,7 +36,7 @@ _ENDINGS = (
 
 
 @dataclass(frozen=True, eq=False)
-class RecordingSource:
+class RecordingSource(UsualSource):
     """A recording that is ready for exact access."""
 
     facts: RecordingFacts
@@ -81,21 +81,6 @@ class RecordingSource:
     def is_quick(self) -> bool:
         """No: most frames hang on others before them."""
         return False
-
-    @property
-    def flaws(self) -> tuple[Flaw, ...]:
-        """None: what cannot be decoded is found on the way."""
-        return ()
-
-    @property
-    def is_seen(self) -> bool:
-        """Yes."""
-        return True
-
-    @property
-    def holes(self) -> Spans:
-        """None: no frame is missing from a course of its own."""
-        return NO_SPANS
 
     @cached_property
     def originals(self) -> Originals:
