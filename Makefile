@@ -19,7 +19,9 @@ $(VENV)/.ready: requirements.lock pyproject.toml packaging/system-libraries.sh p
 demo: setup
 	$(BIN)/chronoxis demo
 
+# Tests start the program many times over: compiled once, it starts in half the time.
 test: setup
+	$(BIN)/python -m compileall -q src
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy

@@ -5,7 +5,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import solveh_banded
 
 from chronoxis.core.traces.glances import Small
 
@@ -125,6 +124,8 @@ def _smoothed_scene(course: Course, span: float) -> Course:
         return np.stack([np.interp(at, middles, column) for column in slow.T], axis=1)
     if count < 5:
         return np.repeat(course.mean(axis=0, keepdims=True), count, axis=0)
+    from scipy.linalg import solveh_banded  # noqa: PLC0415 - slow to import, and not always needed
+
     weight = (span / (2 * np.pi)) ** 6
     # The bands of I + w DᵀD, D the third differences.
     difference = np.array([-1.0, 3.0, -3.0, 1.0])

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d, minimum_filter1d, uniform_filter1d
 
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.picture.steadying import Moves, whence
@@ -257,6 +256,8 @@ def _gaussian(course: Moves, deviation: float) -> Moves:
     deviation = min(deviation, pad / _REACH)
     if deviation < _LEAST:
         return course
+    from scipy.ndimage import gaussian_filter1d, uniform_filter1d  # noqa: PLC0415 - slow to import, and not always needed
+
     before = 2 * course[0] - course[pad:0:-1]
     after = 2 * course[-1] - course[-2 : -pad - 2 : -1]
     padded = np.concatenate([before, course, after])
@@ -280,6 +281,8 @@ def _within(sway: Moves, frame: _Frame, deviation: float) -> tuple[float, npt.ND
             middle = (low + high) / 2
             low, high = (low, middle) if _fits(sway, replace(frame, crop=middle)).all() else (middle, high)
         return high, np.ones(len(sway))
+    from scipy.ndimage import gaussian_filter1d, minimum_filter1d  # noqa: PLC0415 - slow to import, and not always needed
+
     room = _room(sway, frame)
     reach = max(1, int(_REACH * deviation))
     least: Any = minimum_filter1d(room, 2 * reach + 1, mode="nearest")
