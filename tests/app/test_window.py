@@ -30,7 +30,7 @@ from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo.tower_truth import PASSERS
 from tests.app.driving import ONLY, SECONDS, drag, enter, planned
-from tests.core.test_condense import chronoxis
+from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_recording
 
 

@@ -16,6 +16,7 @@ import numpy as np
 from click.testing import CliRunner
 
 from chronoxis.cli.main import cli
+from tests.command_line import chronoxis
 from tests.core.test_footage import MILLI, UNEVEN, bad_files
 from tests.footage_makers import decode_all, make_recording
 
@@ -23,11 +24,6 @@ CONDENSE = [sys.executable, "-m", "chronoxis.cli", "condense"]
 
 
 DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
-
-
-def chronoxis(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-m", "chronoxis.cli", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, timeout=120, check=False, **options)  # type: ignore[call-overload, no-any-return]
 
 
 def condense(source: Path, out: Path, *choices: object) -> Path:

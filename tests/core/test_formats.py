@@ -39,7 +39,7 @@ from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
-from tests.core.test_condense import chronoxis
+from tests.command_line import chronoxis
 from tests.photo_makers import make_photos
 
 SIZE = (320, 192)

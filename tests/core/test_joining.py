@@ -55,7 +55,7 @@ from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import Schedule, make_schedule
 from chronoxis.core.timing.shot_columns import ShotTiming
-from tests.core.test_condense import chronoxis
+from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_recording, recording_of
 
 COLOUR = Colour(1, 1, 1, True)

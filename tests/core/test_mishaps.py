@@ -18,7 +18,7 @@ from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.files.timeline_reading import read_timeline
 from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Project
-from tests.core.test_condense import chronoxis
+from tests.command_line import chronoxis
 from tests.footage_makers import make_recording, recording_of
 
 

@@ -2,8 +2,6 @@
 
 import csv
 import json
-import subprocess
-import sys
 from fractions import Fraction
 from pathlib import Path
 
@@ -28,6 +26,7 @@ from chronoxis.core.sound.mixing import as_int16, loudness_gain, mixed
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.traces.sound_trace import SoundTrace, listen
 from chronoxis.core.traces.store import TraceStore
+from tests.command_line import chronoxis
 from tests.footage_makers import make_recording
 from tests.tunes import make_tune
 
@@ -73,13 +72,6 @@ def samples_of(path: Path) -> npt.NDArray[np.float64]:
             part.to_ndarray()[0] for frame in container.decode(audio=0) for part in resampler.resample(frame)
         ]
     return np.concatenate(blocks).astype(np.float64)
-
-
-def run(*arguments: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "chronoxis.cli", *map(str, arguments)],
-        capture_output=True, text=True, check=False, timeout=120,
-    )  # fmt: skip
 
 
 @pytest.mark.parametrize(
@@ -155,7 +147,7 @@ def test_a_flash_and_its_click_stay_together_in_an_export(tmp_path: Path, manner
     project = sounding.set_manner(project, project.places(), Manner(manner))
     save_project(project, tmp_path / "p.chronoxis")
     out = tmp_path / "out.mp4"
-    assert run("render", tmp_path / "p.chronoxis", "-o", out).returncode == 0
+    assert chronoxis("render", tmp_path / "p.chronoxis", "-o", out).returncode == 0
     with av.open(str(out)) as container:
         frames = [(float(f.time), f.to_ndarray(format="gray").mean()) for f in container.decode(video=0)]
     bright = [time for time, light in frames if light > 128]
@@ -217,7 +209,7 @@ def test_credits_are_written_beside_the_film_and_into_it(tmp_path: Path) -> None
     music = write_sound(tmp_path / "dawn.flac", tone(3), "flac", tags=tags)
     out = tmp_path / "out.mp4"
     wish = ("condense", film, "--speed", 2, "--music", f"{music}@0:01", "--music-level", -6, "-o", out)
-    done = run(*wish, "--credits")
+    done = chronoxis(*wish, "--credits")
     assert done.returncode == 0, done.stderr
     text = (tmp_path / "out.credits.txt").read_text()
     for line in ("Title: Dawn", "Author: Ada Lark", "Licence: CC BY 4.0", "Link: lark.example", "0:01.0"):
@@ -231,11 +223,11 @@ def test_credits_are_written_beside_the_film_and_into_it(tmp_path: Path) -> None
     )  # it fades to the end
     # Neither of the two is replaced unasked.
     out.unlink()
-    again = run(*wish, "--credits")
+    again = chronoxis(*wish, "--credits")
     assert (again.returncode, "out.credits.txt is already there" in again.stderr) == (1, True)
     assert not out.exists()
     plain = write_sound(tmp_path / "plain.wav", tone(1), "pcm_s16le")
-    told = run("condense", film, "--speed", 2, "--music", plain, "-o", tmp_path / "b.mkv")
+    told = chronoxis("condense", film, "--speed", 2, "--music", plain, "-o", tmp_path / "b.mkv")
     assert told.returncode == 0
     assert "plain: its title, author or licence is not noted yet" in told.stderr
 
@@ -244,23 +236,23 @@ def test_the_command_line_lists_what_is_heard_and_the_beats(tmp_path: Path) -> N
     film = make_recording(tmp_path / "film.mp4", frames=100, sound=True)
     tune = make_tune(120, seconds=20)
     music = write_sound(tmp_path / "tune.flac", tune.sound, "flac")
-    listed = run(
+    listed = chronoxis(
         "plan", film, "--speed", 2, "--music", f"{music}@0:00.5", "--silent-above", 4, "--sound", "-"
     )
     rows = list(csv.DictReader(listed.stdout.splitlines()))
     assert [(row["source"], row["manner"]) for row in rows] == [("film", "held"), ("tune", "music")]
     assert [float(rows[1][name]) for name in ("result_begin", "result_end", "source_begin")] == [0.5, 2, 0]
-    beats = run("facts", music, "--beats", "-")
+    beats = chronoxis("facts", music, "--beats", "-")
     found = [float(row["time"]) for row in csv.DictReader(beats.stdout.splitlines())]
     assert np.abs(np.array(found[:-1])[:, None] - tune.beats).min(axis=1).max() < 0.05
-    none = run("facts", film, "--beats", "-")
+    none = chronoxis("facts", film, "--beats", "-")
     assert (none.returncode, "No beat was found in film.mp4" in none.stderr) == (1, True)
     for wrong in (("--music-level", 3), ("--silent-above", "fast"), ("--music", f"{music}@soon")):
-        refused = run("condense", film, "--speed", 2, "-o", tmp_path / "o.mp4", *wrong)
+        refused = chronoxis("condense", film, "--speed", 2, "-o", tmp_path / "o.mp4", *wrong)
         assert refused.returncode == 2
         assert "Traceback" not in refused.stderr
-    assert run("facts", music, "--json").returncode == 0
-    assert json.loads(run("facts", music, "--json").stdout)["kind"] == "music"
+    assert chronoxis("facts", music, "--json").returncode == 0
+    assert json.loads(chronoxis("facts", music, "--json").stdout)["kind"] == "music"
 
 
 def test_a_project_keeps_all_that_was_decided_about_sound(tmp_path: Path) -> None:
@@ -278,7 +270,7 @@ def test_a_project_keeps_all_that_was_decided_about_sound(tmp_path: Path) -> Non
     assert without.music == ()
     assert make_plan(without, {"a": open_source(tmp_path / "a.mp4")}).is_whole
     music.unlink()
-    absent = run("render", tmp_path / "p.chronoxis", "-o", tmp_path / "o.mp4")
+    absent = chronoxis("render", tmp_path / "p.chronoxis", "-o", tmp_path / "o.mp4")
     assert (absent.returncode, "b.wav is not there" in absent.stderr) == (1, True)
 
 

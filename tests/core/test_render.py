@@ -37,7 +37,7 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo import tower_truth
 from chronoxis.demo.larkfield import draw_field
 from chronoxis.demo.tower_picture import frames
-from tests.core.test_condense import chronoxis
+from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_recording, recording_of
 
 ONLY = Place(0, 0)

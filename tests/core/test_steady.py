@@ -31,8 +31,8 @@ from chronoxis.core.traces.camera_steps import Grey, step_between
 from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_sway, steady_course
 from chronoxis.core.traces.store import TraceStore
 from chronoxis.demo.walk_truth import RATE, SECONDS, camera
+from tests.command_line import chronoxis
 from tests.core.test_camera import HEIGHT, WIDTH, filmed, scene
-from tests.core.test_condense import chronoxis
 from tests.footage_makers import decode_all, recording_of
 
 assert scene is not None  # the fixture
