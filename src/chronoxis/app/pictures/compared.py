@@ -38,6 +38,7 @@ class Compared(QObject):
         self._planner = Latest(PlanWish.made, "compared plan")
         self._planner.answered.connect(self._take)
         self._is_shown = False
+        self._wished: PlanWish | None = None
         self.plan: Plan | None = None
         self.refusal = ""
         self.kept: Project | None = None
@@ -86,13 +87,14 @@ class Compared(QObject):
         if not self._is_shown:
             return
         wish = self._document.plan_wish(self.kept or uncorrected(self._document.project))
+        self._wished = wish
         if wish is not None:
             self._planner.ask(wish)
         elif self.plan is not None:
             self._follow(None)
 
     def _take(self, wish: PlanWish, made: Plan | str) -> None:
-        if self._is_shown and wish.project == (self.kept or uncorrected(self._document.project)):
+        if self._is_shown and wish is self._wished:
             self.refusal = made if isinstance(made, str) else ""
             self._follow(made if isinstance(made, Plan) else None)
 

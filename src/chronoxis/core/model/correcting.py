@@ -5,8 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from chronoxis.core.model.even_out import EvenOut
-from chronoxis.core.model.making import set_line_up
-from chronoxis.core.model.project import Project
+from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.model.steady import Steady
 from chronoxis.core.timing.frame_making import PassersBy
 
@@ -27,9 +26,22 @@ def set_steady(project: Project, shots: Iterable[int], wish: Steady) -> Project:
 
 def uncorrected(project: Project) -> Project:
     """With recorded frames taken evenly and as they are: not steadied, lined up or evened out."""
-    every = range(len(project.shots))
-    project = set_steady(set_even_out(project, every, EvenOut()), every, Steady())
-    return set_line_up(set_passers_by(project, every, PassersBy.LEAVE), project.places(), 0.0)
+    return replace(project, shots=tuple(_uncorrected(shot) for shot in project.shots))
+
+
+def _uncorrected(shot: Shot) -> Shot:
+    passages = tuple(
+        replace(passage, making=replace(passage.making, line_up=0.0)) if passage.making.line_up else passage
+        for passage in shot.passages
+    )
+    return replace(
+        shot,
+        passages=passages,
+        even_out=EvenOut(),
+        steady=Steady(),
+        passers_by=PassersBy.LEAVE,
+        passers_apart=(),
+    )
 
 
 def set_passers_by(project: Project, shots: Iterable[int], wish: PassersBy) -> Project:
