@@ -4,13 +4,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
-from chronoxis.app.theme.theme import apply_theme
 from chronoxis.demo.larkfield import draw_field
-from tests.app.driving import SECONDS
+from tests.app.driving import SECONDS, wear_theme
 
 
 @pytest.fixture(scope="session")
@@ -23,9 +21,7 @@ def recording(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
-    application = QApplication.instance()
-    assert isinstance(application, QApplication)
-    apply_theme(application)
+    wear_theme()
     made = MainWindow()
     qtbot.addWidget(made)
     made.show()

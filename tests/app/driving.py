@@ -1,9 +1,11 @@
 """Driving the window by hand and keyboard."""
 
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.theme.theme import apply_theme, scaled
 from chronoxis.core.model.project import Place
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.reckoner import Quantity
@@ -11,6 +13,14 @@ from chronoxis.core.timing.reckoner import Quantity
 SECONDS = 12
 """How long the recording that the window opens is."""
 ONLY = Place(0, 0)
+
+
+def wear_theme(scale: float = 1.0) -> None:
+    """Put the theme on, with text of that size, unless it is on: windows that are there take long to change."""
+    application = QApplication.instance()
+    assert isinstance(application, QApplication)
+    if not application.styleSheet() or scaled(1000) != round(1000 * scale):
+        apply_theme(application, scale)
 
 
 def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> None:

@@ -9,12 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QSplitter, QSplitterHandle, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QSplitter, QSplitterHandle, QWidget
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.stage import Mode
-from chronoxis.app.theme.theme import apply_theme
 from chronoxis.app.weave.pace_curve import curve_y
 from chronoxis.app.weave.rails import SpeedAxis
 from chronoxis.core.model import arranging, pacing
@@ -22,7 +21,7 @@ from chronoxis.core.model.project import Passage, Place, Project
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
 from chronoxis.core.timing.step import format_exact_step, format_step, parse_step
-from tests.app.driving import ONLY, drag, planned
+from tests.app.driving import ONLY, drag, planned, wear_theme
 from tests.footage_makers import recording_of
 
 
@@ -44,11 +43,8 @@ def line_of(window: MainWindow) -> QSplitterHandle:
 def test_nothing_is_cut_or_covered(
     opened: MainWindow, qtbot: QtBot, size: tuple[int, int], scale: float
 ) -> None:
-    application = QApplication.instance()
-    assert isinstance(application, QApplication)
     planned(qtbot, opened)
-    if scale != 1:
-        apply_theme(application, scale)
+    wear_theme(scale)
     try:
         window = opened if scale == 1 else MainWindow()
         if window is not opened:
@@ -76,7 +72,7 @@ def test_nothing_is_cut_or_covered(
             window.files.discard_changes()
             window.close()
     finally:
-        apply_theme(application)
+        wear_theme()
 
 
 def test_the_pictures_change_places_by_key(opened: MainWindow, qtbot: QtBot) -> None:

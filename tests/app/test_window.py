@@ -9,7 +9,6 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtWidgets import (
-    QApplication,
     QCheckBox,
     QComboBox,
     QLabel,
@@ -23,13 +22,12 @@ from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures import preview
-from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.model import arranging
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo.tower_truth import PASSERS
-from tests.app.driving import ONLY, SECONDS, drag, enter, planned
+from tests.app.driving import ONLY, SECONDS, drag, enter, planned, wear_theme
 from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_recording
 
@@ -308,9 +306,7 @@ def test_every_control_has_a_tooltip_and_a_name(opened: MainWindow) -> None:
 
 @pytest.mark.parametrize("scale", [1.0, 1.25])
 def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
-    application = QApplication.instance()
-    assert isinstance(application, QApplication)
-    apply_theme(application, scale)
+    wear_theme(scale)
     window = MainWindow()
     qtbot.addWidget(window)
     window.show()

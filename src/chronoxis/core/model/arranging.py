@@ -69,13 +69,7 @@ def _holds(project: Project, key: str) -> bool:
     while around is not None:
         opened.add(around.key)
         around = around.project.outside
-    left = [key]
-    while left:
-        footage = left.pop()
-        if footage in opened:
-            return True
-        left += project.footage_named(footage).made_of
-    return False
+    return not opened.isdisjoint(project.with_parts([key]))
 
 
 def lay_music(project: Project, key: str, at: Fraction | None = None) -> Project:

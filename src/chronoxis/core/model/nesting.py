@@ -138,15 +138,7 @@ def dissolve(project: Project, number: int) -> Project:
 
 def contains_itself(project: Project, key: str) -> bool:
     """Whether a run is part of what it is made of, as only a damaged file can have it."""
-    left, seen = [*project.footage_named(key).made_of], set[str]()
-    while left:
-        part = left.pop()
-        if part == key:
-            return True
-        if part not in seen:
-            seen.add(part)
-            left += project.footage_named(part).made_of
-    return False
+    return key in project.with_parts(project.footage_named(key).made_of)
 
 
 def _between(run: Nested, begin: Fraction, end: Fraction) -> Iterable[Shot]:

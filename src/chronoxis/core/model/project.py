@@ -1,5 +1,6 @@
 """The project as a frozen value."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
@@ -301,8 +302,12 @@ class Project:
     @cached_property
     def needed(self) -> tuple[str, ...]:
         """Keys of all footage that its shots are made of, nested runs and what is inside them."""
+        return self.with_parts([shot.footage for shot in self.shots])
+
+    def with_parts(self, keys: Sequence[str]) -> tuple[str, ...]:
+        """Keys of footage, and of all that it is made of, however deep; each once."""
         found: dict[str, None] = {}
-        left = [shot.footage for shot in reversed(self.shots)]
+        left = [*reversed(keys)]
         while left:
             key = left.pop()
             if key not in found:
