@@ -16,7 +16,7 @@ ONLY = Place(0, 0)
 
 
 def wear_theme(scale: float = 1.0) -> None:
-    """Put the theme on, with text of that size, unless it is on: windows that are there take long to change."""
+    """Put the theme on, with text of that size, unless it is on: windows take long to change it."""
     application = QApplication.instance()
     assert isinstance(application, QApplication)
     if not application.styleSheet() or scaled(1000) != round(1000 * scale):

@@ -78,6 +78,8 @@ def test_following_is_estimated_stopped_and_gone_on_with(
     assert choices.act.isVisible()
     click(choices.act)
     assert choices.words.text() == "Stopped: it is shown as filmed."
+    click(choices.act)  # one may change one's mind before it has stopped
+    click(choices.act)
     qtbot.waitUntil(lambda: -1.0 in reached, timeout=20_000)
     plan = planned(qtbot, pair)
     assert plan.unmeasured

@@ -50,7 +50,7 @@ class Following(QObject):
         self._reading: frozenset[tuple[Hashable, tuple[Span, ...]]] = frozenset()
         self._for_shots = self._reading  # all that were ever followed for what is steadied
         self._work = InTurn(self._follow, "following the camera")
-        self._work.failed.connect(lambda _, message: self.failed.emit(message))
+        self._work.failed.connect(self._fail)
         self._told.connect(self._take)
         self._going.connect(self._go)
         document.planned.connect(self._ask_for_what_is_read)
@@ -154,13 +154,17 @@ class Following(QObject):
         try:
             path = follow(source, spans, self._store, shown)
         except Cancelled:
-            self._told.emit(source.facts.origin, None)
             self._asked.discard((source.facts.origin, spans))
+            self._told.emit(source.facts.origin, None)
             return
         if frames >= _LEARNT:
             pixels = source.facts.picture.width * source.facts.picture.height
             self._pixel_seconds = (time.monotonic() - begun) / frames / pixels
         self._told.emit(source.facts.origin, path)
+
+    def _fail(self, _wish: _Wish, message: str) -> None:
+        self._under_way -= 1
+        self.failed.emit(message)
 
     def _go(self, share: float, left: float | None) -> None:
         self.share, self.left = share, left
@@ -171,4 +175,6 @@ class Following(QObject):
         self.share, self.left = 0.0, None
         if path is not None:
             self._document.know_camera(origin, path)
+        else:  # somebody may have wished to go on before it had stopped
+            self._ask_for_what_is_read()
         self.seen.emit()
