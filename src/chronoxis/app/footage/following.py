@@ -12,7 +12,7 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at, measured_streaks, spans_at
 from chronoxis.core.render.nested import with_insides
 from chronoxis.core.render.steadied import span_of, spans_to_follow
-from chronoxis.core.traces.camera_path import CameraPath, Span, follow, kept_path
+from chronoxis.core.traces.camera_path import CameraPath, Span, follow
 from chronoxis.core.traces.store import TraceStore
 
 _Wish = tuple[Source, tuple[Span, ...]]
@@ -86,21 +86,22 @@ class Following(QObject):
 
     def is_stopped(self, shot: int) -> bool:
         """Whether a person stopped that the camera is followed through a shot."""
-        project = self._document.project
-        return project.footage_of(project.shots[shot]).origin in self._stopped
+        return self._origin(shot) in self._stopped
 
     def stop(self, shot: int) -> None:
         """Follow the camera through a shot's footage no further; what is known of it is kept."""
-        project = self._document.project
-        self._stopped.add(project.footage_of(project.shots[shot]).origin)
+        self._stopped.add(self._origin(shot))
         self.seen.emit()
 
     def go_on(self, shot: int) -> None:
         """Follow it on from where it was stopped."""
-        project = self._document.project
-        self._stopped.discard(project.footage_of(project.shots[shot]).origin)
+        self._stopped.discard(self._origin(shot))
         self._ask_for_what_is_read()
         self.seen.emit()
+
+    def _origin(self, shot: int) -> Hashable:
+        project = self._document.project
+        return project.footage_of(project.shots[shot]).origin
 
     def close(self) -> None:
         """Stop."""
@@ -136,9 +137,11 @@ class Following(QObject):
 
     def _follow(self, wish: _Wish) -> None:
         source, spans = wish
-        begun = time.monotonic()
+        begun, known = time.monotonic(), None
 
-        def shown(_path: CameraPath, share: float) -> None:
+        def shown(path: CameraPath, share: float) -> None:
+            nonlocal known
+            known = int(path.known.sum()) if known is None else known
             stand_aside()
             self._going.emit(share, (time.monotonic() - begun) * (1 / share - 1) if share > 0.01 else None)
             own = source.facts.origin, spans
@@ -149,14 +152,13 @@ class Following(QObject):
             if self._closed or source.facts.origin not in self._document.sources:
                 raise Cancelled
 
-        known = kept_path(source, self._store)
-        frames = sum(stop - first for first, stop in known.lacks(spans))
         try:
             path = follow(source, spans, self._store, shown)
         except Cancelled:
             self._asked.discard((source.facts.origin, spans))
             self._told.emit(source.facts.origin, None)
             return
+        frames = 0 if known is None else int(path.known.sum()) - known
         if frames >= _LEARNT:
             pixels = source.facts.picture.width * source.facts.picture.height
             self._pixel_seconds = (time.monotonic() - begun) / frames / pixels
