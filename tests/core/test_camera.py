@@ -75,7 +75,7 @@ def path_of(pictures: list[Grey]) -> CameraPath:
     path = CameraPath.blank(len(pictures))
     for number in range(1, len(pictures)):
         step = step_between(pictures[number - 1], pictures[number])
-        for name in ("right", "down", "turned", "grown", "sureness"):
+        for name in ("right", "down", "turned", "grown", "leant_right", "leant_down", "sureness"):
             getattr(path, name)[number] = getattr(step, name)
     path.known[:] = True
     return path

@@ -32,7 +32,7 @@ from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_sway
 from chronoxis.core.traces.store import TraceStore
 from chronoxis.demo.walk_truth import RATE, SECONDS, camera
 from tests.command_line import chronoxis
-from tests.core.test_camera import HEIGHT, WIDTH, filmed, scene
+from tests.core.test_camera import HEIGHT, WIDTH, filmed, path_of, scene
 from tests.footage_makers import decode_all, recording_of
 
 assert scene is not None  # the fixture
@@ -473,12 +473,7 @@ def test_what_fills_the_picture_for_a_while_breaks_no_budget(scene: np.ndarray, 
     pictures = filmed(scene, [(2.0 * k, 0.0, 0.0, 1.0) for k in range(40)], 0.0)
     near = filmed(scene[::-1].copy(), [(-5.0 * k, 0.0, 0.0, 1.0) for k in range(40)], 0.0)
     pictures[12:28] = near[12:28]
-    path = CameraPath.blank(40)
-    for number in range(1, 40):
-        step = step_between(*pictures[number - 1 : number + 1])
-        for name in ("right", "down", "turned", "grown", "leant_right", "leant_down", "sureness"):
-            getattr(path, name)[number] = getattr(step, name)
-    path.known[:] = True
+    path = path_of(pictures)
     for mode in (SteadyMode.SMOOTH, SteadyMode.STILL):
         made = planned(path, Steady(mode), 25)
         assert made.crop <= 0.1 + 1e-9

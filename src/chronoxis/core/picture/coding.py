@@ -3,7 +3,7 @@
 import av
 import numpy as np
 from av.video.frame import VideoFrame
-from av.video.reformatter import ColorRange
+from av.video.reformatter import ColorRange, Colorspace
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture import kernels
@@ -26,12 +26,25 @@ def coded_as(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> Vid
     frame.color_range = ColorRange.JPEG
     if pixel_format == "rgb48le" and (frame.width, frame.height) == size:
         return result.tag(frame)
+    return rescaled(frame, size, pixel_format, result, ColorRange.JPEG)
+
+
+def rescaled(
+    frame: VideoFrame,
+    size: Size,
+    pixel_format: str,
+    result: Colour,
+    given_range: ColorRange,
+    given_matrix: Colorspace | None = None,
+) -> VideoFrame:
+    """A frame in another size, format and colour, by the library; ``given_`` is how it was, to the scaler."""
     scaled = frame.reformat(
         width=size[0],
         height=size[1],
         format=pixel_format,
+        src_colorspace=given_matrix,
         dst_colorspace=result.scaler_matrix,
-        src_color_range=ColorRange.JPEG,
+        src_color_range=given_range,
         dst_color_range=result.scaler_range,
         interpolation=SCALING,
     )

@@ -9,12 +9,12 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import Interpolation
 
 from chronoxis.core.model.export_format import Size
-from chronoxis.core.picture.coding import coded_as
+from chronoxis.core.picture.coding import coded_as, rescaled
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture, codes_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
-from chronoxis.core.picture.rgb import SCALING, Rgb16, rgb16
+from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.picture.tone import is_high_range, ordinary
 from chronoxis.core.picture.views import Box, inside
 
@@ -148,17 +148,7 @@ def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, res
         return colour.tag(frame)
     if pixel_format == "rgb48le":  # the library's own conversion to it is not exact
         return coded_as(rgb16(frame, colour), size, pixel_format, result)
-    scaled = frame.reformat(
-        width=width,
-        height=height,
-        format=pixel_format,
-        src_colorspace=colour.scaler_matrix,
-        dst_colorspace=result.scaler_matrix,
-        src_color_range=colour.scaler_range,
-        dst_color_range=result.scaler_range,
-        interpolation=SCALING,
-    )
-    return result.tag(scaled)
+    return rescaled(frame, size, pixel_format, result, colour.scaler_range, colour.scaler_matrix)
 
 
 def barred(codes: Rgb16, inside: Size, size: Size) -> Rgb16:

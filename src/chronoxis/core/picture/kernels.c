@@ -454,16 +454,6 @@ KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, 
     }
 }
 
-typedef float Four __attribute__((vector_size(16)));
-typedef int FourInts __attribute__((vector_size(16)));
-
-INLINE Four four_at(const float *p)
-{
-    Four v;
-    memcpy(&v, p, sizeof v);
-    return v;
-}
-
 INLINE Four all_of(float x) { return (Four){x, x, x, x}; }
 
 /* Four floats a place, between places; outside, those at the edge. */
@@ -476,7 +466,7 @@ INLINE Four sampled(const float *restrict places, int width, int height, float x
     const float *upper = places + 4 * ((ptrdiff_t)top * width + left);
     const float *lower = top + 1 < height ? upper + 4 * (ptrdiff_t)width : upper;
     const int right = left + 1 < width ? 4 : 0;
-    const Four a = four_at(upper), b = four_at(upper + right), c = four_at(lower), d = four_at(lower + right);
+    const Four a = four(upper), b = four(upper + right), c = four(lower), d = four(lower + right);
     const Four above = a + across * (b - a), below = c + across * (d - c);
     return above + down * (below - above);
 }
@@ -625,14 +615,14 @@ KERNEL void chronoxis_add_between(const float *first, const float *second, int w
             const int left = (int)u, beside = left + 1 < columns ? left + 1 : left;
             const Four far = all_of(u - left);
             const float *const a = line + 8 * left, *const b = line + 8 * beside;
-            const Four ways = four_at(a) + far * (four_at(b) - four_at(a));
-            const Four shares = four_at(a + 4) + far * (four_at(b + 4) - four_at(a + 4));
+            const Four ways = four(a) + far * (four(b) - four(a));
+            const Four shares = four(a + 4) + far * (four(b + 4) - four(a + 4));
             const ptrdiff_t here = 4 * ((ptrdiff_t)y * width + x);
             Four light = all_of(shares[0]) * sampled(first, width, height, x + wide * ways[0], y + high * ways[1]);
             light += all_of(shares[1]) * sampled(second, width, height, x + wide * ways[2], y + high * ways[3]);
             if (shares[2] + shares[3] > 1e-4f)
-                light += all_of(shares[2]) * four_at(first + here) + all_of(shares[3]) * four_at(second + here);
-            light = four_at(sums + here) + all_of(weight) * light;
+                light += all_of(shares[2]) * four(first + here) + all_of(shares[3]) * four(second + here);
+            light = four(sums + here) + all_of(weight) * light;
             memcpy(sums + here, &light, sizeof light);
         }
     }
@@ -651,8 +641,8 @@ KERNEL void chronoxis_add_both(const float *first, const float *second, int widt
         for (int x = 0; x < width; x++) {
             if (marks && marks[(int)((x + 0.5f) * right) / tile] != chosen) continue;
             const ptrdiff_t here = 4 * ((ptrdiff_t)y * width + x);
-            const Four light = four_at(sums + here) + all_of(of_first) * four_at(first + here) +
-                               all_of(of_second) * four_at(second + here);
+            const Four light = four(sums + here) + all_of(of_first) * four(first + here) +
+                               all_of(of_second) * four(second + here);
             memcpy(sums + here, &light, sizeof light);
         }
     }

@@ -76,8 +76,8 @@ class SteadyWarp:
 
     def leads(self, frame: int, width: int, height: int) -> npt.NDArray[np.float64]:
         """From where in a decoded frame each place comes, shape (height, 6), as `kernels.warp` wants it."""
-        matrix, rows = self.places(frame, width, height), np.arange(height)[:, None]
-        along, across = matrix[:, 0], matrix[:, 1:] @ np.stack([rows.ravel(), np.ones(height)])
+        matrix = self.places(frame, width, height)
+        along, across = matrix[:, 0], matrix[:, 1:] @ np.stack([np.arange(height), np.ones(height)])
         return np.stack([across.T, np.broadcast_to(along, (height, 3))], axis=2).reshape(height, 6)
 
     def places(self, frame: int, width: int, height: int) -> npt.NDArray[np.float64]:

@@ -123,7 +123,8 @@ def steady_course(
         if not len(at):
             continue
         course, part = _summed(path, begin, end), slice(begin - first, end - first)
-        off = course[at] - _at(course + sway[part], shown.even[bounds] - begin)
+        smooth, numbers = course + sway[part], np.arange(len(course), dtype=np.float64)
+        off = course[at] - _interpolated(shown.even[bounds] - begin, numbers, smooth)
         wished[part] = _between(course, at, _sway(off, replace(wish, strength=1.0), shown.rate, None))
         moves[part] = _between(course, at, _sway(off, wish, shown.rate, frame))
         scenes.append((off, at, part))
@@ -136,10 +137,9 @@ def steady_course(
     return SteadyCourse(first, moves, frame.bend, crop, wished, before, after)
 
 
-def _at(course: Moves, places: npt.NDArray[np.float64]) -> Moves:
-    """A course between its frames."""
-    numbers = np.arange(len(course))
-    return np.stack([np.interp(places, numbers, part) for part in course.T], axis=1)
+def _interpolated(wanted: npt.NDArray[np.float64], places: npt.NDArray[np.float64], course: Moves) -> Moves:
+    """A course that is known at ascending places, at others."""
+    return np.stack([np.interp(wanted, places, part) for part in course.T], axis=1)
 
 
 def _between(course: Moves, at: npt.NDArray[np.int64], sway: Moves) -> Moves:
@@ -150,8 +150,8 @@ def _between(course: Moves, at: npt.NDArray[np.int64], sway: Moves) -> Moves:
     # Beyond the first and the last it is as far off as they are.
     ends = np.array([0, len(course) - 1])
     places, mean = np.concatenate([ends[:1], places, ends[1:]]), np.concatenate([mean[:1], mean, mean[-1:]])
-    smooth, numbers = course[places] + mean, np.arange(len(course))
-    return np.stack([np.interp(numbers, places, part) for part in smooth.T], axis=1) - course
+    numbers = np.arange(len(course), dtype=np.float64)
+    return _interpolated(numbers, places.astype(np.float64), course[places] + mean) - course
 
 
 def _shake(courses: Iterable[Moves], rate: float) -> float:
