@@ -103,8 +103,8 @@ def test_two_results_play_side_by_side(pair: MainWindow, qtbot: QtBot) -> None:
     assert pictures.stage.other.isVisible()
     assert not pictures.stage.recorded.isVisible()
     assert compared.plan is not None
-    assert not any(compared.plan.corrections)
-    assert any(planned(qtbot, pair).corrections)
+    assert not any(compared.plan.warps)
+    assert any(planned(qtbot, pair).warps)
     pair.transport.toggle()
     qtbot.waitUntil(lambda: document.result_frame > 8, timeout=30_000)
     assert compared.has(document.result_frame)

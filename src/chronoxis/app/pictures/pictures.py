@@ -1,7 +1,5 @@
 """The two pictures, what the result frame gathers, and the transport's buttons."""
 
-from dataclasses import replace
-
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QImage, QResizeEvent
@@ -332,9 +330,8 @@ class Pictures(QWidget):
         if self.result.exact or height > PREVIEW_HEIGHT:
             self._sharp.ask(SharpWish(plan, self._frame_of(plan), height))
         shot = int(plan.schedule.shots[self._frame_of(plan)])
-        if self._divider is not None and plan.corrections[shot]:
-            uneven = replace(plan, corrections=((),) * len(plan.corrections))
-            self._uneven.ask(SharpWish(uneven, self._frame_of(plan), height))
+        if self._divider is not None and (plan.corrections[shot] or plan.warps[shot]):
+            self._uneven.ask(SharpWish(plan.uncorrected, self._frame_of(plan), height))
 
     def _pixels_high(self, exact: bool, shown: int, full: int) -> int:
         return full if exact else min(full, round(shown * self.devicePixelRatioF() * _FINER))

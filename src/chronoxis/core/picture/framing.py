@@ -11,12 +11,12 @@ from av.video.reformatter import Interpolation
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.coding import coded_as, rescaled
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, codes_of
+from chronoxis.core.picture.kernels import Picture, codes_of, size_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.picture.tone import is_high_range, ordinary
-from chronoxis.core.picture.views import Box, inside
+from chronoxis.core.picture.views import Seen, scaled_box
 
 _ANY = Fraction(1, 1000)  # a frame alone has no time; the filters want one
 _TURNS = {90: ("cclock",), 180: ("clock", "clock"), 270: ("clock",)}
@@ -30,28 +30,18 @@ def turned(frame: VideoFrame, rotation: int, *, mirrored: bool = False) -> Video
 
 
 def framed(
-    made: Picture,
-    picture: PictureFormat,
-    size: Size,
-    pixel_format: str,
-    result: Colour,
-    *,
-    stretch: bool,
-    view: Box | None = None,
+    part: Picture, picture: PictureFormat, within: Size, size: Size, pixel_format: str, result: Colour
 ) -> VideoFrame:
-    """A made picture in the result's size, format and colour, upright; between bars where shapes differ.
+    """What is seen of a made picture in the result's size, format and colour, upright; perhaps between bars.
 
     Args:
-        made: as it comes from the making, at whatever scale.
+        part: what is seen, before it is turned, at whatever scale.
         picture: what the footage's pictures are like.
+        within: the size that it takes up in the result.
         size: of the result.
         pixel_format: of the result.
         result: how the result's code values stand for light.
-        stretch: fill the size whatever the shape.
-        view: the part of the upright picture that is shown; all of it, if there is none.
     """
-    within = _within(picture, size, view, stretch=stretch)
-    part = made if view is None else _seen(made, picture, view, within)
     if isinstance(part, VideoFrame) and within == size and not _is_toned(picture, result):
         upright = turned(part, picture.rotation, mirrored=picture.mirrored)
         return fitted(upright, picture.colour, size, pixel_format, result)
@@ -59,23 +49,19 @@ def framed(
     return coded_as(codes if within == size else barred(codes, within, size), size, pixel_format, result)
 
 
-def framed_codes(
-    made: Picture,
-    picture: PictureFormat,
-    size: Size,
-    result: Colour,
-    *,
-    stretch: bool,
-    view: Box | None = None,
-) -> Rgb16:
+def framed_codes(part: Picture, picture: PictureFormat, within: Size, size: Size, result: Colour) -> Rgb16:
     """The same as R′G′B′ codes of the result's size, for what is yet to be done to it."""
-    within = _within(picture, size, view, stretch=stretch)
-    codes = _upright(made if view is None else _seen(made, picture, view, within), picture, result)
+    codes = _upright(part, picture, result)
     if within != size:
         return barred(codes, within, size)
     if codes.shape[1::-1] == size:
         return codes
     return np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_AREA), np.uint16)
+
+
+def cut_out(made: Picture, picture: PictureFormat, seen: Seen) -> Picture:
+    """What is seen of a made picture, in one resampling."""
+    return resampled(made, picture.colour, scaled_box(seen.box, picture, size_of(made)), seen.size)
 
 
 def reduced(frame: VideoFrame, picture: PictureFormat, size: Size) -> VideoFrame:
@@ -93,31 +79,6 @@ def reduced(frame: VideoFrame, picture: PictureFormat, size: Size) -> VideoFrame
         interpolation=Interpolation.AREA,
     )
     return colour.tag(scaled)
-
-
-def _within(picture: PictureFormat, size: Size, view: Box | None, *, stretch: bool) -> Size:
-    width, height = view[2:] if view else picture.size
-    return inside(width, height, size, stretch=stretch)
-
-
-def _seen(made: Picture, picture: PictureFormat, view: Box, within: Size) -> Picture:
-    """The part of a made picture that a view of the upright one shows, before it is turned, at its size."""
-    left, top, width, height = view
-    if picture.rotation == 90:
-        left, top, width, height = picture.height - top - height, left, height, width
-    elif picture.rotation == 180:
-        left, top = picture.width - left - width, picture.height - top - height
-    elif picture.rotation == 270:
-        left, top, width, height = top, picture.width - left - width, height, width
-    shown = picture.lying(picture.size)
-    if picture.mirrored:
-        left = shown[0] - left - width
-    if isinstance(made, VideoFrame):
-        across, down = made.width / shown[0], made.height / shown[1]
-    else:
-        across, down = made.shape[1] / shown[0], made.shape[0] / shown[1]
-    box = left * across, top * down, width * across, height * down
-    return resampled(made, picture.colour, box, picture.lying(within))
 
 
 def _is_toned(picture: PictureFormat, result: Colour) -> bool:

@@ -782,63 +782,127 @@ INLINE Four spread(Four of, int lane)
     }
 }
 
-/* From where n places of a row come: whole columns and rows, and the weights of the four around them. Far outside
- * nothing changes any more: so numbers stay small enough to be cut off. */
+/* From where n places of a row come: whole columns and rows, and how far behind them. Far outside nothing changes any
+ * more: so numbers stay small enough to be cut off. */
 INLINE void places_of(const double *leads, int x, int n, int width, int height, int *restrict columns,
-                      int *restrict rows, float (*restrict across)[4], float (*restrict down)[4])
+                      int *restrict rows, float *restrict across, float *restrict down)
 {
     const float u0 = leads[0] + leads[1] * x, du = leads[1], v0 = leads[2] + leads[3] * x, dv = leads[3];
     const float w0 = leads[4] + leads[5] * x, dw = leads[5];
     const float most_right = width + 9.0f, most_below = height + 9.0f;
-    float shares[2][PIECE];
     for (int i = 0; i < n; i++) {
         const float by = 1.0f / (w0 + dw * i), u = (u0 + du * i) * by, v = (v0 + dv * i) * by;
         const float right = u < -9.0f ? -9.0f : (u > most_right ? most_right : u);
         const float below = v < -9.0f ? -9.0f : (v > most_below ? most_below : v);
         columns[i] = (int)(right + 16.0f) - 16;
         rows[i] = (int)(below + 16.0f) - 16;
-        shares[0][i] = right - columns[i];
-        shares[1][i] = below - rows[i];
+        across[i] = right - columns[i];
+        down[i] = below - rows[i];
     }
-    for (int i = 0; i < n; i++) cubic(shares[0][i], across[i]);
-    for (int i = 0; i < n; i++) cubic(shares[1][i], down[i]);
 }
 
-/* Light whose every place comes from elsewhere, as R'G'B' codes; edges go on. For each row, six numbers lead there:
- * a place x of it comes from ((l0 + l1 x) / (l4 + l5 x), (l2 + l3 x) / (l4 + l5 x)). */
-KERNEL void chronoxis_warp(const float *light, const double *leads, const Curve *curve, int width, int height,
-                           int y0, int y1, uint16_t *out)
+/* Light around n places, each the weighted sum of the sixteen around it; edges go on. */
+INLINE void narrow_sums(const float *light, int width, int height, const double *leads, int x, int n,
+                        Four *restrict sums)
 {
-    float c[3][PIECE], across[PIECE][4], down[PIECE][4];
+    float across[PIECE][4], down[PIECE][4];
     int columns[PIECE], rows[PIECE];
-    Four sums[PIECE];
     const ptrdiff_t line = 4 * (ptrdiff_t)width;
-    EACH_PIECE {
-        places_of(leads + 6 * (ptrdiff_t)y, x, n, width, height, columns, rows, across, down);
-        for (int i = 0; i < n; i++) {
-            const int column = columns[i], row = rows[i];
-            const Four w = four(across[i]), z = four(down[i]);
-            Four sum = {0};
-            if (column >= 1 && column + 2 < width && row >= 1 && row + 2 < height) {
-                const float *at = light + (row - 1) * line + 4 * (column - 1);
-                const Four w0 = spread(w, 0), w1 = spread(w, 1), w2 = spread(w, 2), w3 = spread(w, 3);
-                const Four one = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
-                at += line;
-                const Four two = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
-                at += line;
-                const Four three = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
-                at += line;
-                const Four last = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
-                sum = spread(z, 0) * one + spread(z, 1) * two + spread(z, 2) * three + spread(z, 3) * last;
-            } else {
-                for (int j = 0; j < 4; j++)
-                    for (int l = 0; l < 4; l++)
-                        sum += down[i][j] * across[i][l] *
-                               four(light + kept_within(row - 1 + j, height) * line +
-                                    4 * kept_within(column - 1 + l, width));
-            }
-            sums[i] = sum;
+    float shares[2][PIECE];
+    places_of(leads, x, n, width, height, columns, rows, shares[0], shares[1]);
+    for (int i = 0; i < n; i++) cubic(shares[0][i], across[i]);
+    for (int i = 0; i < n; i++) cubic(shares[1][i], down[i]);
+    for (int i = 0; i < n; i++) {
+        const int column = columns[i], row = rows[i];
+        const Four w = four(across[i]), z = four(down[i]);
+        Four sum = {0};
+        if (column >= 1 && column + 2 < width && row >= 1 && row + 2 < height) {
+            const float *at = light + (row - 1) * line + 4 * (column - 1);
+            const Four w0 = spread(w, 0), w1 = spread(w, 1), w2 = spread(w, 2), w3 = spread(w, 3);
+            const Four one = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+            at += line;
+            const Four two = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+            at += line;
+            const Four three = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+            at += line;
+            const Four last = w0 * four(at) + w1 * four(at + 4) + w2 * four(at + 8) + w3 * four(at + 12);
+            sum = spread(z, 0) * one + spread(z, 1) * two + spread(z, 2) * three + spread(z, 3) * last;
+        } else {
+            for (int j = 0; j < 4; j++)
+                for (int l = 0; l < 4; l++)
+                    sum += down[i][j] * across[i][l] *
+                           four(light + kept_within(row - 1 + j, height) * line +
+                                4 * kept_within(column - 1 + l, width));
         }
+        sums[i] = sum;
+    }
+}
+
+/* Weights of the `taps` places around one, for the kernel of `cubic` made so much wider. */
+INLINE void wide_cubic(float share, float wide, int taps, float *restrict w)
+{
+    const float a = -0.75f, narrow = 1.0f / wide;
+    float whole = 0.0f;
+    for (int l = 0; l < taps; l++) {
+        const float t = fabsf(share + taps / 2 - 1 - l) * narrow;
+        const float inner = ((a + 2.0f) * t - (a + 3.0f)) * t * t + 1.0f;
+        const float outer = ((a * t - 5.0f * a) * t + 8.0f * a) * t - 4.0f * a;
+        w[l] = t < 1.0f ? inner : (t < 2.0f ? outer : 0.0f);
+        whole += w[l];
+    }
+    for (int l = 0; l < taps; l++) w[l] /= whole;
+}
+
+enum { MOST_TAPS = 16 };
+
+/* The same where the picture is made smaller: the kernel is as many times wider across and down. */
+INLINE void wide_sums(const float *light, int width, int height, const double *leads, const float *wide, int x,
+                      int n, Four *restrict sums)
+{
+    float across[PIECE][MOST_TAPS], down[PIECE][MOST_TAPS], shares[2][PIECE];
+    int columns[PIECE], rows[PIECE];
+    const ptrdiff_t line = 4 * (ptrdiff_t)width;
+    int taps[2];
+    for (int k = 0; k < 2; k++) {
+        taps[k] = 2 * (int)ceilf(2.0f * wide[k]);
+        taps[k] = taps[k] > MOST_TAPS ? MOST_TAPS : taps[k];
+    }
+    places_of(leads, x, n, width, height, columns, rows, shares[0], shares[1]);
+    for (int i = 0; i < n; i++) wide_cubic(shares[0][i], wide[0], taps[0], across[i]);
+    for (int i = 0; i < n; i++) wide_cubic(shares[1][i], wide[1], taps[1], down[i]);
+    for (int i = 0; i < n; i++) {
+        const int left = columns[i] - taps[0] / 2 + 1, top = rows[i] - taps[1] / 2 + 1;
+        const int is_inside = left >= 0 && left + taps[0] <= width;
+        Four sum = {0};
+        for (int j = 0; j < taps[1]; j++) {
+            const float *const row = light + kept_within(top + j, height) * line;
+            Four part = {0};
+            if (is_inside)
+                for (int l = 0; l < taps[0]; l++) part += across[i][l] * four(row + 4 * (left + l));
+            else
+                for (int l = 0; l < taps[0]; l++)
+                    part += across[i][l] * four(row + 4 * kept_within(left + l, width));
+            sum += down[i][j] * part;
+        }
+        sums[i] = sum;
+    }
+}
+
+/* Light (from_width x from_height) whose every place comes from elsewhere, as R'G'B' codes. For each row of codes, six
+ * numbers lead there: a place x of it comes from ((l0 + l1 x) / (l4 + l5 x), (l2 + l3 x) / (l4 + l5 x)). `wide` is how
+ * many times smaller the picture gets across and down, 1 where it does not. */
+KERNEL void chronoxis_warp(const float *light, int from_width, int from_height, const double *leads,
+                           const float *wide, const Curve *curve, int width, int y0, int y1, uint16_t *out)
+{
+    float c[3][PIECE];
+    Four sums[PIECE];
+    const int is_narrow = wide[0] <= 1.0f && wide[1] <= 1.0f;
+    EACH_PIECE {
+        const double *const row = leads + 6 * (ptrdiff_t)y;
+        if (is_narrow)
+            narrow_sums(light, from_width, from_height, row, x, n, sums);
+        else
+            wide_sums(light, from_width, from_height, row, wide, x, n, sums);
         for (int i = 0; i < n; i++)
             for (int k = 0; k < 3; k++) c[k][i] = clamped(sums[i][k]);
         uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);

@@ -247,21 +247,34 @@ def streak(
     work.wait()
 
 
-def warp(work: RowWork, light: Pixels, leads: npt.NDArray[np.float64], transfer: int, into: Rgb16) -> None:
+def warp(
+    work: RowWork,
+    light: Pixels,
+    leads: npt.NDArray[np.float64],
+    smaller: tuple[float, float],
+    transfer: int,
+    into: Rgb16,
+) -> None:
     """R′G′B′ codes of light whose every place comes from elsewhere.
 
-    ``leads`` has the shape (height, 6): the place (x, y) comes from (l0 + l1 x, l2 + l3 x) / (l4 + l5 x)
-    with the numbers l of its row.
+    Args:
+        work: on codes of that height; what fills the light is to be done.
+        light: of a picture of any size.
+        leads: shape (height of the codes, 6): with the numbers l of its row, the place (x, y) comes from
+            (l0 + l1 x, l2 + l3 x) / (l4 + l5 x).
+        smaller: how many times smaller the picture gets across and down, 1 to 4; 1 where it does not.
+        transfer: of the codes.
+        into: the codes.
     """
     curve, (height, width) = _curve(transfer), into.shape[:2]
-    given = np.ascontiguousarray(leads, np.float64)
+    given, wide = np.ascontiguousarray(leads, np.float64), (ctypes.c_float * 2)(*smaller)
 
     def move(rows: slice) -> None:
         _library().chronoxis_warp(
-            _of(light), _of(given), ctypes.byref(curve), width, height, rows.start, rows.stop, _of(into)
-        )
+            _of(light), light.shape[1], light.shape[0], _of(given), wide, ctypes.byref(curve),
+            width, rows.start, rows.stop, _of(into),
+        )  # fmt: skip
 
-    work.wait()  # places come from rows of other cores
     work.give(move, height)
 
 

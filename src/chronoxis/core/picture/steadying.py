@@ -1,15 +1,18 @@
-"""Steadying: each recorded frame moved, turned and enlarged in one resampling, in linear light."""
+"""Steadying: what is seen of each recorded frame, moved, turned and scaled in one resampling of light."""
 
 import threading
 from math import cos, radians, sin
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture import kernels
 from chronoxis.core.picture.kernels import Picture, size_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.row_work import RowWork
+from chronoxis.core.picture.views import Seen, scaled_box
 
 _NOTHING = 1e-6
 
@@ -51,21 +54,76 @@ class SteadyWarp:
         self._bend = bend
         self._kept = threading.local()
 
-    def acts_on(self, frame: int) -> bool:
+    def steadied(self, frame: int, picture: Picture, seen: Seen | None = None) -> Picture:
+        """A recorded frame, steadied, as R′G′B′ codes: what is seen of it, or all of it at its own size.
+
+        One that is seen whole at its own size and is not moved is given back as it came.
+        """
+        height, width = size_of(picture)
+        all_of_it = Seen((0.0, 0.0, float(self._lying[0]), float(self._lying[1])), (width, height))
+        if not self._acts_on(frame) and seen in (None, all_of_it):
+            return picture
+        light, work, colour = self._light_of(height, width), RowWork(), self._picture.colour
+        kernels.pixels(work, picture, colour, light)
+        work.wait()
+        seen = seen or all_of_it
+        part = scaled_box(seen.box, self._picture, (height, width))
+        smaller = [
+            max(1.0, side * (1 - self._crop) / at) for side, at in zip(part[2:], seen.size, strict=True)
+        ]
+        if (times := int(min(smaller)) // 2) > 1:
+            sides = width // times, height // times
+            light = np.asarray(cv2.resize(light, sides, interpolation=cv2.INTER_AREA), np.float32)
+            smaller = [many / times for many in smaller]
+        codes = np.empty((seen.size[1], seen.size[0], 3), np.uint16)
+        leads = self.leads(frame, light.shape[1], light.shape[0], seen)
+        kernels.warp(work, light, leads, (smaller[0], smaller[1]), colour.transfer, codes)
+        work.wait()
+        return codes
+
+    def leads(self, frame: int, width: int, height: int, seen: Seen) -> npt.NDArray[np.float64]:
+        """From where in a decoded frame each place that is seen comes, as `kernels.warp` wants it.
+
+        Shape (height of what is seen, 6).
+        """
+        matrix, rows = self.places(frame, width, height, seen), seen.size[1]
+        along, across = matrix[:, 0], matrix[:, 1:] @ np.stack([np.arange(rows), np.ones(rows)])
+        return np.stack([across.T, np.broadcast_to(along, (rows, 3))], axis=2).reshape(rows, 6)
+
+    def places(self, frame: int, width: int, height: int, seen: Seen) -> npt.NDArray[np.float64]:
+        """From which place of a decoded frame each place that is seen comes; a projective matrix."""
+        inside = 0 <= frame - self._first < len(self._moves)
+        move = self._moves[frame - self._first] if inside else np.zeros(4)
+        leads, across = np.array(whence(move[None], self._bend))[:, :, 0], self._picture.width
+        # What is shown is enlarged about the middle, then looked for where the content was before its move.
+        shown = np.diag([(1 - self._crop) / across, (1 - self._crop) / across, 1.0])
+        turn = np.eye(3)
+        turn[:2, :2] = _turn(self._picture)
+        whole = turn.T @ np.diag([across, across, 1.0]) @ leads @ shown @ turn
+        return np.asarray(self._decoded(width, height) @ whole @ self._from_middle(seen))
+
+    def _from_middle(self, seen: Seen) -> npt.NDArray[np.float64]:
+        """From a place that is seen to one in square pixels from the middle of the decoded picture."""
+        (left, top, wide, high), (columns, rows) = seen
+        across, down = wide / columns, high / rows
+        middle = self._lying[0] / 2, self._lying[1] / 2
+        return np.array(
+            [[across, 0, left + across / 2 - middle[0]], [0, down, top + down / 2 - middle[1]], [0, 0, 1]]
+        )
+
+    def _decoded(self, width: int, height: int) -> npt.NDArray[np.float64]:
+        """From there to a place in a decoded frame of a size."""
+        across, down = width / self._lying[0], height / self._lying[1]
+        return np.array([[across, 0, (width - 1) / 2], [0, down, (height - 1) / 2], [0, 0, 1]])
+
+    @property
+    def _lying(self) -> Size:
+        return self._picture.lying(self._picture.size)
+
+    def _acts_on(self, frame: int) -> bool:
         """Whether a frame is moved, or cropped as those around it."""
         inside = 0 <= frame - self._first < len(self._moves)
         return inside and (self._crop > 0 or bool(np.abs(self._moves[frame - self._first]).max() > _NOTHING))
-
-    def corrected(self, frame: int, picture: Picture) -> Picture:
-        """A recorded frame, steadied, as R′G′B′ codes of the same size."""
-        height, width = size_of(picture)
-        leads = self.leads(frame, width, height)
-        light, codes = self._light_of(height, width), np.empty((height, width, 3), np.uint16)
-        work, colour = RowWork(), self._picture.colour
-        kernels.pixels(work, picture, colour, light)
-        kernels.warp(work, light, leads, colour.transfer, codes)
-        work.wait()
-        return codes
 
     def _light_of(self, height: int, width: int) -> kernels.Pixels:
         """Room for the light of a picture, kept by each thread: making it takes as long as filling it."""
@@ -73,26 +131,6 @@ class SteadyWarp:
         if kept is None or kept.shape != (height, width, 4):
             kept = self._kept.light = np.empty((height, width, 4), np.float32)
         return kept
-
-    def leads(self, frame: int, width: int, height: int) -> npt.NDArray[np.float64]:
-        """From where in a decoded frame each place comes, shape (height, 6), as `kernels.warp` wants it."""
-        matrix = self.places(frame, width, height)
-        along, across = matrix[:, 0], matrix[:, 1:] @ np.stack([np.arange(height), np.ones(height)])
-        return np.stack([across.T, np.broadcast_to(along, (height, 3))], axis=2).reshape(height, 6)
-
-    def places(self, frame: int, width: int, height: int) -> npt.NDArray[np.float64]:
-        """From which place of a decoded frame each place comes; a projective matrix, shape (3, 3)."""
-        upright = self._picture.rotation % 180 == 0
-        across = width if upright else height  # pixels of the upright picture's width
-        which = frame - self._first
-        leads = np.array(whence(self._moves[which : which + 1], self._bend))[:, :, 0]
-        # What is shown is enlarged about the middle, then looked for where the content was before its move.
-        shown = np.diag([(1 - self._crop) / across, (1 - self._crop) / across, 1.0])
-        turn = np.eye(3)
-        turn[:2, :2] = _turn(self._picture)
-        whole = turn.T @ np.diag([across, across, 1.0]) @ leads @ shown @ turn
-        middle = np.array([[1, 0, (width - 1) / 2], [0, 1, (height - 1) / 2], [0, 0, 1]])
-        return np.asarray(middle @ whole @ np.linalg.inv(middle))
 
 
 def _turn(picture: PictureFormat) -> npt.NDArray[np.float64]:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from math import ceil
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +18,13 @@ Box = tuple[float, float, float, float]
 """Left, top, width and height, in pixels."""
 
 
+class Seen(NamedTuple):
+    """A part of a picture as it was decoded, in its pixels, and the size that it gets before it is turned."""
+
+    box: Box
+    size: Size
+
+
 @dataclass(frozen=True, eq=False)
 class Views:
     """The views of a shot.
@@ -30,6 +37,11 @@ class Views:
 
     rows: npt.NDArray[np.float64]
     first: int
+
+    @property
+    def moves(self) -> bool:
+        """Whether they are not all alike."""
+        return len(self.rows) > 1
 
     def box(self, result_frame: int) -> Box:
         """The view of a result frame."""
@@ -68,6 +80,31 @@ def views_of(framing: Framing, picture: PictureFormat, result: Size, first: int,
     if framing.fit is Fit.FILL:
         rows = _trimmed(rows, result)
     return Views(rows, first)
+
+
+def seen_of(picture: PictureFormat, size: Size, view: Box | None, *, stretch: bool) -> Seen:
+    """What is seen of decoded pictures in a result of a size.
+
+    ``view`` is the part of the upright picture that is shown; all of it, if there is none.
+    """
+    left, top, width, height = view or (0.0, 0.0, *map(float, picture.size))
+    within = inside(width, height, size, stretch=stretch)
+    if picture.rotation == 90:
+        left, top, width, height = picture.height - top - height, left, height, width
+    elif picture.rotation == 180:
+        left, top = picture.width - left - width, picture.height - top - height
+    elif picture.rotation == 270:
+        left, top, width, height = top, picture.width - left - width, height, width
+    if picture.mirrored:
+        left = picture.lying(picture.size)[0] - left - width
+    return Seen((left, top, width, height), picture.lying(within))
+
+
+def scaled_box(box: Box, picture: PictureFormat, sides: tuple[int, int]) -> Box:
+    """A part of a decoded picture in pixels of what it was scaled to, of that height and width."""
+    width, height = picture.lying(picture.size)
+    across, down = sides[1] / width, sides[0] / height
+    return box[0] * across, box[1] * down, box[2] * across, box[3] * down
 
 
 def inside(width: float, height: float, size: Size, *, stretch: bool) -> Size:

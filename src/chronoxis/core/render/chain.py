@@ -16,10 +16,10 @@ from chronoxis.core.picture.accents.accent import accents_on
 from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.correction import corrected
 from chronoxis.core.picture.filled import Filled, Passed
-from chronoxis.core.picture.framing import framed, framed_codes, reduced
+from chronoxis.core.picture.framing import cut_out, framed, framed_codes, reduced
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.making import Making, Makings
-from chronoxis.core.picture.views import needed_size
+from chronoxis.core.picture.views import Seen, needed_size, seen_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target
 from chronoxis.core.timing.pace import Seconds
@@ -73,7 +73,8 @@ class _ShotChain:
         self._schedule, self._target = plan.schedule, target
         self._plays_backwards = plan.project.shots[shot].backwards
         self._source, self._picture = plan.sources[shot], plan.pictures[shot]
-        self._corrections, self._accents = plan.corrections[shot], plan.accents[shot]
+        self._corrections, self._warp = plan.corrections[shot], plan.warps[shot]
+        self._accents = plan.accents[shot]
         self._views, self._edges, self._shown = plan.views[shot], plan.edges[shot], plan.shown
         self._needed = needed_size(self._views, self._picture, target.size, stretch=target.stretch)
         self._makings = Makings(self._picture.colour)
@@ -92,8 +93,8 @@ class _ShotChain:
 
     def _forwards(self, reader: Reader, part: Schedule, numbers: Frames) -> Generator[VideoFrame, None, None]:
         with closing(ahead(reader.frames(np.unique(part.frames)), _DECODED_AHEAD)) as decoded:
-            for number, made in self._make(decoded, part, numbers):
-                yield self._frame(number, made)
+            for number, made, seen in self._make(decoded, part, numbers):
+                yield self._frame(number, made, seen)
 
     def _backwards(
         self, reader: Reader, part: Schedule, numbers: Frames
@@ -114,9 +115,10 @@ class _ShotChain:
 
     def _make(
         self, decoded: Iterator[tuple[int, VideoFrame]], part: Schedule, numbers: Frames
-    ) -> Iterator[tuple[int, Picture]]:
+    ) -> Iterator[tuple[int, Picture, Seen | None]]:
         """Open each result frame when its first recorded frame comes by, and close it after its last.
 
+        With each comes what is seen of the pictures, if it is that already which it was made of.
         Where the shutter changes, a later result frame may begin or end with an earlier recorded frame.
         """
         firsts = part.frames[part.offsets[:-1]]
@@ -124,7 +126,7 @@ class _ShotChain:
         order = np.argsort(firsts, kind="stable").tolist()
         opened = given = 0
         under_way: dict[int, _ResultFrame] = {}
-        made: dict[int, Picture] = {}
+        made: dict[int, tuple[Picture, Seen | None]] = {}
         for number, frame in decoded:
             self._check()
             ready = self._prepare(number, frame)
@@ -133,35 +135,53 @@ class _ShotChain:
                 frames, weights = part.sources(row)
                 way = part.way(row) if len(frames) > 1 else Way.ONE
                 passed = _passed(self._edges, frames, part.opened[row], part.closed[row], way)
-                under_way[row] = _ResultFrame(frames, weights, passed, way, self._makings.begin(way))
+                seen = self._seen(int(numbers[row])) if self._resamples_once(way) else None
+                under_way[row] = _ResultFrame(frames, weights, passed, way, self._makings.begin(way), seen)
                 opened += 1
+            steadied: dict[Seen | None, Picture] = {}
             for result in under_way.values():
-                result.take(number, ready)
+                if result.takes(number):
+                    result.take(number, self._steadied(number, ready, result.seen, steadied))
             for row in [row for row in under_way if lasts[row] <= number]:
                 done = under_way.pop(row)
-                made[row] = done.making.made()
+                made[row] = done.making.made(), done.seen
                 self._makings.end(done.way, done.making)
             while given in made:
-                yield int(numbers[given]), made.pop(given)
+                yield int(numbers[given]), *made.pop(given)
                 given += 1
 
-    def _frame(self, number: int, made: Picture) -> VideoFrame:
-        """A made picture in the result's size and format, with its accents."""
-        target, picture = self._target, self._picture
+    def _resamples_once(self, way: Way) -> bool:
+        """Whether recorded frames are brought to a result frame's view when they are steadied.
+
+        Where result frames share them, and each has another view, they are steadied whole.
+        """
+        still = self._views is None or not self._views.moves
+        return self._warp is not None and (still or not way.shares_frames)
+
+    def _steadied(
+        self, number: int, ready: Picture, seen: Seen | None, steadied: dict[Seen | None, Picture]
+    ) -> Picture:
+        """What is seen of a recorded frame, or all of it, steadied; what has been is kept in ``steadied``."""
+        if self._warp is None:
+            return ready
+        if seen not in steadied:
+            steadied[seen] = self._warp.steadied(number, ready, seen)
+        return steadied[seen]
+
+    def _seen(self, number: int) -> Seen:
+        """What a result frame shows of its pictures."""
         shown = number if self._shown is None else int(self._shown[number])
         view = self._views.box(shown) if self._views is not None else None
-        accents = accents_on(self._accents, number)
+        return seen_of(self._picture, self._target.size, view, stretch=self._target.stretch)
+
+    def _frame(self, number: int, made: Picture, is_of: Seen | None) -> VideoFrame:
+        """A made picture in the result's size and format, with its accents."""
+        target, picture, seen = self._target, self._picture, is_of or self._seen(number)
+        part = made if is_of or self._views is None else cut_out(made, picture, seen)
+        within, accents = picture.lying(seen.size), accents_on(self._accents, number)
         if not accents:
-            return framed(
-                made,
-                picture,
-                target.size,
-                target.pixel_format,
-                target.colour,
-                stretch=target.stretch,
-                view=view,
-            )
-        codes = framed_codes(made, picture, target.size, target.colour, stretch=target.stretch, view=view)
+            return framed(part, picture, within, target.size, target.pixel_format, target.colour)
+        codes = framed_codes(part, picture, within, target.size, target.colour)
         for accent in accents:
             codes = accent.applied(number, codes)
         return coded_as(codes, target.size, target.pixel_format, target.colour)
@@ -171,16 +191,24 @@ class _ResultFrame:
     """One result frame under way."""
 
     def __init__(
-        self, frames: Frames, weights: Seconds, passed: list[Passed], way: Way, making: Making
+        self,
+        frames: Frames,
+        weights: Seconds,
+        passed: list[Passed],
+        way: Way,
+        making: Making,
+        seen: Seen | None,
     ) -> None:
-        self.way, self.making = way, making
+        """``seen`` is what it shows of its pictures, if they are brought to that before it is made."""
+        self.way, self.making, self.seen = way, making, seen
         self._weights = dict(zip(frames.tolist(), weights.tolist(), strict=True))
         self._passed = dict(zip(frames.tolist(), passed, strict=True)) if passed else {}
 
+    def takes(self, number: int) -> bool:
+        return number in self._weights
+
     def take(self, number: int, picture: Picture) -> None:
-        weight = self._weights.get(number)
-        if weight is None:
-            return
+        weight = self._weights[number]
         if isinstance(self.making, Filled):
             self.making.add(picture, weight, self._passed[number])
         else:

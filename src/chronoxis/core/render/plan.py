@@ -1,7 +1,7 @@
 """A project's choices turned into all that is needed to make its result."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property, partial
 
@@ -20,6 +20,7 @@ from chronoxis.core.picture.accents.streak import StreakAccent
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.picture.steadying import SteadyWarp
 from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.picture.views import Views
 from chronoxis.core.render.credits import uncredited
@@ -46,6 +47,7 @@ class Plan:
         colour: how the result's code values stand for light.
         views: for each shot, which part of its pictures it shows; None where it is all of them.
         corrections: for each shot, what is done to its recorded frames first.
+        warps: for each shot, what moves them then, in one resampling with its view; None where nothing does.
         unmeasured: keys of footage whose pictures have to be measured before all choices take effect.
         music_sources: the opened footage that music is made of, by key.
         accents: for each shot, looks on its result frames.
@@ -61,6 +63,7 @@ class Plan:
     colour: Colour
     views: tuple[Views | None, ...]
     corrections: tuple[tuple[Correction, ...], ...]
+    warps: tuple[SteadyWarp | None, ...]
     unmeasured: tuple[str, ...] = ()
     accents: tuple[tuple[Accent, ...], ...]
     shown: Frames | None = None
@@ -81,6 +84,11 @@ class Plan:
     def pictures(self) -> list[PictureFormat]:
         """What the recorded pictures of each shot are like."""
         return [source.facts.picture for source in self.sources]
+
+    @property
+    def uncorrected(self) -> "Plan":
+        """The same result of recorded frames as they are."""
+        return replace(self, corrections=((),) * len(self.sources), warps=(None,) * len(self.sources))
 
     @property
     def is_whole(self) -> bool:
@@ -154,7 +162,7 @@ class Plan:
     @property
     def changes_pictures(self) -> bool:
         """Whether anything but size and format of recorded frames may be changed."""
-        return any(self.accents) or any(self.corrections)
+        return any(self.accents) or any(self.corrections) or any(self.warps)
 
 
 def _alike(one: Source, other: Source) -> bool:

@@ -11,16 +11,15 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import check_views
-from chronoxis.core.model.project import Project, Shot
+from chronoxis.core.model.project import Project
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
 from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, passers_by
 from chronoxis.core.render.nested import with_nested
 from chronoxis.core.render.plan import Plan, result_size
-from chronoxis.core.render.steadied import Steadied, Swaying, swaying, unfollowed
+from chronoxis.core.render.steadied import Swaying, swaying, unfollowed
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule, make_schedule
 from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
@@ -92,8 +91,12 @@ def make_plan(
         colour=colour,
         views=_views(project, of_shots, schedule, size),
         corrections=tuple(
-            corrections_of(shot, project.footage_of(shot), source, trace) + _moved(shot, source, course)
-            for shot, source, trace, course in zip(project.shots, of_shots, found, steady, strict=True)
+            corrections_of(shot, project.footage_of(shot), source, trace)
+            for shot, source, trace in zip(project.shots, of_shots, found, strict=True)
+        ),
+        warps=tuple(
+            course.warp(source) if course is not None and shot.steady.is_on else None
+            for shot, source, course in zip(project.shots, of_shots, steady, strict=True)
         ),
         unmeasured=tuple(
             dict.fromkeys(
@@ -163,7 +166,3 @@ def _timing(
     return ShotTiming(
         shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared, *sway
     )
-
-
-def _moved(shot: Shot, source: Source, course: Steadied | None) -> tuple[Correction, ...]:
-    return (course.warp(source),) if course is not None and shot.steady.is_on else ()

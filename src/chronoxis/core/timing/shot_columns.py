@@ -40,6 +40,11 @@ class Way(StrEnum):
         """Whether steps along the motion are filled in."""
         return self in _FILLED.values()
 
+    @property
+    def shares_frames(self) -> bool:
+        """Whether result frames next to one another are made of the same recorded ones."""
+        return self in (Way.CLEAR, Way.IN_BETWEEN)
+
 
 _FILLED = {Fill.QUICK: Way.FILLED_QUICK, Fill.GOOD: Way.FILLED_GOOD, Fill.FINEST: Way.FILLED_FINEST}
 WAYS = tuple(Way)
