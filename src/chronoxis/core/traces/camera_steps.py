@@ -29,14 +29,13 @@ Places = npt.NDArray[np.float32]
 ROWS = 270
 """Of the pictures that are looked at."""
 
-_CORNERS = 1500
 _QUALITY = 0.0005  # of the clearest corner
 _CELLS = (12, 7)  # parts of a picture across and down
 _FEW, _MORE = 2, 3  # corners of each that are followed at first, and where not all agree
 _APART = 7  # pixels between corners
 _WINDOW = (13, 13)
 _FINE_ENOUGH = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
-_LEVELS = 3
+_LEVELS = 2
 _BACK = 0.35  # pixels by which a corner may miss where it began
 _AGREE = 0.6  # pixels by which a corner may miss the similarity
 _FINE = 64  # rows from which on corners are found on half as fine a picture
@@ -189,14 +188,15 @@ def _corners(picture: Grey) -> tuple[Places, npt.NDArray[np.int64]]:
     """
     # Found on half as fine a picture: where exactly they are, following them tells.
     small = cv2.pyrDown(picture) if min(picture.shape) >= _FINE else picture
-    found = cv2.goodFeaturesToTrack(small, _CORNERS, _QUALITY, _APART * small.shape[1] / picture.shape[1])
-    if found is None:
-        return np.empty((0, 2), np.float32), np.empty(0, np.int64)
+    clear = cv2.cornerMinEigenVal(small, 3)
+    apart = 2 * round(_APART * small.shape[1] / picture.shape[1] / 2) + 1
+    highest = cv2.dilate(clear, np.ones((apart, apart), np.uint8))
+    rows, columns = np.nonzero((clear >= highest) & (clear > _QUALITY * highest.max()))
     scale = np.array(picture.shape[::-1], np.float32) / np.array(small.shape[::-1], np.float32)
-    fine = np.asarray(found, np.float32).reshape(-1, 2) * scale  # the clearest first
-    corners = np.minimum(fine, np.array(picture.shape[::-1]) - 1).astype(np.float32)
+    corners = np.minimum(np.stack([columns, rows], 1) * scale, np.array(picture.shape[::-1]) - 1)
+    corners = corners.astype(np.float32)
     cells = _cells_of(corners, picture.shape)
-    order = np.argsort(cells, kind="stable")
+    order = np.lexsort((-clear[rows, columns], cells))
     ranks = np.empty(len(order), np.int64)
     ranks[order] = np.arange(len(order)) - np.searchsorted(cells[order], cells[order])
     return corners, ranks
@@ -250,7 +250,8 @@ def _fitted(
     rows = np.stack([across, down], axis=1)
     whole, wanted = rows[agreeing].reshape(-1, 6), ends[agreeing].reshape(-1).astype(np.float64)
     normal, aims = whole.T @ whole + _HELD * np.eye(6), whole.T @ wanted
-    fit, spread = np.linalg.solve(normal, aims), np.linalg.inv(normal)[4:, 4:]
+    inverse = np.linalg.inv(normal)
+    fit, spread = inverse @ aims, inverse[4:, 4:]
     missed = wanted - whole @ fit
     chance = float(missed @ missed) / max(1, len(wanted) - 6) + 1e-30
     a, b, right, down_, p, q = fit.tolist()
