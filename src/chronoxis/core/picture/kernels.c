@@ -38,6 +38,7 @@ typedef struct {
 typedef struct {
     float toe, slope, dark;
     float polynomial[7], inverse[7];
+    float short_polynomial[6]; /* as right as `In whole numbers` needs */
     const float *table;
     const uint16_t *encoded;
 } Curve;
@@ -119,48 +120,215 @@ INLINE void light_of(const Curve *curve, float *restrict codes, int n)
     }
 }
 
+/* Codes of n of light, in place: the inverse of `light_of`, by a polynomial of the square root. */
+INLINE void codes_for(const Curve *curve, float *restrict light, int n)
+{
+    if (curve->encoded) {
+        for (int i = 0; i < n; i++) {
+            const int step = (int)(sqrtf(sqrtf(light[i])) * 65535.0f + 0.5f); /* the finer the darker */
+            light[i] = curve->encoded[step] * (1.0f / 65535.0f);
+        }
+        return;
+    }
+    const float toe = curve->dark, slope = 1.0f / curve->slope, *p = curve->inverse;
+    for (int i = 0; i < n; i++) {
+        const float x = light[i], root = sqrtf(x);
+        const float above =
+            ((((((p[6] * root + p[5]) * root + p[4]) * root + p[3]) * root + p[2]) * root + p[1]) * root + p[0]);
+        light[i] = x < toe ? slope * x : above;
+    }
+}
+
+/* R'G'B' codes of n pixels of three rows of channels from 0 to 1. */
+INLINE void store_codes(const float *restrict r, const float *restrict g, const float *restrict b, int n,
+                        uint16_t *restrict to)
+{
+    for (int i = 0; i < n; i++) {
+        to[3 * i] = (uint16_t)(int)(r[i] * 65535.0f + 0.5f);
+        to[3 * i + 1] = (uint16_t)(int)(g[i] * 65535.0f + 0.5f);
+        to[3 * i + 2] = (uint16_t)(int)(b[i] * 65535.0f + 0.5f);
+    }
+}
+
 #define EACH_PIECE                                                                                           \
     for (int y = y0; y < y1; y++)                                                                            \
         for (int x = 0, n; x < width && (n = width - x < PIECE ? width - x : PIECE, 1); x += PIECE)
 
-/* Adds the weighted light of frames to sums: three planes of `size` floats. */
-KERNEL void chronoxis_add_light(const Frame *frames, int count, const Curve *curve, int width, int y0, int y1,
-                                float *sums, ptrdiff_t size)
+/* In whole numbers of 16 bits, of which the processor has twice as many at a time as of floats: for frames of 8 bits.
+ * Codes are parts of UNIT, which leaves room for those above white (up to 2.16) and below black; light is parts of
+ * WHITE, which leaves room for what the polynomial comes by. Codes are right to a thirtieth of one of eight bits; light to a fifth at worst, where sRGB is steepest. */
+enum { UNIT = 15168, WHITE = 26000 };
+
+/* The product of two shares of 32768, rounded. */
+INLINE int16_t share_of(int16_t a, int16_t b) { return (int16_t)(((((int32_t)a * b) >> 14) + 1) >> 1); }
+
+INLINE int16_t whole(float x) { return (int16_t)lrintf(x); }
+
+INLINE int is_quick(const Frame *frame, const Curve *curve)
 {
-    float c[3][PIECE + 1];
+    const float *const m = frame->matrix;
+    return frame->kind == YUV8 && frame->across == 1 && m[0] == m[4] && m[0] == m[8] && !curve->table;
+}
+
+/* Codes of n pixels of a row, as parts of UNIT. */
+INLINE void whole_codes_of(const Frame *frame, int y, int x0, int n, int16_t (*restrict c)[PIECE + 1])
+{
+    const float *const m = frame->matrix;
+    const uint8_t *restrict luma = (const uint8_t *)frame->planes[0] + y * frame->strides[0] + x0;
+    const uint8_t *restrict cb = (const uint8_t *)frame->planes[1] + (y >> frame->down) * frame->strides[1] + x0 / 2;
+    const uint8_t *restrict cr = (const uint8_t *)frame->planes[2] + (y >> frame->down) * frame->strides[2] + x0 / 2;
+    const int halves = (n + 1) / 2;
+    int16_t half[PIECE / 2 + 1];
+    for (int k = 0; k < 3; k++) {
+        const float *const w = m + 4 * k;
+        const int16_t of_cb = whole(w[1] * UNIT * 128), of_cr = whole(w[2] * UNIT * 128);
+        const int16_t offset = whole((w[3] + 128.0f * (w[1] + w[2])) * UNIT);
+        for (int i = 0; i < halves; i++)
+            half[i] = share_of((int16_t)((cb[i] - 128) * 256), of_cb) +
+                      share_of((int16_t)((cr[i] - 128) * 256), of_cr) + offset;
+        int16_t *restrict to = c[k];
+        for (int i = 0; i < halves; i++) to[2 * i] = to[2 * i + 1] = half[i];
+    }
+    const int16_t of_luma = whole(m[0] * UNIT * 256);
+    int16_t *restrict r = c[0], *restrict g = c[1], *restrict b = c[2];
+    for (int i = 0; i < n; i++) {
+        const int16_t l = share_of((int16_t)(luma[i] * 128), of_luma);
+        r[i] += l;
+        g[i] += l;
+        b[i] += l;
+    }
+}
+
+INLINE int16_t whole_clamped(int16_t x) { return x < 0 ? 0 : (x > UNIT ? UNIT : x); }
+
+/* Adds the weighted light of n codes, which are parts of UNIT. */
+INLINE void add_whole_light(const Curve *curve, float weight, const int16_t *restrict codes, int n,
+                            float *restrict sums)
+{
+    const float stretch = 32768.0f / (2 * UNIT); /* what a share of 32768 lacks to be a code */
+    int16_t p[6];
+    float power = WHITE;
+    for (int d = 0; d < 6; d++) {
+        p[d] = whole(curve->short_polynomial[d] * power);
+        power *= stretch;
+    }
+    const int16_t toe = whole(curve->toe * 2 * UNIT), slope = whole(curve->slope * WHITE * stretch);
+    const float scale = weight / WHITE;
+    for (int i = 0; i < n; i++) {
+        const int16_t x = (int16_t)(2 * whole_clamped(codes[i]));
+        int16_t above = p[5];
+        for (int d = 4; d >= 0; d--) above = share_of(above, x) + p[d];
+        const int16_t light = x < toe ? share_of(x, slope) : above;
+        sums[i] += scale * light;
+    }
+}
+
+/* What frames are gathered into: three planes of `size` floats, or R'G'B' codes of what there is then. */
+typedef struct {
+    const float *before; /* planes that were gathered earlier; NULL if there are none */
+    float *planes;       /* that come out; NULL for codes */
+    uint16_t *codes;
+    ptrdiff_t size;
+    float scale;         /* of what is gathered, for codes to end at 1 */
+    const float *more;   /* light of four floats a pixel, which is not scaled; or NULL */
+} Gathered;
+
+INLINE void begin_with(const Gathered *into, ptrdiff_t at, int n, float first, float (*restrict all)[PIECE])
+{
+    for (int k = 0; k < 3; k++)
+        if (into->before)
+            memcpy(all[k], into->before + k * into->size + at, n * sizeof(float));
+        else
+            for (int i = 0; i < n; i++) all[k][i] = first;
+}
+
+INLINE void end_with(const Gathered *into, ptrdiff_t at, int n, const Curve *curve, float (*restrict all)[PIECE])
+{
+    if (into->planes) {
+        for (int k = 0; k < 3; k++) memcpy(into->planes + k * into->size + at, all[k], n * sizeof(float));
+        return;
+    }
+    for (int k = 0; k < 3; k++) {
+        float *restrict row = all[k];
+        for (int i = 0; i < n; i++) row[i] *= into->scale;
+        if (into->more) {
+            const float *restrict extra = into->more + 4 * at + k;
+            for (int i = 0; i < n; i++) row[i] += extra[4 * i];
+        }
+        for (int i = 0; i < n; i++) row[i] = clamped(row[i]);
+        if (curve) codes_for(curve, row, n);
+    }
+    store_codes(all[0], all[1], all[2], n, into->codes + 3 * at);
+}
+
+/* The sum of the weighted light of frames. */
+KERNEL void chronoxis_add_light(const Frame *frames, int count, const Curve *curve, int width, int y0, int y1,
+                                const Gathered *into)
+{
+    float all[3][PIECE], c[3][PIECE + 1];
+    int16_t quick[3][PIECE + 1];
     EACH_PIECE {
-        float *restrict to[3];
-        for (int k = 0; k < 3; k++) to[k] = sums + k * size + (ptrdiff_t)y * width + x;
-        float all[3][PIECE];
-        for (int k = 0; k < 3; k++) memcpy(all[k], to[k], n * sizeof(float));
+        const ptrdiff_t at = (ptrdiff_t)y * width + x;
+        begin_with(into, at, n, 0.0f, all);
         for (int f = 0; f < count; f++) {
             const float weight = frames[f].weight;
+            if (is_quick(&frames[f], curve)) {
+                whole_codes_of(&frames[f], y, x, n, quick);
+                for (int k = 0; k < 3; k++) add_whole_light(curve, weight, quick[k], n, all[k]);
+                continue;
+            }
             codes_of(&frames[f], y, x, n, c[0], c[1], c[2]);
             for (int k = 0; k < 3; k++) {
                 light_of(curve, c[k], n);
                 for (int i = 0; i < n; i++) all[k][i] += weight * c[k][i];
             }
         }
-        for (int k = 0; k < 3; k++) memcpy(to[k], all[k], n * sizeof(float));
+        end_with(into, at, n, curve, all);
     }
 }
 
-/* Keeps the brightest codes of frames, or the darkest, in three planes of `size` floats. */
+/* Keeps the larger of n numbers, or the smaller. */
+#define KEEP(TO, FROM)                                                                                       \
+    do {                                                                                                     \
+        if (brightest)                                                                                       \
+            for (int i = 0; i < n; i++) (TO)[i] = (TO)[i] > (FROM)[i] ? (TO)[i] : (FROM)[i];                 \
+        else                                                                                                 \
+            for (int i = 0; i < n; i++) (TO)[i] = (TO)[i] < (FROM)[i] ? (TO)[i] : (FROM)[i];                 \
+    } while (0)
+
+/* The brightest codes of frames, or the darkest. */
 KERNEL void chronoxis_keep_extreme(const Frame *frames, int count, int brightest, int width, int y0, int y1,
-                                   float *kept, ptrdiff_t size)
+                                   const Gathered *into)
 {
-    float c[3][PIECE + 1];
+    float all[3][PIECE], c[3][PIECE + 1];
+    int16_t quick[3][PIECE + 1], kept[3][PIECE];
+    const Curve any = {0};
     EACH_PIECE {
+        const ptrdiff_t at = (ptrdiff_t)y * width + x;
+        begin_with(into, at, n, brightest ? 0.0f : 1.0f, all);
+        for (int k = 0; k < 3; k++)
+            for (int i = 0; i < n; i++) kept[k][i] = brightest ? 0 : UNIT;
         for (int f = 0; f < count; f++) {
+            if (is_quick(&frames[f], &any)) {
+                whole_codes_of(&frames[f], y, x, n, quick);
+                for (int k = 0; k < 3; k++) {
+                    int16_t *restrict to = kept[k];
+                    KEEP(to, quick[k]);
+                }
+                continue;
+            }
             codes_of(&frames[f], y, x, n, c[0], c[1], c[2]);
             for (int k = 0; k < 3; k++) {
-                float *restrict to = kept + k * size + (ptrdiff_t)y * width + x;
-                if (brightest)
-                    for (int i = 0; i < n; i++) to[i] = to[i] > c[k][i] ? to[i] : c[k][i];
-                else
-                    for (int i = 0; i < n; i++) to[i] = to[i] < c[k][i] ? to[i] : c[k][i];
+                float *restrict to = all[k];
+                KEEP(to, c[k]);
             }
         }
+        for (int k = 0; k < 3; k++) {
+            float *restrict to = all[k];
+            for (int i = 0; i < n; i++) c[k][i] = whole_clamped(kept[k][i]) * (1.0f / UNIT);
+            KEEP(to, c[k]);
+        }
+        end_with(into, at, n, NULL, all);
     }
 }
 
@@ -209,51 +377,6 @@ KERNEL void chronoxis_median(const Frame *frames, int count, int width, int y0, 
     }
 }
 
-/* Codes of n of light, in place: the inverse of `light_of`, by a polynomial of the square root. */
-INLINE void codes_for(const Curve *curve, float *restrict light, int n)
-{
-    if (curve->encoded) {
-        for (int i = 0; i < n; i++) {
-            const int step = (int)(sqrtf(sqrtf(light[i])) * 65535.0f + 0.5f); /* the finer the darker */
-            light[i] = curve->encoded[step] * (1.0f / 65535.0f);
-        }
-        return;
-    }
-    const float toe = curve->dark, slope = 1.0f / curve->slope, *p = curve->inverse;
-    for (int i = 0; i < n; i++) {
-        const float x = light[i], root = sqrtf(x);
-        const float above =
-            ((((((p[6] * root + p[5]) * root + p[4]) * root + p[3]) * root + p[2]) * root + p[1]) * root + p[0]);
-        light[i] = x < toe ? slope * x : above;
-    }
-}
-
-/* R'G'B' codes of three planes of codes, or of light if there is a curve, scaled to end at 1. More light, of
- * four floats a pixel, may be added that is not scaled. */
-KERNEL void chronoxis_encode(const float *planes, ptrdiff_t size, float scale, const float *more,
-                             const Curve *curve, int width, int y0, int y1, uint16_t *out)
-{
-    float c[3][PIECE];
-    EACH_PIECE {
-        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
-        for (int k = 0; k < 3; k++) {
-            const float *restrict from = planes + k * size + (ptrdiff_t)y * width + x;
-            for (int i = 0; i < n; i++) c[k][i] = from[i] * scale;
-            if (more) {
-                const float *restrict extra = more + 4 * ((ptrdiff_t)y * width + x) + k;
-                for (int i = 0; i < n; i++) c[k][i] += extra[4 * i];
-            }
-            for (int i = 0; i < n; i++) c[k][i] = clamped(c[k][i]);
-            if (curve) codes_for(curve, c[k], n);
-        }
-        for (int i = 0; i < n; i++) {
-            to[3 * i] = (uint16_t)(int)(c[0][i] * 65535.0f + 0.5f);
-            to[3 * i + 1] = (uint16_t)(int)(c[1][i] * 65535.0f + 0.5f);
-            to[3 * i + 2] = (uint16_t)(int)(c[2][i] * 65535.0f + 0.5f);
-        }
-    }
-}
-
 /* Light times a gain for each channel, and perhaps one for each row, as R'G'B' codes. */
 KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *gains, const float *by_row,
                            int width, int y0, int y1, uint16_t *out)
@@ -268,11 +391,7 @@ KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *
             for (int i = 0; i < n; i++) c[k][i] = clamped(c[k][i] * gain);
             codes_for(curve, c[k], n);
         }
-        for (int i = 0; i < n; i++) {
-            to[3 * i] = (uint16_t)(int)(c[0][i] * 65535.0f + 0.5f);
-            to[3 * i + 1] = (uint16_t)(int)(c[1][i] * 65535.0f + 0.5f);
-            to[3 * i + 2] = (uint16_t)(int)(c[2][i] * 65535.0f + 0.5f);
-        }
+        store_codes(c[0], c[1], c[2], n, to);
     }
 }
 
@@ -397,8 +516,7 @@ KERNEL void chronoxis_codes(const Frame *frame, int width, int height, int y0, i
     EACH_PIECE {
         smooth_codes_of(frame, y, x, n, width, height, c[0], c[1], c[2]);
         uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
-        for (int i = 0; i < n; i++)
-            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+        store_codes(c[0], c[1], c[2], n, to);
     }
 }
 
@@ -660,8 +778,7 @@ KERNEL void chronoxis_encode_pixels(float *sums, float scale, const Curve *curve
             for (int i = 0; i < n; i++) c[k][i] = clamped(from[4 * i + k] * scale);
             codes_for(curve, c[k], n);
         }
-        for (int i = 0; i < n; i++)
-            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+        store_codes(c[0], c[1], c[2], n, to);
         memset(from, 0, 4 * n * sizeof(float));
     }
 }
@@ -757,8 +874,7 @@ KERNEL void chronoxis_unslant(const Slant *s, const Curve *curve, int is_steep, 
             for (int k = 0; k < 3; k++) c[k][i] = clamped(one[k] + share * (other[k] - one[k]));
         }
         for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
-        for (int i = 0; i < n; i++)
-            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+        store_codes(c[0], c[1], c[2], n, to);
     }
 }
 
@@ -905,10 +1021,8 @@ KERNEL void chronoxis_warp(const float *light, int from_width, int from_height, 
             wide_sums(light, from_width, from_height, row, wide, x, n, sums);
         for (int i = 0; i < n; i++)
             for (int k = 0; k < 3; k++) c[k][i] = clamped(sums[i][k]);
-        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
         for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
-        for (int i = 0; i < n; i++)
-            for (int k = 0; k < 3; k++) to[3 * i + k] = (uint16_t)(int)(c[k][i] * 65535.0f + 0.5f);
+        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
     }
 }
 

@@ -8,6 +8,7 @@ Light is linear, 0 to 1.
 
 import ctypes
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import cache
 from importlib.util import find_spec
 from math import ceil, hypot, log2
@@ -72,8 +73,20 @@ class _Curve(ctypes.Structure):
         ("dark", ctypes.c_float),
         ("polynomial", ctypes.c_float * 7),
         ("inverse", ctypes.c_float * 7),
+        ("short_polynomial", ctypes.c_float * 6),
         ("table", ctypes.c_void_p),
         ("encoded", ctypes.c_void_p),
+    )
+
+
+class _Gathered(ctypes.Structure):
+    _fields_ = (
+        ("before", ctypes.c_void_p),
+        ("planes", ctypes.c_void_p),
+        ("codes", ctypes.c_void_p),
+        ("size", ctypes.c_ssize_t),
+        ("scale", ctypes.c_float),
+        ("more", ctypes.c_void_p),
     )
 
 
@@ -101,34 +114,68 @@ def _library() -> ctypes.CDLL:
     return ctypes.CDLL(spec.origin)
 
 
+@dataclass(frozen=True)
+class Gathered:
+    """What pictures are gathered into.
+
+    Attributes:
+        before: what was gathered of those before them; None if there were none.
+        into: planes that take in all of it (which may be those before), or R′G′B′ codes of it.
+        scale: of the planes, for codes.
+        more: light that is added for codes, not scaled.
+    """
+
+    before: Planes | None
+    into: Planes | Rgb16
+    scale: float = 1.0
+    more: Pixels | None = None
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Height and width."""
+        return self.into.shape[:2] if self._ends else self.into.shape[1:]
+
+    @property
+    def _ends(self) -> bool:
+        return self.into.dtype == np.uint16
+
+    def described(self) -> _Gathered:
+        """As C reads it; this must be kept as long."""
+        height, width = self.size
+        planes, codes = (None, self.into) if self._ends else (self.into, None)
+        return _Gathered(
+            _of(self.before), _of(planes), _of(codes), height * width, self.scale, _of(self.more)
+        )
+
+
 def add_light(
-    work: RowWork, pictures: Sequence[Picture], weights: Sequence[float], colour: Colour, sums: Planes
+    work: RowWork, pictures: Sequence[Picture], weights: Sequence[float], colour: Colour, gathered: Gathered
 ) -> None:
-    """Add the weighted light of pictures to planes."""
-    frames, curve, width = _frames(pictures, colour, weights), _curve(colour.transfer), sums.shape[2]
-    size = ctypes.c_ssize_t(sums.shape[1] * width)
+    """Add up the weighted light of pictures; codes are of its sum."""
+    frames, curve, given = _frames(pictures, colour, weights), _curve(colour.transfer), gathered.described()
 
     def add(rows: slice) -> None:
         _library().chronoxis_add_light(
-            frames.given, len(pictures), ctypes.byref(curve), width, rows.start, rows.stop, _of(sums), size
-        )
+            frames.given, len(pictures), ctypes.byref(curve), gathered.size[1], rows.start, rows.stop,
+            ctypes.byref(given),
+        )  # fmt: skip
 
-    work.give(add, sums.shape[1])
+    work.give(add, gathered.size[0])
 
 
 def keep_extreme(
-    work: RowWork, pictures: Sequence[Picture], colour: Colour, kept: Planes, *, brightest: bool
+    work: RowWork, pictures: Sequence[Picture], colour: Colour, gathered: Gathered, *, brightest: bool
 ) -> None:
-    """Keep in planes, channel by channel, the brightest or the darkest codes, 0 to 1, of what comes."""
-    frames, width = _frames(pictures, colour), kept.shape[2]
-    size = ctypes.c_ssize_t(kept.shape[1] * width)
+    """Keep, channel by channel, the brightest or the darkest codes, 0 to 1, of what comes."""
+    frames, given = _frames(pictures, colour), gathered.described()
 
     def keep(rows: slice) -> None:
         _library().chronoxis_keep_extreme(
-            frames.given, len(pictures), int(brightest), width, rows.start, rows.stop, _of(kept), size
-        )
+            frames.given, len(pictures), int(brightest), gathered.size[1], rows.start, rows.stop,
+            ctypes.byref(given),
+        )  # fmt: skip
 
-    work.give(keep, kept.shape[1])
+    work.give(keep, gathered.size[0])
 
 
 def median(work: RowWork, pictures: Sequence[Picture], colour: Colour, into: Rgb16) -> None:
@@ -141,34 +188,6 @@ def median(work: RowWork, pictures: Sequence[Picture], colour: Colour, into: Rgb
         )
 
     work.give(sort, into.shape[0])
-
-
-def encode(
-    work: RowWork,
-    planes: Planes,
-    scale: float,
-    transfer: int | None,
-    into: Rgb16,
-    more: Pixels | None = None,
-) -> None:
-    """R′G′B′ codes of scaled planes: of light, perhaps with ``more`` of it; without a transfer of codes."""
-    curve = None if transfer is None else ctypes.byref(_curve(transfer))
-    size, width = ctypes.c_ssize_t(into.shape[0] * into.shape[1]), into.shape[1]
-
-    def write(rows: slice) -> None:
-        _library().chronoxis_encode(
-            _of(planes),
-            size,
-            ctypes.c_float(scale),
-            _of(more),
-            curve,
-            width,
-            rows.start,
-            rows.stop,
-            _of(into),
-        )
-
-    work.give(write, into.shape[0])
 
 
 def gain(
@@ -554,6 +573,7 @@ def _curve(transfer: int) -> _Curve:
     light_ = to_linear(codes_, transfer)
     steep = np.minimum(1 / np.gradient(light_, codes_), 8)
     curve.polynomial[:] = Polynomial.fit(codes_, light_, 6, w=steep).convert().coef.tolist()
+    curve.short_polynomial[:] = Polynomial.fit(codes_, light_, 5, w=steep).convert().coef.tolist()
     curve.inverse[:] = Polynomial.fit(np.sqrt(light_), codes_, 6).convert().coef.tolist()
     return curve
 
