@@ -201,9 +201,8 @@ INLINE void whole_codes_of(const Frame *frame, int y, int x0, int n, int16_t (*r
 
 INLINE int16_t whole_clamped(int16_t x) { return x < 0 ? 0 : (x > UNIT ? UNIT : x); }
 
-/* Adds the weighted light of n codes, which are parts of UNIT. */
-INLINE void add_whole_light(const Curve *curve, float weight, const int16_t *restrict codes, int n,
-                            float *restrict sums)
+/* Light of n codes, in place: parts of UNIT become parts of WHITE. */
+INLINE void whole_light_of(const Curve *curve, int16_t *restrict codes, int n)
 {
     const float stretch = 32768.0f / (2 * UNIT); /* what a share of 32768 lacks to be a code */
     int16_t p[6];
@@ -213,13 +212,11 @@ INLINE void add_whole_light(const Curve *curve, float weight, const int16_t *res
         power *= stretch;
     }
     const int16_t toe = whole(curve->toe * 2 * UNIT), slope = whole(curve->slope * WHITE * stretch);
-    const float scale = weight / WHITE;
     for (int i = 0; i < n; i++) {
         const int16_t x = (int16_t)(2 * whole_clamped(codes[i]));
         int16_t above = p[5];
         for (int d = 4; d >= 0; d--) above = share_of(above, x) + p[d];
-        const int16_t light = x < toe ? share_of(x, slope) : above;
-        sums[i] += scale * light;
+        codes[i] = x < toe ? share_of(x, slope) : above;
     }
 }
 
@@ -274,7 +271,10 @@ KERNEL void chronoxis_add_light(const Frame *frames, int count, const Curve *cur
             const float weight = frames[f].weight;
             if (is_quick(&frames[f], curve)) {
                 whole_codes_of(&frames[f], y, x, n, quick);
-                for (int k = 0; k < 3; k++) add_whole_light(curve, weight, quick[k], n, all[k]);
+                for (int k = 0; k < 3; k++) {
+                    whole_light_of(curve, quick[k], n);
+                    for (int i = 0; i < n; i++) all[k][i] += weight * (1.0f / WHITE) * quick[k][i];
+                }
                 continue;
             }
             codes_of(&frames[f], y, x, n, c[0], c[1], c[2]);
@@ -520,12 +520,38 @@ KERNEL void chronoxis_codes(const Frame *frame, int width, int height, int y0, i
     }
 }
 
+/* Adds n numbers of a row to sums, codes to the first three and light to the others: as floats from 0 to 1. */
+INLINE void look_at(const Frame *frame, const Curve *curve, int y, int x, int n, float (*restrict sums)[PIECE])
+{
+    float c[3][PIECE + 1];
+    codes_of(frame, y, x, n, c[0], c[1], c[2]);
+    for (int k = 0; k < 3; k++) {
+        for (int i = 0; i < n; i++) sums[k][i] += c[k][i];
+        light_of(curve, c[k], n);
+        for (int i = 0; i < n; i++) sums[3 + k][i] += c[k][i];
+    }
+}
+
+INLINE void look_quickly_at(const Frame *frame, const Curve *curve, int y, int x, int n,
+                            int32_t (*restrict sums)[PIECE])
+{
+    int16_t c[3][PIECE + 1];
+    whole_codes_of(frame, y, x, n, c);
+    for (int k = 0; k < 3; k++) {
+        for (int i = 0; i < n; i++) sums[k][i] += whole_clamped(c[k][i]);
+        whole_light_of(curve, c[k], n);
+        for (int i = 0; i < n; i++) sums[3 + k][i] += c[k][i];
+    }
+}
+
 /* A small picture of means over blocks of a frame, of codes and of light, each of rows x columns x 3; of every
  * block so many lines are looked at. Here y0 and y1 are rows of the small picture. */
 KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, int height, int columns, int rows,
                              int lines, int y0, int y1, float *codes, float *light)
 {
-    float c[3][PIECE + 1], sums[6][PIECE];
+    float sums[6][PIECE];
+    int32_t whole_sums[6][PIECE];
+    const int quick = is_quick(frame, curve);
     float *const into[2] = {codes, light};
     for (int y = y0; y < y1; y++) {
         const int top = (int)((int64_t)y * height / rows), bottom = (int)((int64_t)(y + 1) * height / rows);
@@ -534,16 +560,17 @@ KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, 
         int column = 0, end = (width + columns - 1) / columns;
         for (int x = 0; x < width; x += PIECE) {
             const int n = width - x < PIECE ? width - x : PIECE;
-            memset(sums, 0, sizeof sums);
+            if (quick)
+                memset(whole_sums, 0, sizeof whole_sums);
+            else
+                memset(sums, 0, sizeof sums);
             for (int line = 0; line < looked; line++) {
                 int at = top + (2 * line + 1) * high / (2 * looked);
                 at = at < height ? at : height - 1;
-                codes_of(frame, at, x, n, c[0], c[1], c[2]);
-                for (int k = 0; k < 3; k++) {
-                    for (int i = 0; i < n; i++) sums[k][i] += c[k][i];
-                    light_of(curve, c[k], n);
-                    for (int i = 0; i < n; i++) sums[3 + k][i] += c[k][i];
-                }
+                if (quick)
+                    look_quickly_at(frame, curve, at, x, n, whole_sums);
+                else
+                    look_at(frame, curve, at, x, n, sums);
             }
             for (int i = 0; i < n;) {
                 while (x + i >= end) {
@@ -551,10 +578,17 @@ KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, 
                     end = (int)(((int64_t)(column + 1) * width + columns - 1) / columns);
                 }
                 const int until = end - x < n ? end - x : n;
-                float of[6] = {0};
-                for (; i < until; i++)
-                    for (int k = 0; k < 6; k++) of[k] += sums[k][i];
-                for (int k = 0; k < 6; k++) into[k / 3][3 * ((ptrdiff_t)y * columns + column) + k % 3] += of[k];
+                for (int k = 0; k < 6; k++) {
+                    float of = 0.0f;
+                    int32_t whole_of = 0;
+                    if (quick)
+                        for (int j = i; j < until; j++) whole_of += whole_sums[k][j];
+                    else
+                        for (int j = i; j < until; j++) of += sums[k][j];
+                    const float all = quick ? whole_of * (1.0f / (k < 3 ? UNIT : WHITE)) : of;
+                    into[k / 3][3 * ((ptrdiff_t)y * columns + column) + k % 3] += all;
+                }
+                i = until;
             }
         }
         int begin = 0;

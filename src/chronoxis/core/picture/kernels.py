@@ -544,9 +544,15 @@ def _describe(frame: _Frame, picture: VideoFrame, colour: Colour, frames: _Given
     for number, plane in enumerate(picture.planes[:3]):
         frame.planes[number], frame.strides[number] = plane.buffer_ptr, plane.line_size
     frame.across, frame.down = _halved(picture)
-    frame.matrix[:] = colour.rgb_matrix(depth).ravel().tolist()
+    frame.matrix[:] = _matrix(colour, depth)
     frames.kept.append(picture)
     return True
+
+
+@cache
+def _matrix(colour: Colour, depth: int) -> list[float]:
+    matrix: list[float] = colour.rgb_matrix(depth).ravel().tolist()
+    return matrix
 
 
 def _halved(frame: VideoFrame) -> tuple[int, int]:

@@ -45,23 +45,27 @@ class PasserWatch:
                 self._covered += [self._cover(self._held[place]) for place in range(REACH)]
             self._covered.append(self._cover(self._held[REACH]))
 
-    def covered(self) -> npt.NDArray[np.float32]:
-        """Of every picture, the share that something large covers; those at the end by what was last seen."""
-        rest = [self._cover(grey) for grey in list(self._held)[-(self._seen - len(self._covered)) :]]
-        if self._seen == len(self._covered):
-            rest = []
+    def covered(self, *, ended: bool) -> npt.NDArray[np.float32]:
+        """Of every picture, the share that something large covers.
+
+        Those at the end are judged by what was last seen if there are no more; else they are yet to come.
+        """
+        unjudged = self._seen - len(self._covered)
+        rest = [self._cover(grey) for grey in list(self._held)[-unjudged:]] if ended and unjudged else []
         return np.array([*self._covered, *rest], np.float32)
 
     def _cover(self, grey: npt.NDArray[np.float32]) -> float:
         if self._still is None or self._seen % RENEWED == 0 or len(self._held) < HELD:
-            self._still = np.median(np.stack(self._held), axis=0)
+            # Contiguous for each place: that is quicker by far.
+            held = np.ascontiguousarray(np.stack(self._held).reshape(len(self._held), -1).T)
+            self._still = np.median(held, axis=1).reshape(grey.shape)
         return _largest(grey, self._still)
 
 
 def _largest(grey: npt.NDArray[np.float32], still: npt.NDArray[np.float32]) -> float:
     """The share of the largest thing that differs and is near, 0 if there is none."""
     # Light that flickers over all of the picture is nobody.
-    gain = float(np.median(grey)) / max(float(np.median(still)), 0.004)
+    gain = _middle(grey) / max(_middle(still), 0.004)
     differs = (np.abs(grey - np.clip(still * gain, 0, 1)) > _APART).astype(np.uint8)
     differs = cv2.morphologyEx(differs, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
     count, _, stats, _ = cv2.connectedComponentsWithStats(differs, connectivity=8)
@@ -77,6 +81,12 @@ def _largest(grey: npt.NDArray[np.float32], still: npt.NDArray[np.float32]) -> f
         if near:
             largest = max(largest, area)
     return largest
+
+
+def _middle(values: npt.NDArray[np.float32]) -> float:
+    """The median, or the upper one of two; the library's own takes several times as long."""
+    place = values.size // 2
+    return float(np.partition(values, place, axis=None)[place])
 
 
 def moments(covered: npt.NDArray[np.float32]) -> Spans:

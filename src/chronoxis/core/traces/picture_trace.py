@@ -1,10 +1,12 @@
 """What is measured of the pictures of footage, in one pass in the background: light, motion, passers-by."""
 
+import os
 import time
-from collections.abc import Callable, Generator, Sequence
-from contextlib import closing
+from collections.abc import Callable, Generator, Iterator, Sequence
+from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import zip_longest
 from math import lcm
 
 import numpy as np
@@ -24,7 +26,7 @@ Column = npt.NDArray[np.float32]
 
 _NAME = "pictures-1"  # counts up when something else is measured
 _LONG = 20_000  # frames from which a sample comes before the rest
-_SAMPLED = 1200  # places that are looked at then
+_SAMPLED = 400  # places that are looked at then
 _TOGETHER = 24  # glances that are measured at once
 _WATCHED = 8.0  # pictures per recorded second that passers-by are looked for in, at most
 _TOLD = 0.25  # seconds between two looks at how far it is
@@ -258,7 +260,7 @@ class _Watching:
 
     def _note_passers(self) -> None:
         """Put in what is covered, between the pictures that were looked at as in the nearest of them."""
-        covered = self._watch.covered()
+        covered = self._watch.covered(ended=bool(self._known.all()))
         if not len(covered):
             return
         # The last ones before it was given up were judged without those after them.
@@ -299,23 +301,32 @@ def sampled(
     if leaps is not None and len(leaps):
         wished = leaps[np.clip(np.searchsorted(leaps, wished), 0, len(leaps) - 1)]
     places = np.unique(np.clip(wished, 0, count - 2))
-    numbers = np.unique(np.concatenate([places, places + 1]))
     columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
     known = trace.known.copy()
-    colour = source.facts.picture.colour
-    before: tuple[int, Glance] | None = None
-    told = 0.0
-    with source.reader(1, (COLUMNS, ROWS), fit=True) as reader:  # ahead of a leap, nothing is decoded
-        for number, frame in reader.frames(numbers):
-            glance = glance_at(frame, colour)
-            if before is not None and before[0] == number - 1:
-                measured = _compared([before[1]], [glance])
-                for at in (number - 1, number):
-                    for name, column in measured.items():
-                        columns[name][at] = column[0]
-                    known[at] = True
-            before = number, glance
+    told, cores = 0.0, os.cpu_count() or 1
+    with ExitStack() as stack:
+        looks = [
+            stack.enter_context(closing(ahead(_looked_at(source, places[core::cores]), _DECODED_AHEAD)))
+            for core in range(cores)
+        ]
+        for number, measured in (found for part in zip_longest(*looks) for found in part if found):
+            for name, column in measured.items():
+                columns[name][number : number + 2] = column[0]
+            known[number : number + 2] = True
             if time.monotonic() - told > _TOLD:
                 told = time.monotonic()
                 shown(PictureTrace.of(columns, known, trace.watched), 0.0)
     return PictureTrace.of(columns, known, trace.watched)
+
+
+def _looked_at(source: Source, places: Frames) -> Iterator[tuple[int, dict[str, Column]]]:
+    """Of places that follow one another, what each frame there and the one after it tell."""
+    colour = source.facts.picture.colour
+    first = set(places.tolist())
+    before: tuple[int, Glance] | None = None
+    with source.reader(1, (COLUMNS, ROWS), fit=True) as reader:  # ahead of a leap, nothing is decoded
+        for number, frame in reader.frames(np.unique(np.concatenate([places, places + 1]))):
+            glance = glance_at(frame, colour)
+            if before is not None and before[0] == number - 1 and number - 1 in first:
+                yield number - 1, _compared([before[1]], [glance])
+            before = number, glance
