@@ -7,7 +7,7 @@ import numpy as np
 
 from chronoxis.core.picture import kernels
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, Pixels, Tiles, size_of
+from chronoxis.core.picture.kernels import Meetings, Picture, Pixels, Tiles, codes_of, size_of
 from chronoxis.core.picture.motion import Care, Grey, MotionBetween, grey_of, motion_between
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
@@ -36,13 +36,11 @@ class LightPair:
 
     def between(self, first: Picture, second: Picture, share: float) -> Rgb16:
         """The picture a share of the way from the first frame to the second, as R′G′B′ codes."""
-        motion = self.hold(first, second)
-        if motion.is_cut:
-            self.add_both((1.0, 0.0) if share < 0.5 else (0.0, 1.0))
-        else:
-            self.add_between(share, 1.0)
-        encoded = np.empty((*self.sums.shape[:2], 3), np.uint16)
-        kernels.encode_pixels(self._work, self.sums, 1.0, self._colour.transfer, encoded)
+        if self.hold(first, second).is_cut:
+            return codes_of(first if share < 0.5 else second, self._colour).copy()
+        pair, meetings = self._light(), self._meet(share)
+        encoded = np.empty((*pair[0].shape[:2], 3), np.uint16)
+        kernels.encode_between(self._work, pair, meetings, self._colour.transfer, encoded)
         self._work.wait()
         return encoded
 
@@ -62,19 +60,25 @@ class LightPair:
 
     def add_between(self, share: float, weight: float, tiles: Tiles | None = None, chosen: int = 0) -> None:
         """Add the picture a share of the way between the two that are held to the sums; in some tiles."""
-        motion, pair = self._motion, self._light()
+        pair = self._light()
+        found = None if tiles is None else _with_neighbours(tiles, chosen)
+        meetings = self._meet(share, found)
+        kernels.add_between(self._work, pair, meetings, weight, self.sums, tiles, chosen)
+        self._work.wait()
+
+    def _meet(self, share: float, found: Tiles | None = None) -> Meetings:
+        """Where the two that are held meet a share of the way; in marked tiles, if any are."""
+        motion = self._motion
         assert motion is not None
         if self._meetings.shape[:2] != motion.onwards.shape[:2]:
             self._meetings = np.zeros((*motion.onwards.shape[:2], 8), np.float32)
             self._cast = np.empty_like(motion.onwards), np.empty_like(motion.onwards)
-        found = None if tiles is None else _with_neighbours(tiles, chosen)
         on = _CASTING.submit(kernels.cast, motion.onwards, share, self._cast[0])
         kernels.cast(motion.backwards, 1 - share, self._cast[1])
         on.result()
         kernels.meet(self._work, *self._cast, share, self._meetings, found, 1)
         self._work.wait()
-        kernels.add_between(self._work, pair, self._meetings, weight, self.sums, tiles, chosen)
-        self._work.wait()
+        return self._meetings
 
     def add_both(self, weights: tuple[float, float], tiles: Tiles | None = None, chosen: int = 0) -> None:
         """Add the two that are held, as they are, to the sums; in some tiles."""

@@ -608,21 +608,6 @@ KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, 
 
 INLINE Four all_of(float x) { return (Four){x, x, x, x}; }
 
-/* Four floats a place, between places; outside, those at the edge. */
-INLINE Four sampled(const float *restrict places, int width, int height, float x, float y)
-{
-    x = x < 0.0f ? 0.0f : (x > width - 1 ? width - 1 : x);
-    y = y < 0.0f ? 0.0f : (y > height - 1 ? height - 1 : y);
-    const int left = (int)x, top = (int)y;
-    const Four across = all_of(x - left), down = all_of(y - top);
-    const float *upper = places + 4 * ((ptrdiff_t)top * width + left);
-    const float *lower = top + 1 < height ? upper + 4 * (ptrdiff_t)width : upper;
-    const int right = left + 1 < width ? 4 : 0;
-    const Four a = four(upper), b = four(upper + right), c = four(lower), d = four(lower + right);
-    const Four above = a + across * (b - a), below = c + across * (d - c);
-    return above + down * (below - above);
-}
-
 /* How much a picture differs from another, followed along a motion of two floats a place; and, if the motion
  * back is given, how far from here the way there and back leads. */
 KERNEL void chronoxis_follow(const uint8_t *first, const uint8_t *second, const float *flow, const float *back,
@@ -737,46 +722,142 @@ KERNEL void chronoxis_meet(const float *onwards, const float *backwards, int wid
         }
 }
 
-/* Adds the weighted light of a picture between two others, four floats a pixel, by meetings on a coarser grid
- * that lies over it; of tiles that are so marked, if there are marks. */
-KERNEL void chronoxis_add_between(const float *first, const float *second, int width, int height,
-                                  const float *meetings, int columns, int rows, const uint8_t *tiles, int chosen,
-                                  int tile, float weight, int y0, int y1, float *sums)
+/* A picture between two others of four floats a pixel, by meetings on a coarser grid that lies over it. */
+typedef struct {
+    const float *first, *second;
+    int32_t width, height;
+    const float *meetings;
+    int32_t columns, rows; /* of the grid */
+} Between;
+
+/* The row of the grid that a line of the picture lies at: eight floats for each of its columns. */
+INLINE void meetings_at(const Between *b, int y, float *restrict line)
 {
-    const float right = (float)columns / width, down = (float)rows / height;
-    const float wide = (float)width / columns, high = (float)height / rows;
-    const int across = (columns + tile - 1) / tile;
-    float *const line = malloc(8 * (size_t)columns * sizeof(float));
+    float v = (y + 0.5f) * b->rows / b->height - 0.5f;
+    v = v < 0.0f ? 0.0f : (v > b->rows - 1 ? b->rows - 1 : v);
+    const int top = (int)v, under = top + 1 < b->rows ? top + 1 : top, count = 8 * b->columns;
+    const float *restrict above = b->meetings + (ptrdiff_t)top * count;
+    const float *restrict below = b->meetings + (ptrdiff_t)under * count;
+    const float low = v - top;
+    for (int i = 0; i < count; i++) line[i] = above[i] + low * (below[i] - above[i]);
+}
+
+/* The four pixels about places in a picture: where the first is, and their weights. */
+typedef struct {
+    int at[PIECE];
+    float weights[4][PIECE];
+} About;
+
+/* About n places that lie `ways` (of which two numbers from `k` on count) from those of a line; edges go on. */
+INLINE void about(const Between *b, const Four *restrict ways, int k, const Four *restrict shares, int x, int y, int n,
+                  About *restrict found)
+{
+    const float wide = (float)b->width / b->columns, high = (float)b->height / b->rows;
+    const float most_right = b->width - 1, most_below = b->height - 1;
+    const int width = b->width, last = b->width > 1 ? b->width - 2 : 0, lowest = b->height > 1 ? b->height - 2 : 0;
+    for (int i = 0; i < n; i++) {
+        float u = x + i + wide * ways[i][2 * k], v = y + high * ways[i][2 * k + 1];
+        u = u < 0.0f ? 0.0f : (u > most_right ? most_right : u);
+        v = v < 0.0f ? 0.0f : (v > most_below ? most_below : v);
+        int left = (int)u, top = (int)v;
+        left = left > last ? last : left;
+        top = top > lowest ? lowest : top;
+        const float p = u - left, q = v - top, share = shares[i][k];
+        found->at[i] = top * width + left;
+        found->weights[0][i] = share * (1.0f - p) * (1.0f - q);
+        found->weights[1][i] = share * p * (1.0f - q);
+        found->weights[2][i] = share * (1.0f - p) * q;
+        found->weights[3][i] = share * p * q;
+    }
+}
+
+INLINE Four sum_about(const float *light, const About *found, int i, ptrdiff_t right, ptrdiff_t below)
+{
+    const float *const at = light + 4 * (ptrdiff_t)found->at[i];
+    return all_of(found->weights[0][i]) * four(at) + all_of(found->weights[1][i]) * four(at + right) +
+           all_of(found->weights[2][i]) * four(at + below) + all_of(found->weights[3][i]) * four(at + below + right);
+}
+
+/* Light of n places of a line, whose row of the grid is given. */
+INLINE void light_between(const Between *b, const float *line, int x, int y, int n, Four *restrict light)
+{
+    const float narrow = (float)b->columns / b->width, most = b->columns - 1;
+    const ptrdiff_t right = b->width > 1 ? 4 : 0, below = b->height > 1 ? 4 * (ptrdiff_t)b->width : 0;
+    Four ways[PIECE], shares[PIECE];
+    int at[PIECE];
+    float far[PIECE];
+    for (int i = 0; i < n; i++) {
+        float u = (x + i + 0.5f) * narrow - 0.5f;
+        u = u < 0.0f ? 0.0f : (u > most ? most : u);
+        at[i] = (int)u;
+        far[i] = u - at[i];
+    }
+    for (int i = 0; i < n; i++) {
+        const float *const one = line + 8 * at[i], *const other = at[i] + 1 < b->columns ? one + 8 : one;
+        const Four share = all_of(far[i]);
+        ways[i] = four(one) + share * (four(other) - four(one));
+        shares[i] = four(one + 4) + share * (four(other + 4) - four(one + 4));
+    }
+    About first, second;
+    about(b, ways, 0, shares, x, y, n, &first);
+    about(b, ways, 1, shares, x, y, n, &second);
+    const float *restrict here = b->first + 4 * ((ptrdiff_t)y * b->width + x);
+    const float *restrict there = b->second + 4 * ((ptrdiff_t)y * b->width + x);
+    for (int i = 0; i < n; i++) {
+        light[i] = sum_about(b->first, &first, i, right, below) + sum_about(b->second, &second, i, right, below);
+        if (shares[i][2] + shares[i][3] > 1e-4f)
+            light[i] += all_of(shares[i][2]) * four(here + 4 * i) + all_of(shares[i][3]) * four(there + 4 * i);
+    }
+}
+
+/* Adds its weighted light to sums; of tiles of the grid that are so marked, if there are marks. */
+KERNEL void chronoxis_add_between(const Between *b, const uint8_t *tiles, int chosen, int tile, float weight, int y0,
+                                  int y1, float *sums)
+{
+    const float right = (float)b->columns / b->width, down = (float)b->rows / b->height;
+    const int across = (b->columns + tile - 1) / tile;
+    Four light[PIECE];
+    float *const line = malloc(8 * (size_t)b->columns * sizeof(float));
     if (!line) return;
     for (int y = y0; y < y1; y++) {
-        float v = (y + 0.5f) * down - 0.5f;
-        v = v < 0.0f ? 0.0f : (v > rows - 1 ? rows - 1 : v);
-        const int top = (int)v, under = top + 1 < rows ? top + 1 : top;
-        const int own = (int)((y + 0.5f) * down);
-        const float *const above = meetings + 8 * (ptrdiff_t)top * columns;
-        const float *const below = meetings + 8 * (ptrdiff_t)under * columns;
-        const float low = v - top;
+        const uint8_t *const marks = tiles ? tiles + ((int)((y + 0.5f) * down) / tile) * across : NULL;
         int begun = 0;
-        for (int x = 0; x < width; x++) {
-            if (tiles && tiles[(own / tile) * across + (int)((x + 0.5f) * right) / tile] != chosen) continue;
-            if (!begun) /* the row of the grid that this line lies at */
-                for (int i = 0; i < 8 * columns; i++) line[i] = above[i] + low * (below[i] - above[i]);
+        for (int x = 0, n; x < b->width; x += n) {
+            /* As far as tiles are alike. */
+            const int mark = marks ? marks[(int)((x + 0.5f) * right) / tile] : chosen;
+            for (n = 1; n < PIECE && x + n < b->width; n++)
+                if (marks && (marks[(int)((x + n + 0.5f) * right) / tile] == chosen) != (mark == chosen)) break;
+            if (mark != chosen) continue;
+            if (!begun) meetings_at(b, y, line);
             begun = 1;
-            float u = (x + 0.5f) * right - 0.5f;
-            u = u < 0.0f ? 0.0f : (u > columns - 1 ? columns - 1 : u);
-            const int left = (int)u, beside = left + 1 < columns ? left + 1 : left;
-            const Four far = all_of(u - left);
-            const float *const a = line + 8 * left, *const b = line + 8 * beside;
-            const Four ways = four(a) + far * (four(b) - four(a));
-            const Four shares = four(a + 4) + far * (four(b + 4) - four(a + 4));
-            const ptrdiff_t here = 4 * ((ptrdiff_t)y * width + x);
-            Four light = all_of(shares[0]) * sampled(first, width, height, x + wide * ways[0], y + high * ways[1]);
-            light += all_of(shares[1]) * sampled(second, width, height, x + wide * ways[2], y + high * ways[3]);
-            if (shares[2] + shares[3] > 1e-4f)
-                light += all_of(shares[2]) * four(first + here) + all_of(shares[3]) * four(second + here);
-            light = four(sums + here) + all_of(weight) * light;
-            memcpy(sums + here, &light, sizeof light);
+            light_between(b, line, x, y, n, light);
+            float *restrict to = sums + 4 * ((ptrdiff_t)y * b->width + x);
+            for (int i = 0; i < n; i++) {
+                const Four sum = four(to + 4 * i) + all_of(weight) * light[i];
+                memcpy(to + 4 * i, &sum, sizeof sum);
+            }
         }
+    }
+    free(line);
+}
+
+/* Its R'G'B' codes. */
+KERNEL void chronoxis_between(const Between *b, const Curve *curve, int y0, int y1, uint16_t *out)
+{
+    float c[3][PIECE];
+    Four light[PIECE];
+    float *const line = malloc(8 * (size_t)b->columns * sizeof(float));
+    if (!line) return;
+    const int width = b->width;
+    int before = -1;
+    EACH_PIECE {
+        if (y != before) meetings_at(b, y, line);
+        before = y;
+        light_between(b, line, x, y, n, light);
+        for (int i = 0; i < n; i++)
+            for (int k = 0; k < 3; k++) c[k][i] = clamped(light[i][k]);
+        for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
+        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
     }
     free(line);
 }
@@ -797,23 +878,6 @@ KERNEL void chronoxis_add_both(const float *first, const float *second, int widt
                                all_of(of_second) * four(second + here);
             memcpy(sums + here, &light, sizeof light);
         }
-    }
-}
-
-/* R'G'B' codes of light that has four floats a pixel, scaled to end at 1; the sums are emptied. */
-KERNEL void chronoxis_encode_pixels(float *sums, float scale, const Curve *curve, int width, int y0, int y1,
-                                    uint16_t *out)
-{
-    float c[3][PIECE];
-    EACH_PIECE {
-        float *restrict from = sums + 4 * ((ptrdiff_t)y * width + x);
-        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
-        for (int k = 0; k < 3; k++) {
-            for (int i = 0; i < n; i++) c[k][i] = clamped(from[4 * i + k] * scale);
-            codes_for(curve, c[k], n);
-        }
-        store_codes(c[0], c[1], c[2], n, to);
-        memset(from, 0, 4 * n * sizeof(float));
     }
 }
 

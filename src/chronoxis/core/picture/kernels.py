@@ -90,6 +90,18 @@ class _Gathered(ctypes.Structure):
     )
 
 
+class _Between(ctypes.Structure):
+    _fields_ = (
+        ("first", ctypes.c_void_p),
+        ("second", ctypes.c_void_p),
+        ("width", ctypes.c_int32),
+        ("height", ctypes.c_int32),
+        ("meetings", ctypes.c_void_p),
+        ("columns", ctypes.c_int32),
+        ("rows", ctypes.c_int32),
+    )
+
+
 class _Slant(ctypes.Structure):
     _fields_ = (
         ("light", ctypes.c_void_p),
@@ -453,15 +465,34 @@ def add_between(
     chosen: int = 0,
 ) -> None:
     """Add the weighted light of the picture that meetings on a coarser grid describe."""
-    height, width = sums.shape[:2]
+    between = _between(pair, meetings)
 
     def add(rows: slice) -> None:
         _library().chronoxis_add_between(
-            _of(pair[0]), _of(pair[1]), width, height, _of(meetings), meetings.shape[1], meetings.shape[0],
-            _of(tiles), chosen, TILE, ctypes.c_float(weight), rows.start, rows.stop, _of(sums),
+            ctypes.byref(between), _of(tiles), chosen, TILE, ctypes.c_float(weight), rows.start, rows.stop,
+            _of(sums),
         )  # fmt: skip
 
-    work.give(add, height)
+    work.give(add, sums.shape[0])
+
+
+def encode_between(
+    work: RowWork, pair: tuple[Pixels, Pixels], meetings: Meetings, transfer: int, into: Rgb16
+) -> None:
+    """R′G′B′ codes of the picture that meetings on a coarser grid describe."""
+    between, curve = _between(pair, meetings), _curve(transfer)
+
+    def write(rows: slice) -> None:
+        _library().chronoxis_between(
+            ctypes.byref(between), ctypes.byref(curve), rows.start, rows.stop, _of(into)
+        )
+
+    work.give(write, into.shape[0])
+
+
+def _between(pair: tuple[Pixels, Pixels], meetings: Meetings) -> _Between:
+    (height, width), (rows, columns) = pair[0].shape[:2], meetings.shape[:2]
+    return _Between(_of(pair[0]), _of(pair[1]), width, height, _of(meetings), columns, rows)
 
 
 def add_both(
@@ -483,24 +514,6 @@ def add_both(
         )  # fmt: skip
 
     work.give(add, height)
-
-
-def encode_pixels(work: RowWork, sums: Pixels, scale: float, transfer: int, into: Rgb16) -> None:
-    """R′G′B′ codes of scaled light; the sums are emptied."""
-    curve = _curve(transfer)
-
-    def write(rows: slice) -> None:
-        _library().chronoxis_encode_pixels(
-            _of(sums),
-            ctypes.c_float(scale),
-            ctypes.byref(curve),
-            into.shape[1],
-            rows.start,
-            rows.stop,
-            _of(into),
-        )
-
-    work.give(write, into.shape[0])
 
 
 class _Given:

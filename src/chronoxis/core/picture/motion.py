@@ -40,18 +40,18 @@ class Care:
     Attributes:
         columns: of the grid, about, at most.
         preset: of the library's dense inverse search.
-        finest: the scale it goes down to, as a power of two; the preset's, if None.
+        is_finest: whether it goes down to single places, and lets motion differ more from one to the next.
     """
 
     columns: int
     preset: int
-    finest: int | None = None
+    is_finest: bool = False
 
 
 QUICK = Care(320, cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
-GOOD = Care(480, cv2.DISOPTICAL_FLOW_PRESET_FAST)
+GOOD = Care(320, cv2.DISOPTICAL_FLOW_PRESET_FAST)
 CAREFUL = Care(480, cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-FINEST = Care(960, cv2.DISOPTICAL_FLOW_PRESET_FAST, finest=1)
+FINEST = Care(480, cv2.DISOPTICAL_FLOW_PRESET_MEDIUM, is_finest=True)
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,6 +126,7 @@ def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
 
 
 _SEARCH = local()
+_MOST_SEARCHES = 12  # that each thread keeps
 
 
 def _flow(first: Grey, second: Grey, care: Care) -> Flow:
@@ -135,12 +136,13 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
     the pictures more alike.
     """
     searches = _SEARCH.__dict__.setdefault("by_care", {})
-    if care not in searches:
-        searches[care] = cv2.DISOpticalFlow.create(care.preset)
-        if care.finest is not None:
-            searches[care].setFinestScale(care.finest)
-    own = np.asarray(searches[care].calc(first, second, None), np.float32)
     height, width = first.shape
+    search = searches.get((care, first.shape))  # one whose pictures change size makes all its arrays anew
+    if search is None:
+        if len(searches) >= _MOST_SEARCHES:
+            searches.clear()
+        search = searches[care, first.shape] = _search(care)
+    own = np.asarray(search.calc(first, second, None), np.float32)
     if min(height, width) < _COARSER * _LEAST or width <= _COARSE:
         return own
     size = width // _COARSER, height // _COARSER
@@ -151,6 +153,17 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
     better = left_coarse < _CLEARLY * left - _NOISE
     own[better] = coarse[better]
     return own
+
+
+def _search(care: Care) -> cv2.DISOpticalFlow:
+    search = cv2.DISOpticalFlow.create(care.preset)
+    if care.is_finest:
+        # Half the preset's weight of smoothness and twice that of brightness were best of what was tried.
+        search.setFinestScale(0)
+        search.setVariationalRefinementAlpha(10.0)
+        search.setVariationalRefinementDelta(10.0)
+        search.setGradientDescentIterations(12)
+    return search
 
 
 def _relied(here: Grey, there: Grey, flow: Flow, back: Flow, plain: Differences) -> tuple[Motion, float]:
