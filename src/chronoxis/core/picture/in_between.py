@@ -7,7 +7,7 @@ import numpy as np
 
 from chronoxis.core.picture import kernels
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Meetings, Picture, Pixels, Tiles, codes_of, size_of
+from chronoxis.core.picture.kernels import Marked, Meetings, Picture, Pixels, Tiles, codes_of, size_of
 from chronoxis.core.picture.motion import Care, Grey, MotionBetween, grey_of, motion_between
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
@@ -58,12 +58,11 @@ class LightPair:
         self._pictures = [first, second]
         return self._motion
 
-    def add_between(self, share: float, weight: float, tiles: Tiles | None = None, chosen: int = 0) -> None:
-        """Add the picture a share of the way between the two that are held to the sums; in some tiles."""
+    def add_between(self, share: float, weight: float, tiles: Tiles, chosen: int) -> None:
+        """Add the picture a share of the way between the two that are held to the sums, in marked tiles."""
         pair = self._light()
-        found = None if tiles is None else _with_neighbours(tiles, chosen)
-        meetings = self._meet(share, found)
-        kernels.add_between(self._work, pair, meetings, weight, self.sums, tiles, chosen)
+        meetings = self._meet(share, _with_neighbours(tiles, chosen))
+        kernels.add_between(self._work, pair, meetings, weight, self.sums, self._marked(tiles, chosen))
         self._work.wait()
 
     def _meet(self, share: float, found: Tiles | None = None) -> Meetings:
@@ -80,12 +79,14 @@ class LightPair:
         self._work.wait()
         return self._meetings
 
-    def add_both(self, weights: tuple[float, float], tiles: Tiles | None = None, chosen: int = 0) -> None:
-        """Add the two that are held, as they are, to the sums; in some tiles."""
-        pair = self._light()
-        assert self._motion is not None
-        kernels.add_both(self._work, pair, weights, self._motion.grid, self.sums, tiles, chosen)
+    def add_both(self, weights: tuple[float, float], tiles: Tiles, chosen: int) -> None:
+        """Add the two that are held, as they are, to the sums, in marked tiles."""
+        kernels.add_both(self._work, self._light(), weights, self.sums, self._marked(tiles, chosen))
         self._work.wait()
+
+    def _marked(self, tiles: Tiles, chosen: int) -> Marked:
+        assert self._motion is not None
+        return Marked(tiles, chosen, self._motion.grid)
 
     def _light(self) -> tuple[Pixels, Pixels]:
         """The two that are held, as pixels."""

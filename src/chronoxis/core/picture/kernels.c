@@ -810,31 +810,54 @@ INLINE void light_between(const Between *b, const float *line, int x, int y, int
     }
 }
 
-/* Adds its weighted light to sums; of tiles of the grid that are so marked, if there are marks. */
-KERNEL void chronoxis_add_between(const Between *b, const uint8_t *tiles, int chosen, int tile, float weight, int y0,
-                                  int y1, float *sums)
+/* Square parts of a grid of so many columns and rows, some of them marked. */
+typedef struct {
+    const uint8_t *marks;
+    int32_t chosen, side, columns, rows;
+} Tiles;
+
+/* The first pixel from x on of a line that lies in a marked tile, and into `end` the one behind the last that does. */
+INLINE int next_marked(const Tiles *tiles, int width, int height, int x, int y, int *end)
 {
-    const float right = (float)b->columns / b->width, down = (float)b->rows / b->height;
-    const int across = (b->columns + tile - 1) / tile;
+    *end = width;
+    const int across = (tiles->columns + tiles->side - 1) / tiles->side;
+    const int row = (int)((y + 0.5f) * tiles->rows / height) / tiles->side;
+    const uint8_t *const marks = tiles->marks + (ptrdiff_t)row * across;
+    const float wide = (float)width * tiles->side / tiles->columns;
+    int begin = -1;
+    for (int t = (int)((x + 0.5f) / wide); t < across; t++) {
+        const int at = (int)ceilf(t * wide - 0.5f);
+        if (marks[t] == tiles->chosen) {
+            if (begin < 0) begin = at > x ? at : x;
+        } else if (begin >= 0 && at > begin) {
+            *end = at < width ? at : width;
+            return begin;
+        } else
+            begin = -1;
+    }
+    return begin < 0 || begin > width ? width : begin;
+}
+
+/* Adds its weighted light to sums, in marked tiles. */
+KERNEL void chronoxis_add_between(const Between *b, const Tiles *tiles, float weight, int y0, int y1, float *sums)
+{
     Four light[PIECE];
     float *const line = malloc(8 * (size_t)b->columns * sizeof(float));
     if (!line) return;
     for (int y = y0; y < y1; y++) {
-        const uint8_t *const marks = tiles ? tiles + ((int)((y + 0.5f) * down) / tile) * across : NULL;
-        int begun = 0;
-        for (int x = 0, n; x < b->width; x += n) {
-            /* As far as tiles are alike. */
-            const int mark = marks ? marks[(int)((x + 0.5f) * right) / tile] : chosen;
-            for (n = 1; n < PIECE && x + n < b->width; n++)
-                if (marks && (marks[(int)((x + n + 0.5f) * right) / tile] == chosen) != (mark == chosen)) break;
-            if (mark != chosen) continue;
+        int begun = 0, end;
+        for (int x = next_marked(tiles, b->width, b->height, 0, y, &end); x < b->width;
+             x = next_marked(tiles, b->width, b->height, end, y, &end)) {
             if (!begun) meetings_at(b, y, line);
             begun = 1;
-            light_between(b, line, x, y, n, light);
-            float *restrict to = sums + 4 * ((ptrdiff_t)y * b->width + x);
-            for (int i = 0; i < n; i++) {
-                const Four sum = four(to + 4 * i) + all_of(weight) * light[i];
-                memcpy(to + 4 * i, &sum, sizeof sum);
+            for (int n; x < end; x += n) {
+                n = end - x < PIECE ? end - x : PIECE;
+                light_between(b, line, x, y, n, light);
+                float *restrict to = sums + 4 * ((ptrdiff_t)y * b->width + x);
+                for (int i = 0; i < n; i++) {
+                    const Four sum = four(to + 4 * i) + all_of(weight) * light[i];
+                    memcpy(to + 4 * i, &sum, sizeof sum);
+                }
             }
         }
     }
@@ -862,22 +885,16 @@ KERNEL void chronoxis_between(const Between *b, const Curve *curve, int y0, int 
     free(line);
 }
 
-/* Adds the weighted light of two pictures as they are, four floats a pixel; of tiles that are so marked. */
-KERNEL void chronoxis_add_both(const float *first, const float *second, int width, int height, int columns,
-                               int rows, const uint8_t *tiles, int chosen, int tile, float of_first,
-                               float of_second, int y0, int y1, float *sums)
+/* Adds the weighted light of two pictures as they are, four floats a pixel, in marked tiles. */
+KERNEL void chronoxis_add_both(const float *first, const float *second, int width, int height, const Tiles *tiles,
+                               float of_first, float of_second, int y0, int y1, float *sums)
 {
-    const float right = (float)columns / width, down = (float)rows / height;
-    const int across = (columns + tile - 1) / tile;
     for (int y = y0; y < y1; y++) {
-        const uint8_t *marks = tiles ? tiles + ((int)((y + 0.5f) * down) / tile) * across : NULL;
-        for (int x = 0; x < width; x++) {
-            if (marks && marks[(int)((x + 0.5f) * right) / tile] != chosen) continue;
-            const ptrdiff_t here = 4 * ((ptrdiff_t)y * width + x);
-            const Four light = four(sums + here) + all_of(of_first) * four(first + here) +
-                               all_of(of_second) * four(second + here);
-            memcpy(sums + here, &light, sizeof light);
-        }
+        int end;
+        for (int x = next_marked(tiles, width, height, 0, y, &end); x < width;
+             x = next_marked(tiles, width, height, end, y, &end))
+            for (ptrdiff_t i = 4 * ((ptrdiff_t)y * width + x); i < 4 * ((ptrdiff_t)y * width + end); i++)
+                sums[i] += of_first * first[i] + of_second * second[i];
     }
 }
 

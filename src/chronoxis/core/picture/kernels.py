@@ -102,6 +102,16 @@ class _Between(ctypes.Structure):
     )
 
 
+class _Tiles(ctypes.Structure):
+    _fields_ = (
+        ("marks", ctypes.c_void_p),
+        ("chosen", ctypes.c_int32),
+        ("side", ctypes.c_int32),
+        ("columns", ctypes.c_int32),
+        ("rows", ctypes.c_int32),
+    )
+
+
 class _Slant(ctypes.Structure):
     _fields_ = (
         ("light", ctypes.c_void_p),
@@ -455,21 +465,33 @@ def meet(
     work.give(find, rows_)
 
 
+@dataclass(frozen=True)
+class Marked:
+    """Tiles of a grid of so many columns and rows that are marked alike."""
+
+    tiles: Tiles
+    mark: int
+    grid: tuple[int, int]
+
+    def described(self) -> _Tiles:
+        """As C reads it; this must be kept as long."""
+        return _Tiles(_of(self.tiles), self.mark, TILE, *self.grid)
+
+
 def add_between(
     work: RowWork,
     pair: tuple[Pixels, Pixels],
     meetings: Meetings,
     weight: float,
     sums: Pixels,
-    tiles: Tiles | None = None,
-    chosen: int = 0,
+    within: Marked,
 ) -> None:
     """Add the weighted light of the picture that meetings on a coarser grid describe."""
-    between = _between(pair, meetings)
+    between, tiles = _between(pair, meetings), within.described()
 
     def add(rows: slice) -> None:
         _library().chronoxis_add_between(
-            ctypes.byref(between), _of(tiles), chosen, TILE, ctypes.c_float(weight), rows.start, rows.stop,
+            ctypes.byref(between), ctypes.byref(tiles), ctypes.c_float(weight), rows.start, rows.stop,
             _of(sums),
         )  # fmt: skip
 
@@ -496,20 +518,14 @@ def _between(pair: tuple[Pixels, Pixels], meetings: Meetings) -> _Between:
 
 
 def add_both(
-    work: RowWork,
-    pair: tuple[Pixels, Pixels],
-    weights: tuple[float, float],
-    grid: tuple[int, int],
-    sums: Pixels,
-    tiles: Tiles | None = None,
-    chosen: int = 0,
+    work: RowWork, pair: tuple[Pixels, Pixels], weights: tuple[float, float], sums: Pixels, within: Marked
 ) -> None:
-    """Add the weighted light of two pictures; ``grid`` is how many columns and rows tiles divide."""
-    height, width = sums.shape[:2]
+    """Add the weighted light of two pictures."""
+    (height, width), tiles = sums.shape[:2], within.described()
 
     def add(rows: slice) -> None:
         _library().chronoxis_add_both(
-            _of(pair[0]), _of(pair[1]), width, height, *grid, _of(tiles), chosen, TILE,
+            _of(pair[0]), _of(pair[1]), width, height, ctypes.byref(tiles),
             ctypes.c_float(weights[0]), ctypes.c_float(weights[1]), rows.start, rows.stop, _of(sums),
         )  # fmt: skip
 

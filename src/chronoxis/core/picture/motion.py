@@ -80,9 +80,8 @@ class MotionBetween:
 
 
 def _speeds(motion: Motion) -> npt.NDArray[np.float32]:
-    return np.asarray(
-        np.hypot(motion[..., 0], motion[..., 1]) * np.minimum(motion[..., 2] * 2, 1), np.float32
-    )
+    right, down, relied = motion[..., 0], motion[..., 1], motion[..., 2]
+    return np.asarray(np.sqrt(right * right + down * down) * np.minimum(relied * 2, 1), np.float32)
 
 
 def grey_of(picture: Picture, columns: int) -> Grey:
