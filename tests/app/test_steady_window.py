@@ -12,7 +12,7 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.stage import Mode
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.model import pacing
-from chronoxis.core.model.project import Place
+from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import SteadyMode
 from chronoxis.core.traces import camera_path
 from tests.app.driving import planned
@@ -120,5 +120,10 @@ def test_two_results_play_side_by_side(pair: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: compared.image(document.result_frame) is not None, timeout=20_000)
     click(pictures.stage.keep)
     assert compared.kept is None
+    click(pictures.stage.keep)
+    assert compared.kept is document.project
+    document.show_project(Project())
+    assert compared.kept is None
+    assert not pictures.stage.keep.isChecked()
     pictures.show_mode(Mode.RESULT)
     assert compared.plan is None

@@ -79,6 +79,7 @@ class Document(QObject):
         footage_changed: facts, frames or whereabouts of footage are new.
         pending_changed: footage waits for something else, or it is further on.
         planned: the plan is another one, or there is none any more.
+        replaced: another project was begun with.
     """
 
     changed = Signal()
@@ -90,6 +91,7 @@ class Document(QObject):
     footage_changed = Signal()
     pending_changed = Signal()
     planned = Signal()
+    replaced = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -136,7 +138,7 @@ class Document(QObject):
     def show_project(self, project: Project) -> None:
         """Begin with another project; what was known of footage is forgotten."""
         self.facts, self.sources, self.missing, self.pending = {}, {}, {}, {}
-        self.traces = {}
+        self.traces, self.cameras = {}, {}
         self._known += 1
         self._undo.clear()
         self._redo.clear()
@@ -149,6 +151,7 @@ class Document(QObject):
         self._announce()
         self.selection_changed.emit()
         self.footage_chosen.emit()
+        self.replaced.emit()
 
     def meet(self, facts: Facts) -> None:
         """Take in what the header of footage says; what is new to the project becomes a shot."""

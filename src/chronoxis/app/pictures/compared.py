@@ -43,6 +43,7 @@ class Compared(QObject):
         self.refusal = ""
         self.kept: Project | None = None
         document.planned.connect(self._ask)
+        document.replaced.connect(lambda: self.keep(False))  # what was kept is of another project
 
     def show(self, on: bool) -> None:
         """Begin to make it, or let go of it."""

@@ -241,6 +241,7 @@ class Pictures(QWidget):
 
     def _follow(self) -> None:
         plan = self._document.plan
+        self.stage.keep.setChecked(self._other.kept is not None)
         if plan is None:
             if not self._document.facts:
                 self.recorded.show_image(None)
@@ -276,7 +277,6 @@ class Pictures(QWidget):
         elif other.plan is None:
             self.stage.other.show_image(None, other.refusal)
         kept = other.kept is not None
-        self.stage.keep.setChecked(kept)
         self.stage.beside.setText("Left: what you kept" if kept else f"Left: {_WITHOUT}")
 
     def _take_other(self, number: int) -> None:
