@@ -7,9 +7,10 @@ import numpy as np
 
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.in_between import LightPair
-from chronoxis.core.picture.kernels import TILE, Picture, Tiles, size_of
+from chronoxis.core.picture.kernels import Picture, size_of
 from chronoxis.core.picture.long_exposure import LightMean
 from chronoxis.core.picture.motion import CAREFUL, GOOD, QUICK, Care, MotionBetween
+from chronoxis.core.picture.motion_kernels import TILE, Tiles
 from chronoxis.core.picture.rgb import Rgb16
 
 Passed = tuple[float, float, float]

@@ -5,10 +5,11 @@ from concurrent.futures import ThreadPoolExecutor
 import cv2
 import numpy as np
 
-from chronoxis.core.picture import kernels
+from chronoxis.core.picture import kernels, motion_kernels
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Marked, Meetings, Picture, Pixels, Tiles, codes_of, size_of
+from chronoxis.core.picture.kernels import Picture, Pixels, codes_of, size_of
 from chronoxis.core.picture.motion import Care, Grey, MotionBetween, grey_of, motion_between
+from chronoxis.core.picture.motion_kernels import Marked, Meetings, Tiles
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
@@ -40,7 +41,7 @@ class LightPair:
             return codes_of(first if share < 0.5 else second, self._colour).copy()
         pair, meetings = self._light(), self._meet(share)
         encoded = np.empty((*pair[0].shape[:2], 3), np.uint16)
-        kernels.encode_between(self._work, pair, meetings, self._colour.transfer, encoded)
+        motion_kernels.encode_between(self._work, pair, meetings, self._colour.transfer, encoded)
         self._work.wait()
         return encoded
 
@@ -62,7 +63,7 @@ class LightPair:
         """Add the picture a share of the way between the two that are held to the sums, in marked tiles."""
         pair = self._light()
         meetings = self._meet(share, _with_neighbours(tiles, chosen))
-        kernels.add_between(self._work, pair, meetings, weight, self.sums, self._marked(tiles, chosen))
+        motion_kernels.add_between(self._work, pair, meetings, weight, self.sums, self._marked(tiles, chosen))
         self._work.wait()
 
     def _meet(self, share: float, found: Tiles | None = None) -> Meetings:
@@ -72,16 +73,16 @@ class LightPair:
         if self._meetings.shape[:2] != motion.onwards.shape[:2]:
             self._meetings = np.zeros((*motion.onwards.shape[:2], 8), np.float32)
             self._cast = np.empty_like(motion.onwards), np.empty_like(motion.onwards)
-        on = _CASTING.submit(kernels.cast, motion.onwards, share, self._cast[0])
-        kernels.cast(motion.backwards, 1 - share, self._cast[1])
+        on = _CASTING.submit(motion_kernels.cast, motion.onwards, share, self._cast[0])
+        motion_kernels.cast(motion.backwards, 1 - share, self._cast[1])
         on.result()
-        kernels.meet(self._work, *self._cast, share, self._meetings, found, 1)
+        motion_kernels.meet(self._work, *self._cast, share, self._meetings, found, 1)
         self._work.wait()
         return self._meetings
 
     def add_both(self, weights: tuple[float, float], tiles: Tiles, chosen: int) -> None:
         """Add the two that are held, as they are, to the sums, in marked tiles."""
-        kernels.add_both(self._work, self._light(), weights, self.sums, self._marked(tiles, chosen))
+        motion_kernels.add_both(self._work, self._light(), weights, self.sums, self._marked(tiles, chosen))
         self._work.wait()
 
     def _marked(self, tiles: Tiles, chosen: int) -> Marked:

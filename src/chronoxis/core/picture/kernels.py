@@ -24,26 +24,8 @@ from chronoxis.core.picture.row_work import RowWork
 
 Planes = npt.NDArray[np.float32]
 Pixels = npt.NDArray[np.float32]
-Motion = npt.NDArray[np.float32]
-"""Shape (rows, columns, 4): right, down, in places of the grid; how far it can be relied on; unused."""
-
-Flow = npt.NDArray[np.float32]
-"""Shape (rows, columns, 2): right, down, in places of the grid."""
-
-Differences = npt.NDArray[np.float32]
-"""Shape (rows, columns)."""
-
-Meetings = npt.NDArray[np.float32]
-"""Shape (rows, columns, 8): from where in two pictures light comes, and with what weights."""
-
-Tiles = npt.NDArray[np.uint8]
-"""Marks of square parts of a grid, row by row."""
-
 MOST_FRAMES = 63
 """Whose median can be taken."""
-
-TILE = 8
-"""Places of a grid along the side of a tile."""
 
 Picture = VideoFrame | Rgb16
 """A recorded frame in its own pixel format, or R′G′B′ codes."""
@@ -90,28 +72,6 @@ class _Gathered(ctypes.Structure):
     )
 
 
-class _Between(ctypes.Structure):
-    _fields_ = (
-        ("first", ctypes.c_void_p),
-        ("second", ctypes.c_void_p),
-        ("width", ctypes.c_int32),
-        ("height", ctypes.c_int32),
-        ("meetings", ctypes.c_void_p),
-        ("columns", ctypes.c_int32),
-        ("rows", ctypes.c_int32),
-    )
-
-
-class _Tiles(ctypes.Structure):
-    _fields_ = (
-        ("marks", ctypes.c_void_p),
-        ("chosen", ctypes.c_int32),
-        ("side", ctypes.c_int32),
-        ("columns", ctypes.c_int32),
-        ("rows", ctypes.c_int32),
-    )
-
-
 class _Slant(ctypes.Structure):
     _fields_ = (
         ("light", ctypes.c_void_p),
@@ -129,7 +89,8 @@ class _Slant(ctypes.Structure):
 
 
 @cache
-def _library() -> ctypes.CDLL:
+def library() -> ctypes.CDLL:
+    """The compiled loops. Raises ImportError if they were not."""
     spec = find_spec("chronoxis.core.picture._kernels")
     if spec is None or spec.origin is None:
         raise ImportError("Chronoxis was not built: run make setup, which needs a C compiler.")
@@ -166,7 +127,12 @@ class Gathered:
         height, width = self.size
         planes, codes = (None, self.into) if self._ends else (self.into, None)
         return _Gathered(
-            _of(self.before), _of(planes), _of(codes), height * width, self.scale, _of(self.more)
+            address(self.before),
+            address(planes),
+            address(codes),
+            height * width,
+            self.scale,
+            address(self.more),
         )
 
 
@@ -174,10 +140,10 @@ def add_light(
     work: RowWork, pictures: Sequence[Picture], weights: Sequence[float], colour: Colour, gathered: Gathered
 ) -> None:
     """Add up the weighted light of pictures; codes are of its sum."""
-    frames, curve, given = _frames(pictures, colour, weights), _curve(colour.transfer), gathered.described()
+    frames, curve, given = _frames(pictures, colour, weights), curve_of(colour.transfer), gathered.described()
 
     def add(rows: slice) -> None:
-        _library().chronoxis_add_light(
+        library().chronoxis_add_light(
             frames.given, len(pictures), ctypes.byref(curve), gathered.size[1], rows.start, rows.stop,
             ctypes.byref(given),
         )  # fmt: skip
@@ -192,7 +158,7 @@ def keep_extreme(
     frames, given = _frames(pictures, colour), gathered.described()
 
     def keep(rows: slice) -> None:
-        _library().chronoxis_keep_extreme(
+        library().chronoxis_keep_extreme(
             frames.given, len(pictures), int(brightest), gathered.size[1], rows.start, rows.stop,
             ctypes.byref(given),
         )  # fmt: skip
@@ -205,8 +171,8 @@ def median(work: RowWork, pictures: Sequence[Picture], colour: Colour, into: Rgb
     frames = _frames(pictures, colour)
 
     def sort(rows: slice) -> None:
-        _library().chronoxis_median(
-            frames.given, len(pictures), into.shape[1], rows.start, rows.stop, _of(into)
+        library().chronoxis_median(
+            frames.given, len(pictures), into.shape[1], rows.start, rows.stop, address(into)
         )
 
     work.give(sort, into.shape[0])
@@ -221,12 +187,19 @@ def gain(
     by_row: npt.NDArray[np.float32] | None = None,
 ) -> None:
     """R′G′B′ codes of a picture whose light, channel by channel, and perhaps row by row, is multiplied."""
-    frames, curve = _frames([picture], colour), _curve(colour.transfer)
+    frames, curve = _frames([picture], colour), curve_of(colour.transfer)
     given, width = (ctypes.c_float * 3)(*gains), into.shape[1]
 
     def multiply(rows: slice) -> None:
-        _library().chronoxis_gain(
-            frames.given, ctypes.byref(curve), given, _of(by_row), width, rows.start, rows.stop, _of(into)
+        library().chronoxis_gain(
+            frames.given,
+            ctypes.byref(curve),
+            given,
+            address(by_row),
+            width,
+            rows.start,
+            rows.stop,
+            address(into),
         )
 
     work.give(multiply, into.shape[0])
@@ -236,8 +209,14 @@ def grain(work: RowWork, codes: Rgb16, noise: npt.NDArray[np.float32], strength:
     """Codes with noise, shape (height, width), of which mid tones get ``strength`` times."""
 
     def add(rows: slice) -> None:
-        _library().chronoxis_grain(
-            _of(codes), _of(noise), ctypes.c_float(strength), codes.shape[1], rows.start, rows.stop, _of(into)
+        library().chronoxis_grain(
+            address(codes),
+            address(noise),
+            ctypes.c_float(strength),
+            codes.shape[1],
+            rows.start,
+            rows.stop,
+            address(into),
         )
 
     work.give(add, codes.shape[0])
@@ -272,13 +251,13 @@ def streak(
     places = max(length / hypot(1.0, slope), 1.0)
 
     def blur(rows: slice) -> None:
-        _library().chronoxis_streak(ctypes.byref(slant), ctypes.c_float(places), rows.start, rows.stop)
+        library().chronoxis_streak(ctypes.byref(slant), ctypes.c_float(places), rows.start, rows.stop)
 
-    curve = _curve(transfer)
+    curve = curve_of(transfer)
 
     def unslant(rows: slice) -> None:
-        _library().chronoxis_unslant(
-            ctypes.byref(slant), ctypes.byref(curve), int(steep), width, rows.start, rows.stop, _of(into)
+        library().chronoxis_unslant(
+            ctypes.byref(slant), ctypes.byref(curve), int(steep), width, rows.start, rows.stop, address(into)
         )
 
     work.wait()  # lines run through rows of other cores
@@ -307,13 +286,13 @@ def warp(
         transfer: of the codes.
         into: the codes.
     """
-    curve, (height, width) = _curve(transfer), into.shape[:2]
+    curve, (height, width) = curve_of(transfer), into.shape[:2]
     given, wide = np.ascontiguousarray(leads, np.float64), (ctypes.c_float * 2)(*smaller)
 
     def move(rows: slice) -> None:
-        _library().chronoxis_warp(
-            _of(light), light.shape[1], light.shape[0], _of(given), wide, ctypes.byref(curve),
-            width, rows.start, rows.stop, _of(into),
+        library().chronoxis_warp(
+            address(light), light.shape[1], light.shape[0], address(given), wide, ctypes.byref(curve),
+            width, rows.start, rows.stop, address(into),
         )  # fmt: skip
 
     work.give(move, height)
@@ -321,11 +300,11 @@ def warp(
 
 def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> None:
     """The light of a picture as pixels, chroma in between its samples: for what moves by parts of them."""
-    frames, curve, (height, width) = _frames([picture], colour), _curve(colour.transfer), into.shape[:2]
+    frames, curve, (height, width) = _frames([picture], colour), curve_of(colour.transfer), into.shape[:2]
 
     def write(rows: slice) -> None:
-        _library().chronoxis_pixels(
-            frames.given, ctypes.byref(curve), width, height, rows.start, rows.stop, _of(into)
+        library().chronoxis_pixels(
+            frames.given, ctypes.byref(curve), width, height, rows.start, rows.stop, address(into)
         )
 
     work.give(write, height)
@@ -341,7 +320,7 @@ def codes_of(picture: Picture, colour: Colour) -> Rgb16:
     codes, work = np.empty((height, width, 3), np.uint16), RowWork()
 
     def write(rows: slice) -> None:
-        _library().chronoxis_codes(frames.given, width, height, rows.start, rows.stop, _of(codes))
+        library().chronoxis_codes(frames.given, width, height, rows.start, rows.stop, address(codes))
 
     work.give(write, height)
     work.wait()
@@ -364,8 +343,8 @@ def planes(work: RowWork, codes: Rgb16, matrix: npt.NDArray[np.float32], into: V
     affine, top = np.ascontiguousarray(matrix, np.float32), float((1 << planar_depth(into.format.name)) - 1)
 
     def write(rows: slice) -> None:
-        _library().chronoxis_planes(
-            _of(codes), _of(affine), *halved, ctypes.c_float(top), width, height, given, strides,
+        library().chronoxis_planes(
+            address(codes), address(affine), *halved, ctypes.c_float(top), width, height, given, strides,
             rows.start, rows.stop,
         )  # fmt: skip
 
@@ -383,12 +362,12 @@ def glance(
         size: rows and columns, at most 1024, of what comes out, each of shape (rows, columns, 3).
         lines: of each block that are looked at, at most.
     """
-    frames, curve = _frames([picture], colour), _curve(colour.transfer)
+    frames, curve = _frames([picture], colour), curve_of(colour.transfer)
     codes, light = np.empty((*size, 3), np.float32), np.empty((*size, 3), np.float32)
     height, width = size_of(picture)
-    _library().chronoxis_glance(
+    library().chronoxis_glance(
         frames.given, ctypes.byref(curve), width, height, size[1], size[0], lines, 0, size[0],
-        _of(codes), _of(light),
+        address(codes), address(light),
     )  # fmt: skip
     return codes, light
 
@@ -398,138 +377,6 @@ def size_of(picture: Picture) -> tuple[int, int]:
     if isinstance(picture, VideoFrame):
         return picture.height, picture.width
     return picture.shape[0], picture.shape[1]
-
-
-def follow(
-    first: npt.NDArray[np.uint8], second: npt.NDArray[np.uint8], flow: Flow, back: Flow | None = None
-) -> tuple[Differences, Differences]:
-    """How much a picture differs from another followed along a motion, here and now.
-
-    Returns:
-        Differences in codes; and, with the motion ``back``, how many places apart the way there and back
-        begins and ends.
-    """
-    height, width = first.shape
-    left, apart = np.empty((height, width), np.float32), np.zeros((height, width), np.float32)
-    _library().chronoxis_follow(
-        _of(first), _of(second), _of(flow), _of(back), width, height, _of(left), _of(apart)
-    )
-    return left, apart
-
-
-def rely(
-    flow: Flow, plain: Differences, left: Differences, apart: Differences, noise: float, allowed: float,
-    allowed_share: float,
-) -> Motion:  # fmt: skip
-    """Motion with how far it can be relied on, here and now.
-
-    As far as it leaves less (``left``) of the difference between two pictures than there is without it
-    (``plain``), but for ``noise``; and as the way back leads to where it began, but for what is allowed.
-    """
-    height, width = plain.shape
-    motion = np.empty((height, width, 4), np.float32)
-    _library().chronoxis_rely(
-        _of(flow), _of(plain), _of(left), _of(apart), height * width,
-        ctypes.c_float(noise), ctypes.c_float(allowed), ctypes.c_float(allowed_share), _of(motion),
-    )  # fmt: skip
-    return motion
-
-
-def cast(motion: Motion, share: float, into: Motion) -> None:
-    """Motion as it is a share of its way, here and now; where nothing comes, it is relied on by -1."""
-    height, width = motion.shape[:2]
-    _library().chronoxis_cast(_of(motion), width, height, ctypes.c_float(share), _of(into))
-
-
-def meet(
-    work: RowWork,
-    onwards: Motion,
-    backwards: Motion,
-    share: float,
-    into: Meetings,
-    tiles: Tiles | None = None,
-    chosen: int = 0,
-) -> None:
-    """Where two pictures meet a share of the way from the first to the second; in tiles marked so, if any.
-
-    The motions are `cast` to there.
-    """
-    rows_, columns = onwards.shape[:2]
-
-    def find(rows: slice) -> None:
-        _library().chronoxis_meet(
-            _of(onwards), _of(backwards), columns, rows_, ctypes.c_float(share),
-            _of(tiles), chosen, TILE, rows.start, rows.stop, _of(into),
-        )  # fmt: skip
-
-    work.give(find, rows_)
-
-
-@dataclass(frozen=True)
-class Marked:
-    """Tiles of a grid of so many columns and rows that are marked alike."""
-
-    tiles: Tiles
-    mark: int
-    grid: tuple[int, int]
-
-    def described(self) -> _Tiles:
-        """As C reads it; this must be kept as long."""
-        return _Tiles(_of(self.tiles), self.mark, TILE, *self.grid)
-
-
-def add_between(
-    work: RowWork,
-    pair: tuple[Pixels, Pixels],
-    meetings: Meetings,
-    weight: float,
-    sums: Pixels,
-    within: Marked,
-) -> None:
-    """Add the weighted light of the picture that meetings on a coarser grid describe."""
-    between, tiles = _between(pair, meetings), within.described()
-
-    def add(rows: slice) -> None:
-        _library().chronoxis_add_between(
-            ctypes.byref(between), ctypes.byref(tiles), ctypes.c_float(weight), rows.start, rows.stop,
-            _of(sums),
-        )  # fmt: skip
-
-    work.give(add, sums.shape[0])
-
-
-def encode_between(
-    work: RowWork, pair: tuple[Pixels, Pixels], meetings: Meetings, transfer: int, into: Rgb16
-) -> None:
-    """R′G′B′ codes of the picture that meetings on a coarser grid describe."""
-    between, curve = _between(pair, meetings), _curve(transfer)
-
-    def write(rows: slice) -> None:
-        _library().chronoxis_between(
-            ctypes.byref(between), ctypes.byref(curve), rows.start, rows.stop, _of(into)
-        )
-
-    work.give(write, into.shape[0])
-
-
-def _between(pair: tuple[Pixels, Pixels], meetings: Meetings) -> _Between:
-    (height, width), (rows, columns) = pair[0].shape[:2], meetings.shape[:2]
-    return _Between(_of(pair[0]), _of(pair[1]), width, height, _of(meetings), columns, rows)
-
-
-def add_both(
-    work: RowWork, pair: tuple[Pixels, Pixels], weights: tuple[float, float], sums: Pixels, within: Marked
-) -> None:
-    """Add the weighted light of two pictures."""
-    (height, width), tiles = sums.shape[:2], within.described()
-
-    def add(rows: slice) -> None:
-        _library().chronoxis_add_both(
-            _of(pair[0]), _of(pair[1]), width, height, ctypes.byref(tiles),
-            ctypes.c_float(weights[0]), ctypes.c_float(weights[1]), rows.start, rows.stop, _of(sums),
-        )  # fmt: skip
-
-    work.give(add, height)
 
 
 class _Given:
@@ -591,7 +438,7 @@ def _halved(frame: VideoFrame) -> tuple[int, int]:
 
 
 @cache
-def _curve(transfer: int) -> _Curve:
+def curve_of(transfer: int) -> _Curve:
     """A transfer function, and its inverse, as C reads them."""
     curve = _Curve()
     transfer = transfer if transfer in _TOES or transfer in _OTHERS else BT709
@@ -616,5 +463,6 @@ def _curve(transfer: int) -> _Curve:
 _TABLES: list[npt.NDArray[np.generic]] = []  # for as long as the program runs
 
 
-def _of(array: npt.NDArray[np.generic] | None) -> ctypes.c_void_p | None:
+def address(array: npt.NDArray[np.generic] | None) -> ctypes.c_void_p | None:
+    """Where an array lies, as C wants it."""
     return None if array is None else ctypes.c_void_p(array.ctypes.data)

@@ -10,7 +10,8 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from chronoxis.core.picture.kernels import Differences, Flow, Motion, Picture, follow, rely, size_of
+from chronoxis.core.picture.kernels import Picture, size_of
+from chronoxis.core.picture.motion_kernels import Differences, Flow, Motion, follow, rely
 from chronoxis.core.picture.rgb import planar_depth, planar_format, samples_of
 
 Grey = npt.NDArray[np.uint8]
