@@ -48,21 +48,10 @@ def make_plan(
     if not project.shots:
         raise PlanError("There is no shot yet; open a recording first.")
     traces, cameras = traces or {}, cameras or {}
-    sources = with_nested(project, sources, lambda inner, opened: make_plan(inner, opened, traces, cameras))
-    for key in (*project.needed, *(piece.footage for piece in project.music)):
-        if key not in sources:
-            raise PlanError(_not_there(project.footage_named(key)))
-    sources = {
-        footage.key: as_chosen(sources[footage.key], footage)
-        for footage in project.footage
-        if footage.key in sources
-    }
+    nested = with_nested(project, sources, lambda inner, opened: make_plan(inner, opened, traces, cameras))
+    sources = _as_chosen(project, nested)
     of_shots = tuple(sources[shot.footage] for shot in project.shots)
-    of_footage = {
-        shot.footage: _recorded_edges(project.footage_of(shot), sources[shot.footage])
-        for shot in project.shots
-    }
-    edges = tuple(of_footage[shot.footage] for shot in project.shots)
+    edges = _recorded_edges(project, sources)
     found = [_whole(traces.get(shot.footage)) for shot in project.shots]
     sways = [
         swaying(shot, project.footage_of(shot), source, cameras.get(shot.footage))
@@ -98,19 +87,42 @@ def make_plan(
             course.warp(source) if course is not None and shot.steady.is_on else None
             for shot, source, course in zip(project.shots, of_shots, steady, strict=True)
         ),
-        unmeasured=tuple(
-            dict.fromkeys(
-                [
-                    *(key for key in project.to_measure if _whole(traces.get(key)) is None),
-                    *unfollowed(project, sources, cameras),
-                ]
-            )
-        ),
+        unmeasured=_unmeasured(project, sources, traces, cameras),
         steadied=tuple(course.course if course else None for course in steady),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
         accents=accents_of(project, schedule, colour, directions_of(project, sources, cameras)),
         shown=shown,
     )
+
+
+def _as_chosen(project: Project, sources: Mapping[str, Source]) -> dict[str, Source]:
+    """Sources as the choices about their footage have them. Raises PlanError if one is not there."""
+    for key in (*project.needed, *(piece.footage for piece in project.music)):
+        if key not in sources:
+            raise PlanError(_not_there(project.footage_named(key)))
+    return {
+        footage.key: as_chosen(sources[footage.key], footage)
+        for footage in project.footage
+        if footage.key in sources
+    }
+
+
+def _recorded_edges(project: Project, sources: Mapping[str, Source]) -> tuple[Seconds, ...]:
+    """Of each shot, when each frame of its footage is on display; recorded seconds, shape (frames + 1,)."""
+    scales = {shot.footage: project.footage_of(shot).scale for shot in project.shots}
+    edges = {
+        key: sources[key].edges if scale == 1 else sources[key].edges * float(scale)
+        for key, scale in scales.items()
+    }
+    return tuple(edges[shot.footage] for shot in project.shots)
+
+
+def _unmeasured(
+    project: Project, sources: Mapping[str, Source], traces: Mapping[str, PictureTrace], cameras: Paths
+) -> tuple[str, ...]:
+    """Keys of footage of which something has to be measured before all choices take effect."""
+    unseen = (key for key in project.to_measure if _whole(traces.get(key)) is None)
+    return tuple(dict.fromkeys([*unseen, *unfollowed(project, sources, cameras)]))
 
 
 def _whole(trace: PictureTrace | None) -> PictureTrace | None:
@@ -139,11 +151,6 @@ def _views(
 def _not_there(footage: Footage) -> str:
     where = f" (it was in {footage.files[0].parent})" if footage.files else ""
     return f"{footage.label} is not there{where}; say where it is."
-
-
-def _recorded_edges(footage: Footage, source: Source) -> Seconds:
-    """When each frame is on display; recorded seconds, shape (frames + 1,)."""
-    return source.edges if footage.scale == 1 else source.edges * float(footage.scale)
 
 
 def _timing(
