@@ -62,11 +62,11 @@ class LightPair:
     def add_between(self, share: float, weight: float, tiles: Tiles, chosen: int) -> None:
         """Add the picture a share of the way between the two that are held to the sums, in marked tiles."""
         pair = self._light()
-        meetings = self._meet(share, _with_neighbours(tiles, chosen))
+        meetings = self._meet(share, self._marked(_with_neighbours(tiles, chosen), 1))
         motion_kernels.add_between(self._work, pair, meetings, weight, self.sums, self._marked(tiles, chosen))
         self._work.wait()
 
-    def _meet(self, share: float, found: Tiles | None = None) -> Meetings:
+    def _meet(self, share: float, within: Marked | None = None) -> Meetings:
         """Where the two that are held meet a share of the way; in marked tiles, if any are."""
         motion = self._motion
         assert motion is not None
@@ -76,7 +76,7 @@ class LightPair:
         on = _CASTING.submit(motion_kernels.cast, motion.onwards, share, self._cast[0])
         motion_kernels.cast(motion.backwards, 1 - share, self._cast[1])
         on.result()
-        motion_kernels.meet(self._work, *self._cast, share, self._meetings, found, 1)
+        motion_kernels.meet(self._work, *self._cast, share, self._meetings, within)
         self._work.wait()
         return self._meetings
 

@@ -38,7 +38,7 @@ typedef struct {
 typedef struct {
     float toe, slope, dark;
     float polynomial[7], inverse[7];
-    float short_polynomial[6]; /* as right as `In whole numbers` needs */
+    float short_polynomial[6]; /* of light, for whole numbers, which are no more exact */
     const float *table;
     const uint16_t *encoded;
 } Curve;
@@ -156,7 +156,8 @@ INLINE void store_codes(const float *restrict r, const float *restrict g, const 
 
 /* In whole numbers of 16 bits, of which the processor has twice as many at a time as of floats: for frames of 8 bits.
  * Codes are parts of UNIT, which leaves room for those above white (up to 2.16) and below black; light is parts of
- * WHITE, which leaves room for what the polynomial comes by. Codes are right to a thirtieth of one of eight bits; light to a fifth at worst, where sRGB is steepest. */
+ * WHITE, which leaves room for what the polynomial comes by. Codes are right to a thirtieth of one of eight bits; light
+ * to a fifth at worst, where sRGB is steepest. */
 enum { UNIT = 15168, WHITE = 26000 };
 
 /* The product of two shares of 32768, rounded. */
@@ -164,10 +165,11 @@ INLINE int16_t share_of(int16_t a, int16_t b) { return (int16_t)(((((int32_t)a *
 
 INLINE int16_t whole(float x) { return (int16_t)lrintf(x); }
 
-INLINE int is_quick(const Frame *frame, const Curve *curve)
+/* Whether a frame's codes can be had so; its light can where the curve is no table. */
+INLINE int is_whole(const Frame *frame)
 {
     const float *const m = frame->matrix;
-    return frame->kind == YUV8 && frame->across == 1 && m[0] == m[4] && m[0] == m[8] && !curve->table;
+    return frame->kind == YUV8 && frame->across == 1 && m[0] == m[4] && m[0] == m[8];
 }
 
 /* Codes of n pixels of a row, as parts of UNIT. */
@@ -269,7 +271,7 @@ KERNEL void chronoxis_add_light(const Frame *frames, int count, const Curve *cur
         begin_with(into, at, n, 0.0f, all);
         for (int f = 0; f < count; f++) {
             const float weight = frames[f].weight;
-            if (is_quick(&frames[f], curve)) {
+            if (is_whole(&frames[f]) && !curve->table) {
                 whole_codes_of(&frames[f], y, x, n, quick);
                 for (int k = 0; k < 3; k++) {
                     whole_light_of(curve, quick[k], n);
@@ -302,14 +304,13 @@ KERNEL void chronoxis_keep_extreme(const Frame *frames, int count, int brightest
 {
     float all[3][PIECE], c[3][PIECE + 1];
     int16_t quick[3][PIECE + 1], kept[3][PIECE];
-    const Curve any = {0};
     EACH_PIECE {
         const ptrdiff_t at = (ptrdiff_t)y * width + x;
         begin_with(into, at, n, brightest ? 0.0f : 1.0f, all);
         for (int k = 0; k < 3; k++)
             for (int i = 0; i < n; i++) kept[k][i] = brightest ? 0 : UNIT;
         for (int f = 0; f < count; f++) {
-            if (is_quick(&frames[f], &any)) {
+            if (is_whole(&frames[f])) {
                 whole_codes_of(&frames[f], y, x, n, quick);
                 for (int k = 0; k < 3; k++) {
                     int16_t *restrict to = kept[k];
@@ -384,14 +385,13 @@ KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *
     float c[3][PIECE + 1];
     EACH_PIECE {
         codes_of(frame, y, x, n, c[0], c[1], c[2]);
-        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
         for (int k = 0; k < 3; k++) {
             const float gain = by_row ? gains[k] * by_row[y] : gains[k];
             light_of(curve, c[k], n);
             for (int i = 0; i < n; i++) c[k][i] = clamped(c[k][i] * gain);
             codes_for(curve, c[k], n);
         }
-        store_codes(c[0], c[1], c[2], n, to);
+        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
     }
 }
 
@@ -478,6 +478,16 @@ INLINE Four four(const float *at)
     return read;
 }
 
+/* R'G'B' codes of the light of n pixels. */
+INLINE void store_light(const Four *restrict light, int n, const Curve *curve, uint16_t *restrict to)
+{
+    float c[3][PIECE];
+    for (int i = 0; i < n; i++)
+        for (int k = 0; k < 3; k++) c[k][i] = clamped(light[i][k]);
+    for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
+    store_codes(c[0], c[1], c[2], n, to);
+}
+
 /* Writes n pixels of four floats: three channels, and 1. */
 INLINE void interleave(float (*restrict c)[PIECE + 1], int n, float *restrict to)
 {
@@ -515,8 +525,7 @@ KERNEL void chronoxis_codes(const Frame *frame, int width, int height, int y0, i
     float c[3][PIECE + 1];
     EACH_PIECE {
         smooth_codes_of(frame, y, x, n, width, height, c[0], c[1], c[2]);
-        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
-        store_codes(c[0], c[1], c[2], n, to);
+        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
     }
 }
 
@@ -551,7 +560,7 @@ KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, 
 {
     float sums[6][PIECE];
     int32_t whole_sums[6][PIECE];
-    const int quick = is_quick(frame, curve);
+    const int quick = is_whole(frame) && !curve->table;
     float *const into[2] = {codes, light};
     for (int y = y0; y < y1; y++) {
         const int top = (int)((int64_t)y * height / rows), bottom = (int)((int64_t)(y + 1) * height / rows);
@@ -685,21 +694,26 @@ KERNEL void chronoxis_cast(const float *motion, int width, int height, float sha
         }
 }
 
+/* Square parts of a grid of so many columns and rows, some of them marked. */
+typedef struct {
+    const uint8_t *marks;
+    int32_t chosen, side, columns, rows;
+} Tiles;
+
 /* Where pictures meet on their way: for each place of a grid, from where in both pictures its light comes
  * a share of the way from the first to the second, and with what weights.
  *
  * Motions are cast to that share; each holds four floats a place: right, down, how far they can be relied on
  * (0 to 1; -1 where nothing comes), their rank. Meetings hold eight: the ways to both pictures (right, down
- * each), and the weights of what lies there and of what lies here in both.
+ * each), and the weights of what lies there and of what lies here in both. Without tiles, all places are met.
  */
-KERNEL void chronoxis_meet(const float *onwards, const float *backwards, int width, int height, float share,
-                           const uint8_t *tiles, int chosen, int tile, int y0, int y1, float *meetings)
+KERNEL void chronoxis_meet(const float *onwards, const float *backwards, int width, float share, const Tiles *tiles,
+                           int y0, int y1, float *meetings)
 {
-    (void)height;
-    const int across = (width + tile - 1) / tile;
+    const int side = tiles ? tiles->side : 1, across = (width + side - 1) / side;
     for (int y = y0; y < y1; y++)
         for (int x = 0; x < width; x++) {
-            if (tiles && tiles[(y / tile) * across + x / tile] != chosen) continue;
+            if (tiles && tiles->marks[(y / side) * across + x / side] != tiles->chosen) continue;
             const float *one = onwards + 4 * ((ptrdiff_t)y * width + x);
             const float *other = backwards + 4 * ((ptrdiff_t)y * width + x);
             float of_one = one[2] > 0 ? one[2] : 0, of_other = other[2] > 0 ? other[2] : 0;
@@ -810,12 +824,6 @@ INLINE void light_between(const Between *b, const float *line, int x, int y, int
     }
 }
 
-/* Square parts of a grid of so many columns and rows, some of them marked. */
-typedef struct {
-    const uint8_t *marks;
-    int32_t chosen, side, columns, rows;
-} Tiles;
-
 /* The first pixel from x on of a line that lies in a marked tile, and into `end` the one behind the last that does. */
 INLINE int next_marked(const Tiles *tiles, int width, int height, int x, int y, int *end)
 {
@@ -867,7 +875,6 @@ KERNEL void chronoxis_add_between(const Between *b, const Tiles *tiles, float we
 /* Its R'G'B' codes. */
 KERNEL void chronoxis_between(const Between *b, const Curve *curve, int y0, int y1, uint16_t *out)
 {
-    float c[3][PIECE];
     Four light[PIECE];
     float *const line = malloc(8 * (size_t)b->columns * sizeof(float));
     if (!line) return;
@@ -877,10 +884,7 @@ KERNEL void chronoxis_between(const Between *b, const Curve *curve, int y0, int 
         if (y != before) meetings_at(b, y, line);
         before = y;
         light_between(b, line, x, y, n, light);
-        for (int i = 0; i < n; i++)
-            for (int k = 0; k < 3; k++) c[k][i] = clamped(light[i][k]);
-        for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
-        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
+        store_light(light, n, curve, out + 3 * ((ptrdiff_t)y * width + x));
     }
     free(line);
 }
@@ -978,7 +982,6 @@ KERNEL void chronoxis_unslant(const Slant *s, const Curve *curve, int is_steep, 
 {
     float c[3][PIECE];
     EACH_PIECE {
-        uint16_t *restrict to = out + 3 * ((ptrdiff_t)y * width + x);
         for (int i = 0; i < n; i++) {
             const int along = is_steep ? y : x + i, across = is_steep ? x + i : y;
             const float line = across + s->above - s->slope * along;
@@ -989,7 +992,7 @@ KERNEL void chronoxis_unslant(const Slant *s, const Curve *curve, int is_steep, 
             for (int k = 0; k < 3; k++) c[k][i] = clamped(one[k] + share * (other[k] - one[k]));
         }
         for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
-        store_codes(c[0], c[1], c[2], n, to);
+        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
     }
 }
 
@@ -1073,15 +1076,15 @@ INLINE void narrow_sums(const float *light, int width, int height, const double 
 INLINE void wide_cubic(float share, float wide, int taps, float *restrict w)
 {
     const float a = -0.75f, narrow = 1.0f / wide;
-    float whole = 0.0f;
+    float sum = 0.0f;
     for (int l = 0; l < taps; l++) {
         const float t = fabsf(share + taps / 2 - 1 - l) * narrow;
         const float inner = ((a + 2.0f) * t - (a + 3.0f)) * t * t + 1.0f;
         const float outer = ((a * t - 5.0f * a) * t + 8.0f * a) * t - 4.0f * a;
         w[l] = t < 1.0f ? inner : (t < 2.0f ? outer : 0.0f);
-        whole += w[l];
+        sum += w[l];
     }
-    for (int l = 0; l < taps; l++) w[l] /= whole;
+    for (int l = 0; l < taps; l++) w[l] /= sum;
 }
 
 enum { MOST_TAPS = 16 };
@@ -1125,7 +1128,6 @@ INLINE void wide_sums(const float *light, int width, int height, const double *l
 KERNEL void chronoxis_warp(const float *light, int from_width, int from_height, const double *leads,
                            const float *wide, const Curve *curve, int width, int y0, int y1, uint16_t *out)
 {
-    float c[3][PIECE];
     Four sums[PIECE];
     const int is_narrow = wide[0] <= 1.0f && wide[1] <= 1.0f;
     EACH_PIECE {
@@ -1134,10 +1136,7 @@ KERNEL void chronoxis_warp(const float *light, int from_width, int from_height, 
             narrow_sums(light, from_width, from_height, row, x, n, sums);
         else
             wide_sums(light, from_width, from_height, row, wide, x, n, sums);
-        for (int i = 0; i < n; i++)
-            for (int k = 0; k < 3; k++) c[k][i] = clamped(sums[i][k]);
-        for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
-        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
+        store_light(sums, n, curve, out + 3 * ((ptrdiff_t)y * width + x));
     }
 }
 

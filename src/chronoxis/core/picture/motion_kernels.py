@@ -102,30 +102,6 @@ def cast(motion: Motion, share: float, into: Motion) -> None:
     library().chronoxis_cast(address(motion), width, height, ctypes.c_float(share), address(into))
 
 
-def meet(
-    work: RowWork,
-    onwards: Motion,
-    backwards: Motion,
-    share: float,
-    into: Meetings,
-    tiles: Tiles | None = None,
-    chosen: int = 0,
-) -> None:
-    """Where two pictures meet a share of the way from the first to the second; in tiles marked so, if any.
-
-    The motions are `cast` to there.
-    """
-    rows_, columns = onwards.shape[:2]
-
-    def find(rows: slice) -> None:
-        library().chronoxis_meet(
-            address(onwards), address(backwards), columns, rows_, ctypes.c_float(share),
-            address(tiles), chosen, TILE, rows.start, rows.stop, address(into),
-        )  # fmt: skip
-
-    work.give(find, rows_)
-
-
 @dataclass(frozen=True)
 class Marked:
     """Tiles of a grid of so many columns and rows that are marked alike."""
@@ -137,6 +113,25 @@ class Marked:
     def described(self) -> _Tiles:
         """As C reads it; this must be kept as long."""
         return _Tiles(address(self.tiles), self.mark, TILE, *self.grid)
+
+
+def meet(
+    work: RowWork, onwards: Motion, backwards: Motion, share: float, into: Meetings, within: Marked | None
+) -> None:
+    """Where two pictures meet a share of the way from the first to the second; in marked tiles, if any are.
+
+    The motions are `cast` to there.
+    """
+    rows_, columns = onwards.shape[:2]
+    tiles = within.described() if within else None
+
+    def find(rows: slice) -> None:
+        library().chronoxis_meet(
+            address(onwards), address(backwards), columns, ctypes.c_float(share),
+            ctypes.byref(tiles) if tiles else None, rows.start, rows.stop, address(into),
+        )  # fmt: skip
+
+    work.give(find, rows_)
 
 
 def add_between(
