@@ -24,7 +24,7 @@ from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
 
 _CHOICES = ("--photos-per-second", "24", "--fps", "24", "--size", "1080p")
-LARGE, COUNT, MANY = (6000, 4000), 48, 2000
+LARGE, COUNT, MORE, MANY = (6000, 4000), 48, 240, 2000
 
 
 def measure(runs: int) -> None:
@@ -32,14 +32,12 @@ def measure(runs: int) -> None:
     with tempfile.TemporaryDirectory(prefix="chronoxis-bench-") as scratch:
         folder = make_photos(Path(scratch) / "photos", COUNT)
         many = link_photos(folder, Path(scratch) / "many", MANY)
+        more = link_photos(folder, Path(scratch) / "more", MORE)
         for number in range(1, runs + 1):
             with run(f"photo runs, run {number}"):
                 _measure(folder, many)
-        print("memory while condensing photos")
-        more = link_photos(folder, Path(scratch) / "more", 240)
-        for name, place in ((f"{COUNT} photos", folder), ("240 photos", more)):
-            peak = condense(place, *_CHOICES, ending="mp4")
-            report(f"peak memory, {name} of 24 megapixels (under 800)", peak, "MB")
+                for place, count in ((folder, COUNT), (more, MORE)):
+                    _measure_all(place, count)
 
 
 def _measure(folder: Path, many: Path) -> None:
@@ -48,12 +46,10 @@ def _measure(folder: Path, many: Path) -> None:
         f"reading {MANY} headers (at most 3)", timed(lambda: read_headers(photos.paths, lambda _: None)), "s"
     )
     bare = timed(lambda: reduce_all(folder))
-    ours = timed(lambda: condense(folder, *_CHOICES, ending="mp4"))
     report("bare loop: decode and reduce all, on all cores", bare, "s")
     report(
         "bare loop / making frames of 1080p (at least 0.9)", bare / timed(lambda: make_frames(folder)), "×"
     )
-    report("bare loop / condensing to 1080p, with encoding and start (at least 0.9)", bare / ours, "×")
     source = open_source(folder)
     with source.reader(0, (1280, 853)) as reader:
         jumps = np.random.default_rng(0).permutation(COUNT)[:12].tolist()
@@ -61,6 +57,14 @@ def _measure(folder: Path, many: Path) -> None:
     report("scrubbing: one photo for a picture 853 pixels high (at most 100)", 1000 * max(took), "ms")
     alone = timed(lambda: decode_quarter(source.files[jumps[0]]))
     report("the library's own decoding of one at a quarter / that", alone / max(took), "×")
+
+
+def _measure_all(folder: Path, count: int) -> None:
+    bare = timed(lambda: reduce_all(folder))
+    peaks: list[float] = []
+    ours = timed(lambda: peaks.append(condense(folder, *_CHOICES, ending="mp4")))
+    report(f"bare loop / condensing {count} photos, with encoding and start (at least 0.9)", bare / ours, "×")
+    report(f"peak memory, {count} photos of 24 megapixels (under 800)", peaks[0], "MB")
 
 
 def decode_quarter(path: Path) -> None:

@@ -15,6 +15,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps
 
 from chronoxis.core.errors import FootageError, PlanError
@@ -40,6 +42,7 @@ from chronoxis.core.model.photo_run import (
 )
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.picture.area_average import averaged
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
@@ -349,6 +352,30 @@ def test_every_kind_of_photo_comes_out_right(tmp_path: Path) -> None:
         assert header.size == want.shape[1::-1]
         half = read_pixels(tmp_path / "turned.png", 2)
         assert half.shape[:2] == tuple(-(-side // 2) for side in want.shape[:2])
+        fitted = want.shape[1] * 5 // 8, want.shape[0] * 5 // 8
+        small = read_pixels(tmp_path / "turned.png", fitted=fitted).astype(int)
+        assert np.abs(small - exact_means(want, fitted)).max() <= 0.51, orientation
+
+
+def exact_means(pixels: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.float64]:
+    """Of the parts that each pixel of a smaller picture covers."""
+    wide = pixels.astype(float).repeat(size[1], 0).repeat(size[0], 1)
+    return np.asarray(wide.reshape(size[1], pixels.shape[0], size[0], pixels.shape[1], -1).mean((1, 3)))
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    arrays(np.uint8, st.tuples(st.integers(1, 19), st.integers(1, 19), st.just(4))),
+    st.floats(0, 1),
+    st.floats(0, 1),
+)
+def test_a_smaller_picture_is_of_the_means_of_what_its_pixels_cover(
+    pixels: NDArray[np.uint8], across: float, down: float
+) -> None:
+    size = max(1, round(across * pixels.shape[1])), max(1, round(down * pixels.shape[0]))
+    small = averaged(pixels, size)
+    assert small.shape == (size[1], size[0], 3)
+    assert np.abs(small - exact_means(pixels[..., :3], size)).max() <= 0.501
 
 
 def test_a_photo_of_another_size_is_fitted_and_absurd_ones_are_refused(tmp_path: Path) -> None:

@@ -470,6 +470,7 @@ INLINE void smooth_codes_of(const Frame *frame, int y, int x0, int n, int width,
 /* The four floats of a pixel at once. */
 typedef float Four __attribute__((vector_size(16)));
 typedef int FourInts __attribute__((vector_size(16)));
+typedef uint8_t FourBytes __attribute__((vector_size(4)));
 
 INLINE Four four(const float *at)
 {
@@ -1212,6 +1213,55 @@ KERNEL void chronoxis_planes(const uint16_t *codes, const float *m, int across, 
                                thresholds[row & 7], count, chroma);
             }
         }
+    }
+}
+
+/* Which rows, or columns, of a picture each one of a smaller picture covers: from `first` on, `most` of them, with
+ * shares that add up to 1; and how many there are of the smaller picture. */
+typedef struct {
+    const int32_t *first;
+    const float *shares;
+    int32_t most, count;
+} Cover;
+
+INLINE void average_row(const float *row, const Cover *across, int most, uint8_t *out)
+{
+    for (int x = 0; x < across->count; x++) {
+        const float *const shares = across->shares + (ptrdiff_t)x * most;
+        const float *const from = row + 4 * (ptrdiff_t)across->first[x];
+        Four mean = all_of(0.5f);
+        for (int k = 0; k < most; k++) mean += shares[k] * four(from + 4 * k);
+        const FourBytes codes = __builtin_convertvector(__builtin_convertvector(mean, FourInts), FourBytes);
+        /* The fourth byte is written over by the pixel that follows. */
+        memcpy(out + 3 * (ptrdiff_t)x, &codes, x + 1 < across->count ? 4 : 3);
+    }
+}
+
+/* A picture of four bytes a pixel, of which the last is left out, averaged over the parts that the pixels of a smaller
+ * one cover. `row` has room for one row of four floats a pixel. */
+KERNEL void chronoxis_average(const uint8_t *pixels, int width, const Cover *down, const Cover *across, float *row,
+                              uint8_t *out)
+{
+    const ptrdiff_t samples = 4 * (ptrdiff_t)width;
+    for (int y = 0; y < down->count; y++) {
+        const uint8_t *from = pixels + down->first[y] * samples;
+        const float *const high = down->shares + (ptrdiff_t)y * down->most;
+        for (int k = 0; k < down->most; k += 3) { /* as many as there are where less than half goes */
+            const int two = k + 1 < down->most, three = k + 2 < down->most;
+            const float p = high[k], q = two ? high[k + 1] : 0.0f, r = three ? high[k + 2] : 0.0f;
+            const uint8_t *restrict a = from + k * samples, *restrict b = two ? a + samples : a;
+            const uint8_t *restrict c = three ? b + samples : a;
+            float *restrict to = row;
+            if (k)
+                for (ptrdiff_t i = 0; i < samples; i++) to[i] += p * a[i] + q * b[i] + r * c[i];
+            else
+                for (ptrdiff_t i = 0; i < samples; i++) to[i] = p * a[i] + q * b[i] + r * c[i];
+        }
+        uint8_t *const to = out + 3 * (ptrdiff_t)y * across->count;
+        if (across->most == 3) /* known beforehand, the sums take half the time */
+            average_row(row, across, 3, to);
+        else
+            average_row(row, across, across->most, to);
     }
 }
 

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from PIL import Image, ImageCms
 
 from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.photos.image_memory import pixels_in
 from chronoxis.core.footage.photos.photo_file import (
     exif_of,
     import_extra,
@@ -21,6 +22,7 @@ from chronoxis.core.footage.photos.photo_file import (
     raw_size,
 )
 from chronoxis.core.model.export_format import Size
+from chronoxis.core.picture.area_average import averaged
 
 Pixels = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
 """R′G′B′ in sRGB, shape (height, width, 3), upright; uint8 or, where the photo is deeper, uint16."""
@@ -29,6 +31,9 @@ _SRGB_GAMMA = 2.4, 12.92  # power and slope at black (IEC 61966-2-1)
 _LATTICE = 52  # nodes a side of a table of colours: every fifth code
 _STRIP = 128  # rows that are worked on at a time
 _REDUCTIONS = (8, 4, 2)
+_SAME_SHAPE = 0.01  # by which width by height may differ through rounding
+_QUARTERS = (5, 6, 7, 8)  # orientations by which width and height change places
+_QUARTERS = (5, 6, 7, 8)  # orientations by which width and height change places
 _TRANSPOSED: dict[int, Callable[[Pixels], Pixels]] = {
     2: lambda p: p[:, ::-1],
     3: lambda p: p[::-1, ::-1],
@@ -40,19 +45,20 @@ _TRANSPOSED: dict[int, Callable[[Pixels], Pixels]] = {
 }
 
 
-def read_pixels(path: Path, reduction: int = 1) -> Pixels:
+def read_pixels(path: Path, reduction: int = 1, fitted: Size | None = None) -> Pixels:
     """Decode a photo, turned upright and brought to sRGB.
 
     Args:
         path: where it lies.
         reduction: 1, 2, 4 or 8: by how much each side may be smaller, rounded up. Formats that cannot
             decode at a smaller size are reduced afterwards, so that all photos of a run come out alike.
+        fitted: the size, upright, to which photos of its shape are brought at once if they are larger.
 
     Raises:
         FootageError: it cannot be read; says why.
     """
     try:
-        return _raw_pixels(path, reduction) if is_raw(path) else _plain_pixels(path, reduction)
+        return _raw_pixels(path, reduction) if is_raw(path) else _plain_pixels(path, reduction, fitted)
     except FileNotFoundError:
         raise FootageError(f"{path.name} is not there.") from None
     except FootageError:
@@ -76,7 +82,12 @@ def largest_reduction(photo: Size, needed: Size) -> int:
     return 1
 
 
-def _plain_pixels(path: Path, reduction: int) -> Pixels:
+def has_shape_of(size: Size, other: Size) -> bool:
+    """Whether two sizes have one aspect, but for whole pixels."""
+    return abs(size[0] / size[1] - other[0] / other[1]) < _SAME_SHAPE
+
+
+def _plain_pixels(path: Path, reduction: int, fitted: Size | None) -> Pixels:
     if path.suffix.lower() == ".png":
         with opened(path) as image:
             image.verify()  # against its check sums: decoding goes on without a word where data is damaged
@@ -84,18 +95,29 @@ def _plain_pixels(path: Path, reduction: int) -> Pixels:
         width, height = image.size
         smaller = -(-width // reduction), -(-height // reduction)
         pixels: Pixels
-        turn = _TRANSPOSED.get(orientation_of(exif_of(image)))
-        profile = image.info.get("icc_profile")
+        orientation = orientation_of(exif_of(image))
+        turn, profile = _TRANSPOSED.get(orientation), image.info.get("icc_profile")
+        lying = fitted[::-1] if fitted and orientation in _QUARTERS else fitted
         if is_deep(image):
             pixels = _deep_pixels(path, image, profile)
         else:
             if reduction > 1 and image.format == "JPEG":
                 image.draft("RGB" if image.mode == "RGB" else image.mode, smaller)
             image.load()
-            pixels = np.asarray(_in_srgb(_flat(image), profile))
+            found = pixels_in(_in_srgb(_flat(image), profile))
+            if lying and _can_be(found, lying):
+                smaller, pixels = lying, averaged(found, lying)
+            else:
+                pixels = np.asarray(cv2.cvtColor(found, cv2.COLOR_RGBA2RGB), np.uint8)
     if pixels.shape[:2] != smaller[::-1]:
         pixels = resized(pixels, smaller)
     return pixels if turn is None else turn(pixels)
+
+
+def _can_be(pixels: Pixels, fitted: Size) -> bool:
+    """Whether pixels can be brought to a size that is no larger."""
+    height, width = pixels.shape[:2]
+    return width >= fitted[0] and height >= fitted[1] and has_shape_of((width, height), fitted)
 
 
 def _flat(image: Image.Image) -> Image.Image:

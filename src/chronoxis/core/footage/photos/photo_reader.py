@@ -13,11 +13,10 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.photos.photo_pixels import Pixels, read_pixels, resized
+from chronoxis.core.footage.photos.photo_pixels import Pixels, has_shape_of, read_pixels, resized
 from chronoxis.core.model.export_format import Size
 
 _AHEAD_BYTES = 220_000_000  # that decoded photos may take while they wait
-_SAME_SHAPE = 0.01  # by which width by height may differ through rounding
 _MOST_TRIED = 50  # photos that are tried in one's place
 _STEP = Fraction(1, 1000)
 
@@ -56,6 +55,7 @@ class PhotoReader:
         self._paths, self._shows, self._deep = paths, shows, deep
         self.lost: set[int] = set()
         self.reduction = reduction
+        self._fitted = fitted
         self._size = fitted or (-(-size[0] // reduction), -(-size[1] // reduction))
         self._pool = ThreadPoolExecutor(threads or os.cpu_count() or 1, thread_name_prefix="photos")
         bytes_each = self._size[0] * self._size[1] * (6 if deep else 3)
@@ -112,7 +112,7 @@ class PhotoReader:
 
     def _decode(self, photo: int) -> Pixels | None:
         try:
-            return self._even(read_pixels(self._paths[photo], self.reduction))
+            return self._even(read_pixels(self._paths[photo], self.reduction, self._fitted))
         except FootageError:
             return None
 
@@ -136,7 +136,7 @@ class PhotoReader:
         width, height = self._size
         if pixels.shape[:2] == (height, width):
             return pixels
-        if abs(pixels.shape[1] / pixels.shape[0] - width / height) < _SAME_SHAPE:
+        if has_shape_of((pixels.shape[1], pixels.shape[0]), self._size):
             return resized(pixels, self._size)
         scale = min(width / pixels.shape[1], height / pixels.shape[0])
         inside = max(1, round(pixels.shape[1] * scale)), max(1, round(pixels.shape[0] * scale))
