@@ -26,8 +26,9 @@ MP4 = ExportFormat(
     even_sides=True,
     max_side=8192,
     codec_options={
-        "preset": "medium",
-        "rc-lookahead": "20",  # half the preset's: the frames that wait are most of the memory
+        # Takes two thirds of the time of the encoder's own choice, for files as large, 0.3 dB further off.
+        "preset": "faster",
+        "rc-lookahead": "20",  # the frames that wait are most of the memory
     },
     quality_options=_scale("crf", 30, 26, 22, 18, 14),  # six apart halve or double the file
     bitrate_options={"b": "{rate}", "maxrate": "{rate}", "bufsize": "{rate}"},
