@@ -528,7 +528,8 @@ def test_a_project_finds_its_footage_beside_it_or_where_it_was(tmp_path: Path) -
         ("as recorded", False, (1279, 719), True, (1278, 718)),
         ("as recorded", False, (1279, 719), False, (1279, 719)),
         ("720p", False, (1920, 1080), True, (1280, 720)),
-        ("1080p", False, (1080, 1920), True, (608, 1080)),
+        ("1080p", False, (1080, 1920), True, (1080, 1920)),
+        ("480p", False, (2160, 3840), True, (480, 852)),
         ("2160p", False, (1920, 1080), True, (3840, 2160)),
         ("1280x720", False, (640, 480), True, (960, 720)),
         ("1280×720", True, (640, 480), True, (1280, 720)),
@@ -543,7 +544,9 @@ def test_sizes(
     assert SizeWish.parse(str(wish), stretch=stretch) == wish
 
 
-@pytest.mark.parametrize("text", ["1280", "x720", "0x0", "99999x99999", "wide", "-5x5"])
+@pytest.mark.parametrize(
+    "text", ["1280", "x720", "p", "99999p", "1280x720p", "0x0", "99999x99999", "wide", "-5x5"]
+)
 def test_other_sizes_are_refused(text: str) -> None:
     with pytest.raises(PlanError):
         SizeWish.parse(text)

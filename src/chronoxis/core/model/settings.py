@@ -1,5 +1,6 @@
 """What the result should be like as a file: format, size, quality, sound."""
 
+import re
 from dataclasses import dataclass
 
 from chronoxis.core.errors import PlanError
@@ -10,8 +11,8 @@ from chronoxis.core.timing.exact import parse_exact, shortened
 MAX_SIDE = 16384
 MAX_BITRATE = 10**9
 MAX_BYTES = 10**13
-_NAMED_HEIGHTS = {"2160p": 2160, "1440p": 1440, "1080p": 1080, "720p": 720}
-SIZE_NAMES = ("as recorded", *_NAMED_HEIGHTS)
+_SIZE = re.compile(r"([0-9]{1,9})p|([0-9]{1,9})x([0-9]{1,9})")
+SIZE_NAMES = ("as recorded", "2160p", "1440p", "1080p", "720p", "480p")
 
 
 @dataclass(frozen=True)
@@ -19,8 +20,9 @@ class SizeWish:
     """What size the result should have.
 
     Attributes:
-        width: at most this wide, or None for as wide as the height asks.
-        height: at most this high, or None for as recorded.
+        width: at most this wide; None where the height says all.
+        height: at most this high, or None for as recorded. Without a width, the length of the shorter side,
+            so that an upright ``1080p`` is as fine as a wide one.
         stretch: fill width and height exactly, giving up the recorded aspect.
     """
 
@@ -38,14 +40,13 @@ class SizeWish:
         cleaned = text.strip().lower().replace("×", "x").replace(" ", "")
         if cleaned in ("", "asrecorded"):
             return cls()
-        if cleaned in _NAMED_HEIGHTS:
-            return cls(height=_NAMED_HEIGHTS[cleaned])
-        width, _, height = cleaned.partition("x")
-        if len(cleaned) > 20 or not (width.isdecimal() and height.isdecimal()):
+        found = _SIZE.fullmatch(cleaned)
+        if found is None:
             raise PlanError(f"“{shortened(text)}” is not a size; write 1280x720, 1080p or “as recorded”.")
-        if not all(2 <= int(side) <= MAX_SIDE for side in (width, height)):
+        lines, width, height = (int(side) if side else None for side in found.groups())
+        if not all(2 <= side <= MAX_SIDE for side in (lines, width, height) if side is not None):
             raise PlanError(f"A size of {text} is out of range; each side lies between 2 and {MAX_SIDE}.")
-        return cls(int(width), int(height), stretch)
+        return cls(width, height, stretch) if lines is None else cls(height=lines)
 
     def __str__(self) -> str:
         if self.height is None:
@@ -60,9 +61,10 @@ class SizeWish:
         """
         width, height = recorded
         if self.height is not None:
-            scale = self.height / height
-            if self.width is not None:
-                scale = min(scale, self.width / width)
+            if self.width is None:
+                scale = self.height / min(width, height)
+            else:
+                scale = min(self.width / width, self.height / height)
             width, height = max(2, round(width * scale)), max(2, round(height * scale))
             if self.stretch and self.width is not None:
                 width, height = self.width, self.height
