@@ -19,6 +19,7 @@ _THREAD_SPACING = 9.0
 _THREAD_COLOURS = 8  # of threads in each doubling of speed
 _BADGE_GAP = 4  # pixels between two
 _BADGE_ROOM = 30.0
+_BADGE_HEIGHT = 22.0
 _LEAST_BADGE = 6.0  # pixels of a passage below which no badge finds room
 _SINGLE_FRAMES = 7.0  # pixels a result frame must have for its own threads to be drawn
 _MOST_THREADS = 400  # at about which a result frame's threads are thinned out
@@ -117,13 +118,14 @@ class _ThreadPainter:
         area, laid = self._rails.threads, self._laid
         begins, ends = np.maximum(laid.left, area.left()), np.minimum(laid.right, area.right())
         middles = 0.25 * (laid.enter + laid.leave) / 2 + 0.75 * (begins + ends) / 2
+        height = max(area.bottom() - 26, area.top() + _BADGE_HEIGHT / 2 + 1)
         taken = 0.0  # up to where there are badges already
         for row in np.flatnonzero(laid.shown & (ends - begins >= _LEAST_BADGE)).tolist():
             place = self._project.place(row)
             speed = self._project.passage(place).speed
             text = written_speed(speed)
             text = f"◂ {text}" if self._project.shots[place.shot].backwards else text
-            at = QPointF(middles[row], area.bottom() - 26)
+            at = QPointF(middles[row], height)
             room = float(ends[row] - begins[row])
             taken = max(taken, self._draw_badge(at, text, room, taken, speed_colour(speed)))
 
@@ -133,10 +135,10 @@ class _ThreadPainter:
         width = width_of(text, 10, 600) + 18
         if width > room + _BADGE_ROOM or at.x() - width / 2 < taken:
             return 0.0
-        box = QRectF(at.x() - width / 2, at.y() - 11, width, 22)
+        box = QRectF(at.x() - width / 2, at.y() - _BADGE_HEIGHT / 2, width, _BADGE_HEIGHT)
         painter.setPen(QPen(colour, 1.2))
         painter.setBrush(GROUND)
-        painter.drawRoundedRect(box, 11, 11)
+        painter.drawRoundedRect(box, _BADGE_HEIGHT / 2, _BADGE_HEIGHT / 2)
         write(painter, box, text, colour, 10, 600, Qt.AlignmentFlag.AlignHCenter)
         return box.right() + _BADGE_GAP
 

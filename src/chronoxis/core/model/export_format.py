@@ -75,6 +75,7 @@ class ExportFormat:
         muxer_options: of the file format.
         codec_tag: four letters by which files name the codec, where the usual ones are not understood widely.
         key_seconds: how often a frame is coded by itself; None if every one is.
+        slow_start: the time, in frames, that the encoder loses where it begins anew: it looks far ahead.
         sound_codec: FFmpeg's name of the sound's encoder; nothing if there is no sound.
         sound_format: FFmpeg's name of the samples' format.
         sound_bitrate: bits per second; None if that is not for us to say.
@@ -104,6 +105,7 @@ class ExportFormat:
     muxer_options: Mapping[str, str] = field(default_factory=dict)
     codec_tag: str = ""
     key_seconds: int | None = None
+    slow_start: int = 0
     sound_codec: str = ""
     sound_format: str = ""
     sound_bitrate: int | None = None

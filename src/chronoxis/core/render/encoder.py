@@ -75,11 +75,12 @@ class Encoder:
         """Result time up to which frames were written."""
         return self._count / Fraction(self._video.codec_context.framerate)
 
-    def write(self, frame: VideoFrame) -> None:
-        """Write the next frame."""
+    def write(self, frame: VideoFrame, *, by_itself: bool = False) -> None:
+        """Write the next frame, perhaps so that those before it do not help to code it."""
         frame.pts = self._count
         frame.time_base = self._video.codec_context.time_base
-        frame.pict_type = PictureType.NONE  # the recording's choice of key frames is not ours
+        # The recording's choice of key frames is not ours.
+        frame.pict_type = PictureType.I if by_itself else PictureType.NONE
         self._count += 1
         self._container.mux(self._video.encode(frame))
 

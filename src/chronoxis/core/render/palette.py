@@ -29,8 +29,8 @@ class PalettedEncoder(Encoder):
         self._use = _Use(_palette_of(samples, writing), writing)
         super().__init__(path, writing, pixel_format="pal8")
 
-    def write(self, frame: VideoFrame) -> None:
-        """Write the next frame."""
+    def write(self, frame: VideoFrame, *, by_itself: bool = False) -> None:
+        """Write the next frame; each is what changes."""
         frame.pts, frame.time_base = self._count, _ANY
         self._use.push(frame)
         while (ready := self._use.pull()) is not None:

@@ -66,8 +66,8 @@ class StillsWriter:
         """Stills have no sound."""
         return self.seconds
 
-    def write(self, frame: VideoFrame) -> None:
-        """Write the next frame. Raises OSError if an earlier one could not be written."""
+    def write(self, frame: VideoFrame, *, by_itself: bool = True) -> None:
+        """Write the next frame, always by itself. Raises OSError if an earlier one could not be written."""
         self._count += 1
         path = self._folder / f"{self._name % self._count}{self._format.ending}"
         self._waiting.append(self._pool.submit(self._save, path, frame))

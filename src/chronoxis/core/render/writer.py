@@ -29,8 +29,8 @@ class Writer(AbstractContextManager["Writer"], Protocol):
     def sound_seconds(self) -> Fraction:
         """Result time up to which sound was written."""
 
-    def write(self, frame: VideoFrame) -> None:
-        """Write the next frame."""
+    def write(self, frame: VideoFrame, *, by_itself: bool = False) -> None:
+        """Write the next frame, perhaps so that those before it do not help to code it."""
 
     def write_sound(self, samples: Samples) -> None:
         """Write the next samples."""
