@@ -1,7 +1,7 @@
 """Driving the window by hand and keyboard."""
 
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
@@ -43,3 +43,26 @@ def drag(qtbot: QtBot, window: MainWindow, start: QPointF, by: float) -> None:
     for share in (0.3, 0.7, 1.0):
         qtbot.mouseMove(weave, start.toPoint() + QPoint(round(by * share), 0))
     qtbot.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=start.toPoint() + QPoint(round(by), 0))
+
+
+def visible_texts(window: QWidget) -> list[QLabel | QPushButton]:
+    labels, buttons = window.findChildren(QLabel), window.findChildren(QPushButton)
+    found: list[QLabel | QPushButton] = [*labels, *buttons]
+    return [widget for widget in found if widget.isVisible() and widget.text()]
+
+
+def assert_nothing_is_cut(window: MainWindow, qtbot: QtBot, size: tuple[int, int]) -> None:
+    """On any page of the Bench, in a window of a size."""
+    window.resize(*size)
+    for page in range(len(window.bench.pages)):
+        window.show_bench_page(page)
+        qtbot.wait(50)
+        assert (window.width(), window.height()) == size
+        assert window.weave.height() >= window.weave.minimumSizeHint().height()
+        for widget in visible_texts(window):
+            if isinstance(widget, QPushButton) or not widget.wordWrap():
+                need, text = widget.minimumSizeHint(), widget.text()
+                assert widget.width() >= need.width(), text
+                assert widget.height() >= min(need.height(), widget.sizeHint().height()) - 1, text
+            inside = widget.mapTo(window, QPoint(widget.width(), widget.height()))
+            assert inside.x() <= size[0] and inside.y() <= size[1], widget.text()

@@ -18,7 +18,7 @@ from chronoxis.core.model.export_formats import H265_10, JPEG, MP4
 from chronoxis.core.model.framing import Fit, View
 from chronoxis.core.model.photo_run import POSSIBLE_HANDLINGS, Clock, FlawKind, Handling, PhotoRun
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.driving import ONLY, enter, planned
+from tests.app.driving import ONLY, assert_nothing_is_cut, enter, planned, wear_theme
 from tests.photo_makers import make_photos
 
 LEFT = Qt.MouseButton.LeftButton
@@ -145,6 +145,29 @@ def type_into(qtbot: QtBot, field: QLineEdit, text: str) -> None:
     qtbot.keyClick(field, Qt.Key.Key_Return)
 
 
+@pytest.mark.parametrize("scale", [1.0, 1.25])
+def test_a_run_with_many_flaws_and_an_uneven_cadence_has_room(
+    photos: Path, qtbot: QtBot, scale: float
+) -> None:
+    (photos / "IMG_0004.png").write_bytes(b"")
+    make_photos(photos, [12], size=(200, 300))
+    wear_theme(scale)
+    try:
+        window = MainWindow()
+        qtbot.addWidget(window)
+        window.show()
+        window.resize(1280, 800)
+        drop(window, photos)
+        planned(qtbot, window)
+        assert "cannot be read" in window.shelf.card_of(run_of(window).origin).caution.text()
+        enter(qtbot, window, Quantity.STEP, "12")
+        assert_nothing_is_cut(window, qtbot, (1280, 800))
+        window.files.discard_changes()
+        window.close()
+    finally:
+        wear_theme()
+
+
 def test_an_uneven_cadence_is_shown_and_mended(dawn: MainWindow, qtbot: QtBot) -> None:
     enter(qtbot, dawn, Quantity.STEP, "12")
     assert "unevenly" in dawn.bench.caution.text()
@@ -152,16 +175,18 @@ def test_an_uneven_cadence_is_shown_and_mended(dawn: MainWindow, qtbot: QtBot) -
     view = dawn.bench.frames.cadence
     assert view.isVisible()
     assert [offer.text() for offer in view.offers] == [
-        "8.333 photos a second",
-        "12.5 photos a second",
-        "result at 24 fps",
-        "result at 36 fps",
+        "8.333 photos a second: lasts 0:03.60",
+        "12.5 photos a second: lasts 0:02.40",
+        "result at 24 fps: lasts as long as now",
+        "result at 36 fps: lasts as long as now",
     ]
-    qtbot.mouseClick(view.offers[2], LEFT)
+    assert view.words.text() == "Photos stand unevenly: 3, 11 × 2 result frames."
+    view.offers[2].trigger()
     assert dawn.document.project.rate == 24
     assert view.words.text() == "Each photo stands 2 result frames."
+    assert not view.even.isVisible()
     dawn.menus.undo.trigger()
-    qtbot.mouseClick(view.offers[1], LEFT)
+    view.offers[1].trigger()
     assert dawn.document.project.passage(ONLY).speed * run_of(dawn).rate == Fraction(25, 2)
 
 

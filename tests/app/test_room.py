@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QPushButton, QSplitter, QSplitterHandle, QWidget
+from PySide6.QtWidgets import QSplitter, QSplitterHandle
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
@@ -21,14 +21,8 @@ from chronoxis.core.model.project import Passage, Place, Project
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
 from chronoxis.core.timing.step import format_exact_step, format_step, parse_step
-from tests.app.driving import ONLY, drag, planned, wear_theme
+from tests.app.driving import ONLY, assert_nothing_is_cut, drag, planned, visible_texts, wear_theme
 from tests.footage_makers import recording_of
-
-
-def visible_texts(window: QWidget) -> list[QLabel | QPushButton]:
-    labels, buttons = window.findChildren(QLabel), window.findChildren(QPushButton)
-    found: list[QLabel | QPushButton] = [*labels, *buttons]
-    return [widget for widget in found if widget.isVisible() and widget.text()]
 
 
 def line_of(window: MainWindow) -> QSplitterHandle:
@@ -52,19 +46,7 @@ def test_nothing_is_cut_or_covered(
             window.show()
             window.loading.bring_in(opened.document.project.footage[0].files[0])
             planned(qtbot, window)
-        window.resize(*size)
-        for page in range(len(window.bench.pages)):
-            window.show_bench_page(page)
-            qtbot.wait(50)
-            assert (window.width(), window.height()) == size
-            assert window.weave.height() >= window.weave.minimumSizeHint().height()
-            for widget in visible_texts(window):
-                if isinstance(widget, QPushButton) or not widget.wordWrap():
-                    need, text = widget.minimumSizeHint(), widget.text()
-                    assert widget.width() >= need.width(), text
-                    assert widget.height() >= min(need.height(), widget.sizeHint().height()) - 1, text
-                inside = widget.mapTo(window, QPoint(widget.width(), widget.height()))
-                assert inside.x() <= size[0] and inside.y() <= size[1], widget.text()
+        assert_nothing_is_cut(window, qtbot, size)
         if scale == 1:
             shown = window.pictures.result.height() * window.pictures.result.aspect
             assert min(window.pictures.result.width(), shown) >= 500

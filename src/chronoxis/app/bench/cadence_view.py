@@ -1,26 +1,28 @@
 """Which result frames show which photo, and the even choices nearby."""
 
-from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QAction, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
-from chronoxis.app.empty_layout import empty_layout
 from chronoxis.app.push_button import push_button
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, RAISED, TEXT, font
 from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
-_FRAMES = 24  # result frames that are drawn
+_FRAMES = 16  # result frames that are drawn
 _HEIGHT = 30
 
 
 class CadenceView(QWidget):
-    """A strip of result frames with the photos that they show, in words, and buttons for what is even.
+    """A strip of result frames with the photos that they show, in words, and a menu of what is even.
+
+    Attributes:
+        even: the button of the menu.
+        words: the cadence in words.
 
     Signals:
         photo_rate_chosen: photos per result second.
@@ -34,17 +36,25 @@ class CadenceView(QWidget):
         super().__init__()
         self._strip, self.words = _Strip(), QLabel()
         self.words.setProperty("dim", True)
-        self.offers: list[QPushButton] = []
-        self._offers = QGridLayout()
-        self._offers.setHorizontalSpacing(6)
-        self._offers.setVerticalSpacing(4)
-        rows = QVBoxLayout(self)
+        self.even = push_button(
+            "Ma&ke it even…", "Speeds and frame rates near these with which photos stand evenly"
+        )
+        self._offers = QMenu(self.even)
+        self.even.setMenu(self._offers)
+        top, rows = QHBoxLayout(), QVBoxLayout(self)
+        top.setSpacing(6)
+        top.addWidget(self._strip, 1)
+        top.addWidget(self.even)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
-        for widget in (self._strip, self.words):
-            rows.addWidget(widget)
-        rows.addLayout(self._offers)
+        rows.addLayout(top)
+        rows.addWidget(self.words)
         self._shown: tuple[Cadence, Fraction] | None = None
+
+    @property
+    def offers(self) -> list[QAction]:
+        """What the menu has."""
+        return self._offers.actions()
 
     def show_cadence(self, cadence: Cadence, photos: Fraction) -> None:
         """Show a cadence, of so many photos."""
@@ -53,30 +63,14 @@ class CadenceView(QWidget):
         self._shown = cadence, photos
         self._strip.show_cadence(cadence)
         self.words.setText(cadence.in_words())
-        empty_layout(self._offers)
-        self.offers = []
-        if cadence.is_even:
-            return
-        for row, text in enumerate(("even with", "or with")):
-            label = QLabel(text)
-            label.setProperty("dim", True)
-            self._offers.addWidget(label, row, 0)
-        for column, rate in enumerate(cadence.even_photo_rates(), 1):
-            tip = f"Change the speed: it lasts {format_time(photos / rate, 2)} then"
-            act = partial(self.photo_rate_chosen.emit, rate)
-            self._offer(f"{format_rate(rate)} photos a second", tip, act, (0, column))
-        for column, rate in enumerate(cadence.even_rates(), 1):
-            tip = "Change the result's frame rate; its length stays"
-            act = partial(self.rate_chosen.emit, rate)
-            self._offer(f"result at {format_rate(rate)} fps", tip, act, (1, column))
-        self._offers.setColumnStretch(3, 1)
-
-    def _offer(self, text: str, tip: str, act: Callable[[], object], place: tuple[int, int]) -> None:
-        button = push_button(text, tip)
-        button.setProperty("choice", True)
-        button.clicked.connect(lambda _: act())
-        self._offers.addWidget(button, *place)
-        self.offers.append(button)
+        self.even.setVisible(not cadence.is_even)
+        self._offers.clear()
+        for rate in cadence.even_photo_rates():
+            text = f"{format_rate(rate)} photos a second: lasts {format_time(photos / rate, 2)}"
+            self._offers.addAction(text, partial(self.photo_rate_chosen.emit, rate))
+        for rate in cadence.even_rates():
+            text = f"result at {format_rate(rate)} fps: lasts as long as now"
+            self._offers.addAction(text, partial(self.rate_chosen.emit, rate))
 
 
 class _Strip(QWidget):

@@ -7,7 +7,15 @@ from fractions import Fraction
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.gesture_slider import GestureSlider
@@ -82,6 +90,8 @@ class FramesPage(Page):
         )
         self.clear_window.editingFinished.connect(self._enter_window)
         self._window_row = self._row("&Window", self.clear_window, QLabel("of recorded time"))
+        for part in self._window_row:
+            part.hide()  # now: of what is hidden later, the room is kept until the page is shown
         self.fills = self._chips("Fill steps", _FILLS, self._set_fill)
         self.betweens = self._chips("In between", _BETWEENS, self._set_between)
         self.passers = self._chips("Passers-by", _PASSERS, self._set_passers)
@@ -189,7 +199,7 @@ class FramesPage(Page):
         field.setFixedWidth(scaled(66))
         return field
 
-    def _row(self, title: str, *widgets: QLabel | QPushButton | NumberField | GestureSlider) -> list[object]:
+    def _row(self, title: str, *widgets: QLabel | QPushButton | NumberField | GestureSlider) -> list[QWidget]:
         """Controls beside one another; what is returned can be hidden together."""
         label, line, row = label_for(title, widgets[0]), QHBoxLayout(), self._grid.rowCount()
         line.setSpacing(6)
@@ -255,7 +265,7 @@ class FramesPage(Page):
         self.soft.setEnabled(any(each.each.adds_light and not each.is_filled for each in makings))
         clear = any(each.each is EachFrame.CLEAR for each in makings)
         for part in self._window_row:
-            part.setVisible(clear)  # type: ignore[attr-defined]
+            part.setVisible(clear)
         fills = any(each.each.adds_light or each.each is EachFrame.ONE for each in makings)
         for chip in self.fills.values():
             chip.setEnabled(fills)

@@ -64,13 +64,14 @@ class PacePage(Page):
         self.meaning.setWordWrap(True)
         self.meaning.hide()
         layout.addWidget(self.meaning)
-        layout.addWidget(line())
+        self._line = line()  # for which there is no room beside the meaning
+        layout.addWidget(self._line)
         layout.addLayout(grids[1])
         layout.addStretch()
 
     def _quantities(self) -> QGridLayout:
         grid = QGridLayout()
-        grid.setVerticalSpacing(4)
+        grid.setVerticalSpacing(3)
         for row, (quantity, text, tip) in enumerate(_ROWS):
             field, hold = NumberField(str(quantity).capitalize(), tip), QPushButton("hold")
             field.editingFinished.connect(lambda quantity=quantity: self._enter(quantity))
@@ -88,7 +89,7 @@ class PacePage(Page):
 
     def _ramps(self) -> QGridLayout:
         grid = QGridLayout()
-        grid.setVerticalSpacing(4)
+        grid.setVerticalSpacing(3)
         for row, (side, text) in enumerate((("in", "Ramp &in"), ("out", "Ramp o&ut"))):
             tip = f"Result seconds over which the speed changes on the way {side}; 0 changes at once"
             length, shape = NumberField(f"Ramp {side}, length", tip), QComboBox()
@@ -127,6 +128,7 @@ class PacePage(Page):
         meaning = photo_meaning(project, places[0]) if len(places) == 1 else ""
         self.meaning.setText(meaning)
         self.meaning.setVisible(bool(meaning))
+        self._line.setVisible(not meaning)
         for side in self.ramp_lengths:
             self._show_ramps(project, side)
 

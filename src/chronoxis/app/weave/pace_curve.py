@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
-from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, speed_colour
+from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, scaled, speed_colour
 from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.lettering import width_of, write, written_speed
 from chronoxis.app.weave.rails import Rails, SpeedAxis
@@ -18,7 +18,7 @@ from chronoxis.core.timing.pace import Seconds
 
 _SAMPLE = 3.0  # pixels
 _EDGE = 4  # pixels above and below the axis
-_NUMBER = 12.0  # pixels that the number of a line is high
+_NUMBER = 12  # pixels that the number of a line is high
 _KNOT = 4.5  # pixels from the middle of a joint to its rim
 _COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
 _AMOUNT_SHARE = 0.5  # of the row that a full accent stands high
@@ -51,12 +51,16 @@ def _draw_lines(painter: QPainter, rails: Rails) -> None:
 
 
 def _draw_numbers(painter: QPainter, rails: Rails) -> None:
-    """The speed of each line, over the curve."""
-    row = rails.curve
-    for speed in rails.speeds.lines:
+    """The speed of each line, over the curve; that of real time above all where not all have room."""
+    row, height = rails.curve, float(scaled(_NUMBER))
+    drawn: list[QRectF] = []
+    for speed in sorted(rails.speeds.lines, key=lambda speed: speed != 1):
         text, y = written_speed(Fraction(speed)), curve_y(rails, speed)
-        top = min(max(y - _NUMBER / 2, row.top()), row.bottom() - _NUMBER)
-        box = QRectF(row.left(), top, width_of(text, 7.5) + 6, _NUMBER)
+        top = min(max(y - height / 2, row.top()), row.bottom() - height)
+        box = QRectF(row.left(), top, width_of(text, 7.5) + 6, height)
+        if any(box.intersects(other) for other in drawn):
+            continue
+        drawn.append(box)
         painter.fillRect(box, PANEL)
         write(painter, box.adjusted(2, 0, 0, 0), text, DIM, 7.5)
 

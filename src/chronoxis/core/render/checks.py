@@ -8,6 +8,7 @@ import numpy as np
 from chronoxis.core.model import arranging, joining, making
 from chronoxis.core.model.accent import Accent, Flash
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
+from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.camera_at_joins import JoinCamera
 from chronoxis.core.render.plan import Plan
@@ -152,10 +153,11 @@ def _repeats(project: Project) -> Iterator[Check]:
         passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
         if passage.making.between is Between.HOLD:
             begins = float(rows.begins[row])
-            speed, rate = format_speed(passage.speed), format_rate(footage.rate)
+            photos = isinstance(footage, PhotoRun)
+            what = "photos" if photos else f"{format_rate(footage.rate)} fps"
             yield Check(
-                f"At {format_time(begins, 1)} {rate} fps run at {speed}: "
-                f"every frame stands {1 / steps[row]:.3g} times.",
+                f"At {format_time(begins, 1)} {what} run at {format_speed(passage.speed)}: "
+                f"every {'photo' if photos else 'frame'} stands {1 / steps[row]:.3g} times.",
                 begins,
                 "Fill in by motion",
                 _filled(place),

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import pairwise
+from itertools import groupby, pairwise
 from math import ceil, floor
 
 from chronoxis.core.timing.rates import MAX_RATE
@@ -55,7 +55,10 @@ class Cadence:
             )
         if self.is_even:
             return f"Each photo stands {self.standing} result frames."
-        listed = ", ".join(map(str, self.pattern))
+        runs = [(number, len(list(same))) for number, same in groupby(self.pattern)]
+        listed = ", ".join(
+            f"{many} × {number}" if many > 3 else ", ".join([str(number)] * many) for number, many in runs
+        )
         more = ", …" if self.standing.denominator > _MOST_LISTED else ""
         return f"Photos stand unevenly: {listed}{more} result frames."
 
