@@ -197,4 +197,4 @@ def test_the_table_of_formats_feeds_everything(take: Path, tmp_path: Path) -> No
         keys = {each.options(quality, Fraction(25)).get("g", "1") for quality in Quality}
         assert keys == {str(each.key_interval(Fraction(25)))}
     assert not MKV.quality_options
-    assert MKV.lossless
+    assert not MKV.has_quality

@@ -73,7 +73,7 @@ def _refuse_idle(options: dict[str, Any], chosen: ExportFormat) -> None:
     """Raises UsageError for options that would have no effect."""
     if options["stretch"] and (options["size"] is None or options["size"].width is None):
         raise click.UsageError("--stretch fills a --size of width and height, such as 1280x720.")
-    if options["quality"] is not None and chosen.lossless:
-        raise click.UsageError(f"--quality has no effect on {chosen.name}: all is kept.")
+    if options["quality"] is not None and not chosen.has_quality:
+        raise click.UsageError(f"--quality has no effect on {chosen.name}: it is {chosen.sole_quality}.")
     if is_asked_for(options) and not chosen.sound_codec:
         raise click.UsageError(f"{chosen.name} has no sound.")

@@ -100,7 +100,7 @@ class PicturePage(Page):
         moves.addLayout(self._step_row)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 4, 0, 0)
-        rows.setSpacing(9)
+        rows.setSpacing(7)
         for row in (shapes, other, fits, deeds, moves):
             row.addStretch()
             rows.addLayout(row)

@@ -132,9 +132,9 @@ class ChoiceForm(QWidget):
         self.stretch.setChecked(settings.size.stretch)
         self.stretch.setEnabled(settings.size.width is not None)
         self.quality.setValue(int(settings.quality))
-        lossless = format_.lossless
-        self.quality.setEnabled(not lossless and settings.bitrate is None)
-        self.quality_word.setText("lossless" if lossless else _QUALITY_WORDS[settings.quality])
+        self.quality.setEnabled(format_.has_quality and settings.bitrate is None)
+        word = _QUALITY_WORDS[settings.quality] if format_.has_quality else format_.sole_quality
+        self.quality_word.setText(word)
         self.sound.setChecked(settings.sound)
         self.sound.setEnabled(bool(format_.sound_codec))
         self.credits.setChecked(settings.credits)

@@ -76,6 +76,7 @@ class ExportFormat:
         codec_tag: four letters by which files name the codec, where the usual ones are not understood widely.
         key_seconds: how often a frame is coded by itself; None if every one is.
         slow_start: the time, in frames, that the encoder loses where it begins anew: it looks far ahead.
+        sole_quality: what to say of the quality where there is no choice of it.
         sound_codec: FFmpeg's name of the sound's encoder; nothing if there is no sound.
         sound_format: FFmpeg's name of the samples' format.
         sound_bitrate: bits per second; None if that is not for us to say.
@@ -106,14 +107,15 @@ class ExportFormat:
     codec_tag: str = ""
     key_seconds: int | None = None
     slow_start: int = 0
+    sole_quality: str = "lossless"
     sound_codec: str = ""
     sound_format: str = ""
     sound_bitrate: int | None = None
 
     @property
-    def lossless(self) -> bool:
-        """Whether everything is kept, whatever the quality."""
-        return not self.quality_options
+    def has_quality(self) -> bool:
+        """Whether there is a choice of how much is kept."""
+        return bool(self.quality_options)
 
     @property
     def is_folder(self) -> bool:

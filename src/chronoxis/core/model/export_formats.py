@@ -245,6 +245,7 @@ GIF = ExportFormat(
     max_rate=Fraction(50),
     max_side=2048,
     clock=100,
+    sole_quality="256 colours",
     muxer_options={"loop": "0"},
 )
 

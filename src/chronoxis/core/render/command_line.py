@@ -13,7 +13,7 @@ def render_command(
     command = [sys.executable, "-m", "chronoxis.cli", "render", str(project_file), "-o", str(output)]
     command += ["--size", str(settings.size)]
     command += ["--format", settings.format.key]
-    command += [] if settings.format.lossless else ["--quality", str(int(settings.quality))]
+    command += ["--quality", str(int(settings.quality))] if settings.format.has_quality else []
     command += ["--bitrate", str(settings.bitrate)] if settings.bitrate is not None else []
     command += ["--at-most", str(settings.at_most / 1e6)] if settings.at_most is not None else []
     command += [] if settings.sound else ["--sound", "none"]

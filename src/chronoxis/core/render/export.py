@@ -243,8 +243,8 @@ def most_bitrate(plan: Plan) -> int | None:
 
 def sample_frames(plan: Plan, target: Target) -> Iterator[VideoFrame]:
     """Result frames from all over the result."""
-    for number in np.unique(np.linspace(0, len(plan.schedule) - 1, _SAMPLES).astype(int)).tolist():
-        yield from result_frames(plan, target, number, number + 1)
+    numbers = np.unique(np.linspace(0, len(plan.schedule) - 1, _SAMPLES).astype(int))
+    yield from result_frames(plan, target, numbers=numbers)
 
 
 class _Pace:
