@@ -30,7 +30,8 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat
-from chronoxis.core.picture.views import enlargement, views_of
+from chronoxis.core.picture.scaling import resized
+from chronoxis.core.picture.views import Box, enlargement, views_of
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan
@@ -110,6 +111,37 @@ def test_a_slow_move_is_even_and_keeps_its_sharpness(tmp_path: Path, scale: floa
         assert shift_across(frames[number - 1], frames[number]) == pytest.approx(0.1, abs=0.02)
     sharpness = np.array([(np.diff(frame, axis=1) ** 2).mean() for frame in frames])
     assert np.abs(np.diff(sharpness)).max() < 0.02 * sharpness.mean()
+
+
+@st.composite
+def parts(draw: st.DrawFn) -> tuple[npt.NDArray[np.uint8] | npt.NDArray[np.uint16], Box, tuple[int, int]]:
+    """A picture of noise, a part of it, and a size."""
+    width, height = draw(st.integers(1, 60)), draw(st.integers(1, 60))
+    random = np.random.default_rng(draw(st.integers(0, 99)))
+    shape = (height, width, 3) if draw(st.booleans()) else (height, width)
+    picture = random.integers(0, 65536, shape, np.uint16)
+    left, top = draw(st.floats(0, width - 0.5)), draw(st.floats(0, height - 0.5))
+    box = left, top, draw(st.floats(0.4, width - left)), draw(st.floats(0.4, height - top))
+    deep = draw(st.booleans())
+    size = draw(st.integers(1, 80)), draw(st.integers(1, 80))
+    return picture if deep else (picture >> 8).astype(np.uint8), box, size
+
+
+@settings(max_examples=150, deadline=None)
+@given(parts())
+def test_parts_come_out_as_an_outside_library_has_them(
+    part: tuple[npt.NDArray[np.uint8] | npt.NDArray[np.uint16], Box, tuple[int, int]],
+) -> None:
+    picture, box, size = part
+    deep = picture.dtype == np.uint16
+    ours = resized(picture, box, size, 65535 if deep else 255).astype(float)
+    edges = box[0], box[1], box[0] + box[2], box[1] + box[3]
+    channels = picture.reshape(*picture.shape[:2], -1).astype(np.float32)
+    for place in range(channels.shape[2]):
+        one = Image.fromarray(channels[..., place]).resize(size, Image.Resampling.LANCZOS, edges)
+        want = np.asarray(one, float).clip(0, 65535 if deep else 255)
+        found = ours.reshape(*ours.shape[:2], -1)[..., place]
+        assert np.abs(found - want).max() <= (1.0 if deep else 0.51)
 
 
 def test_a_part_at_its_own_pixels_is_cut_out_bit_exact(tmp_path: Path) -> None:

@@ -42,7 +42,7 @@ from chronoxis.core.model.photo_run import (
 )
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.picture.area_average import averaged
+from chronoxis.core.picture.scaling import averaged
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan

@@ -470,7 +470,6 @@ INLINE void smooth_codes_of(const Frame *frame, int y, int x0, int n, int width,
 /* The four floats of a pixel at once. */
 typedef float Four __attribute__((vector_size(16)));
 typedef int FourInts __attribute__((vector_size(16)));
-typedef uint8_t FourBytes __attribute__((vector_size(4)));
 
 INLINE Four four(const float *at)
 {
@@ -1216,52 +1215,108 @@ KERNEL void chronoxis_planes(const uint16_t *codes, const float *m, int across, 
     }
 }
 
-/* Which rows, or columns, of a picture each one of a smaller picture covers: from `first` on, `most` of them, with
- * shares that add up to 1; and how many there are of the smaller picture. */
+/* Of which rows, or columns, of a picture each one of another is made: of `most` from `first` on, with shares that
+ * add up to 1; `count` is how many are made. */
 typedef struct {
     const int32_t *first;
     const float *shares;
     int32_t most, count;
-} Cover;
+} Taps;
 
-INLINE void average_row(const float *row, const Cover *across, int most, uint8_t *out)
+#define SUM_ROWS(TYPE)                                                                                       \
+    do {                                                                                                     \
+        const TYPE *restrict a = (const TYPE *)rows[0], *restrict b = (const TYPE *)rows[1];                 \
+        const TYPE *restrict c = (const TYPE *)rows[2], *restrict d = (const TYPE *)rows[3];                 \
+        const float p = shares[0], q = shares[1], r = shares[2], s = shares[3];                              \
+        if (is_first && !s)                                                                                  \
+            for (ptrdiff_t i = 0; i < n; i++) to[i] = p * a[i] + q * b[i] + r * c[i];                        \
+        else if (is_first)                                                                                   \
+            for (ptrdiff_t i = 0; i < n; i++) to[i] = p * a[i] + q * b[i] + r * c[i] + s * d[i];             \
+        else                                                                                                 \
+            for (ptrdiff_t i = 0; i < n; i++) to[i] += p * a[i] + q * b[i] + r * c[i] + s * d[i];            \
+    } while (0)
+
+/* Sums n samples of up to four rows, `stride` bytes apart. */
+INLINE void sum_rows(const char *from, ptrdiff_t stride, int is_wide, const float *given, int count, ptrdiff_t n,
+                     int is_first, float *restrict to)
 {
-    for (int x = 0; x < across->count; x++) {
-        const float *const shares = across->shares + (ptrdiff_t)x * most;
-        const float *const from = row + 4 * (ptrdiff_t)across->first[x];
-        Four mean = all_of(0.5f);
-        for (int k = 0; k < most; k++) mean += shares[k] * four(from + 4 * k);
-        const FourBytes codes = __builtin_convertvector(__builtin_convertvector(mean, FourInts), FourBytes);
-        /* The fourth byte is written over by the pixel that follows. */
-        memcpy(out + 3 * (ptrdiff_t)x, &codes, x + 1 < across->count ? 4 : 3);
+    const char *rows[4];
+    float shares[4];
+    for (int k = 0; k < 4; k++) {
+        rows[k] = from + (k < count ? k : 0) * stride;
+        shares[k] = k < count ? given[k] : 0.0f;
+    }
+    if (is_wide)
+        SUM_ROWS(uint16_t);
+    else
+        SUM_ROWS(uint8_t);
+}
+
+/* Makes n pixels of a row of sums, from the one numbered x on. Of pixels of four samples the last is left out. */
+INLINE void sum_columns(const float *restrict row, int channels, const Taps *across, int most, int x, int n,
+                        float *restrict made)
+{
+    const float *restrict shares = across->shares + (ptrdiff_t)x * most;
+    const int32_t *restrict first = across->first + x;
+    for (int i = 0; i < n; i++, shares += most) {
+        const float *const from = row + (ptrdiff_t)channels * first[i];
+        if (channels == 1) {
+            float sum = 0.0f;
+            for (int k = 0; k < most; k++) sum += shares[k] * from[k];
+            made[i] = sum;
+            continue;
+        }
+        Four even = shares[0] * four(from), odd = all_of(0.0f);
+        for (int k = 1; k < most; k += 2) {
+            odd += shares[k] * four(from + channels * k);
+            if (k + 1 < most) even += shares[k + 1] * four(from + channels * (k + 1));
+        }
+        even += odd;
+        memcpy(made + 3 * i, &even, sizeof even); /* the fourth is written over by the pixel that follows */
     }
 }
 
-/* A picture of four bytes a pixel, of which the last is left out, averaged over the parts that the pixels of a smaller
- * one cover. `row` has room for one row of four floats a pixel. */
-KERNEL void chronoxis_average(const uint8_t *pixels, int width, const Cover *down, const Cover *across, float *row,
-                              uint8_t *out)
+#define STORE_SAMPLES(TYPE)                                                                                  \
+    do {                                                                                                     \
+        TYPE *restrict to = out;                                                                             \
+        for (int i = 0; i < n; i++) {                                                                        \
+            const float sum = made[i] + 0.5f;                                                                \
+            to[i] = (TYPE)(int)(sum < 0.0f ? 0.0f : (sum > top ? top : sum));                                \
+        }                                                                                                    \
+    } while (0)
+
+INLINE void store_samples(const float *restrict made, int n, float top, int is_wide, void *restrict out)
 {
-    const ptrdiff_t samples = 4 * (ptrdiff_t)width;
-    for (int y = 0; y < down->count; y++) {
-        const uint8_t *from = pixels + down->first[y] * samples;
-        const float *const high = down->shares + (ptrdiff_t)y * down->most;
-        for (int k = 0; k < down->most; k += 3) { /* as many as there are where less than half goes */
-            const int two = k + 1 < down->most, three = k + 2 < down->most;
-            const float p = high[k], q = two ? high[k + 1] : 0.0f, r = three ? high[k + 2] : 0.0f;
-            const uint8_t *restrict a = from + k * samples, *restrict b = two ? a + samples : a;
-            const uint8_t *restrict c = three ? b + samples : a;
-            float *restrict to = row;
-            if (k)
-                for (ptrdiff_t i = 0; i < samples; i++) to[i] += p * a[i] + q * b[i] + r * c[i];
+    if (is_wide)
+        STORE_SAMPLES(uint16_t);
+    else
+        STORE_SAMPLES(uint8_t);
+}
+
+/* The rows y0 to y1 of a picture of another size: first sums of rows, then of columns. Samples are from 0 to `top`; a
+ * pixel has one, three or four of them, and one or three come out. `row` has room for a row of sums and one more. */
+KERNEL void chronoxis_scale(const char *samples, ptrdiff_t stride, int width, int channels, int top, const Taps *down,
+                            const Taps *across, int y0, int y1, float *row, char *out)
+{
+    const int is_wide = top > 255, given = channels == 1 ? 1 : 3, bytes = is_wide ? 2 : 1;
+    float made[3 * PIECE + 1];
+    for (int y = y0; y < y1; y++) {
+        const char *const from = samples + down->first[y] * stride;
+        const float *const shares = down->shares + (ptrdiff_t)y * down->most;
+        for (int k = 0; k < down->most; k += 4)
+            sum_rows(from + k * stride, stride, is_wide, shares + k, down->most - k < 4 ? down->most - k : 4,
+                     (ptrdiff_t)channels * width, !k, row);
+        for (int x = 0; x < across->count; x += PIECE) {
+            const int n = across->count - x < PIECE ? across->count - x : PIECE;
+            /* What is known beforehand takes half the time. */
+            if (channels == 3)
+                sum_columns(row, 3, across, across->most, x, n, made);
+            else if (channels == 4 && across->most == 3)
+                sum_columns(row, 4, across, 3, x, n, made);
             else
-                for (ptrdiff_t i = 0; i < samples; i++) to[i] = p * a[i] + q * b[i] + r * c[i];
+                sum_columns(row, channels, across, across->most, x, n, made);
+            store_samples(made, given * n, (float)top, is_wide, out + bytes * ((ptrdiff_t)y * across->count + x) * given);
         }
-        uint8_t *const to = out + 3 * (ptrdiff_t)y * across->count;
-        if (across->most == 3) /* known beforehand, the sums take half the time */
-            average_row(row, across, 3, to);
-        else
-            average_row(row, across, across->most, to);
     }
 }
 

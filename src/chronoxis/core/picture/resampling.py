@@ -1,25 +1,16 @@
 """A part of a picture brought to another size, exact to small parts of a pixel."""
 
-from typing import Any
-
 import numpy as np
-import numpy.typing as npt
 from av.video.frame import VideoFrame
 from av.video.plane import VideoPlane
-from PIL import Image
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.rgb import planar_format, rgb16
-from chronoxis.core.picture.row_work import RowWork
+from chronoxis.core.picture.scaling import Samples, resized
 from chronoxis.core.picture.views import Box
 
-Samples = npt.NDArray[Any]
-"""Of uint8 or uint16; shape (height, width), or (height, width, 3)."""
-
-_KERNEL = Image.Resampling.LANCZOS
-_REACH = 3  # of the kernel, in pixels of whichever side is coarser
 _WHOLE = 1e-6  # of a pixel
 
 
@@ -94,39 +85,4 @@ def _scaled(samples: Samples, box: Box, size: Size, top_code: int = 65535) -> Sa
     whole = all(abs(side - round(side)) < _WHOLE for side in box)
     if whole and (round(width), round(height)) == size:
         return samples[round(top) : round(top) + size[1], round(left) : round(left) + size[0]]
-    if samples.dtype == np.uint8:
-        return _by_strips(samples, box, size)
-    channels = samples[..., None] if samples.ndim == 2 else samples
-    parts = [
-        _by_strips(channels[..., place].astype(np.float32), box, size) for place in range(channels.shape[2])
-    ]
-    codes = np.rint(np.stack(parts, -1).clip(0, top_code)).astype(np.uint16)
-    flat: Samples = codes[..., 0] if samples.ndim == 2 else codes
-    return flat
-
-
-def _by_strips(samples: Samples, box: Box, size: Size) -> Samples:
-    """Resampled by the library, strips of rows on all cores."""
-    left, top, width, height = box
-    across, down = width / size[0], height / size[1]
-    margin = _REACH * max(across, 1.0) + 1
-    first, last = max(0, int(left - margin)), min(samples.shape[1], int(left + width + margin) + 1)
-    outcome = np.empty((size[1], size[0], *samples.shape[2:]), samples.dtype)
-
-    def work(rows: slice) -> None:
-        begin, end = top + rows.start * down, top + rows.stop * down
-        reach = _REACH * max(down, 1.0) + 1
-        above, below = max(0, int(begin - reach)), min(samples.shape[0], int(end + reach) + 1)
-        part = Image.fromarray(np.ascontiguousarray(samples[above:below, first:last]))
-        place = (
-            max(0.0, left - first),
-            max(0.0, begin - above),
-            min(float(part.width), left + width - first),
-            min(float(part.height), end - above),
-        )
-        outcome[rows] = np.asarray(part.resize((size[0], rows.stop - rows.start), _KERNEL, place))
-
-    shared = RowWork()
-    shared.give(work, size[1])
-    shared.wait()
-    return outcome
+    return resized(samples, box, size, top_code if samples.dtype == np.uint16 else 255)

@@ -22,7 +22,7 @@ from chronoxis.core.footage.photos.photo_file import (
     raw_size,
 )
 from chronoxis.core.model.export_format import Size
-from chronoxis.core.picture.area_average import averaged
+from chronoxis.core.picture.scaling import averaged
 
 Pixels = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
 """R′G′B′ in sRGB, shape (height, width, 3), upright; uint8 or, where the photo is deeper, uint16."""
