@@ -57,6 +57,8 @@ def assert_nothing_is_cut(window: MainWindow, qtbot: QtBot, size: tuple[int, int
     for page in range(len(window.bench.pages)):
         window.show_bench_page(page)
         qtbot.wait(50)
+        for _ in range(3):  # what was said just now, in the background, finds its room: from widget to widget
+            QApplication.sendPostedEvents()
         assert (window.width(), window.height()) == size
         assert window.weave.height() >= window.weave.minimumSizeHint().height()
         for widget in visible_texts(window):
