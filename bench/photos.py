@@ -117,13 +117,13 @@ def link_photos(source: Path, folder: Path, count: int) -> Path:
 
 
 def reduce_all(folder: Path) -> None:
-    """The plainest loop: decoded at the scale that is enough, reduced, on all cores."""
+    """The plainest loop, by the fastest library: decoded at half the size, reduced, on all cores."""
+    half = cv2.IMREAD_REDUCED_COLOR_2 | cv2.IMREAD_IGNORE_ORIENTATION
 
     def reduce(path: Path) -> None:
-        with Image.open(path) as image:
-            image.draft("RGB", (1620, 1080))
-            image.load()
-            cv2.resize(np.asarray(image), (1620, 1080), interpolation=cv2.INTER_AREA)
+        photo = cv2.imread(str(path), half)
+        assert photo is not None
+        cv2.resize(photo, (1620, 1080), interpolation=cv2.INTER_AREA)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         list(pool.map(reduce, sorted(folder.iterdir())))

@@ -14,11 +14,13 @@ from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, to_linear
 from chronoxis.core.picture.framing import fitted, turned
 from chronoxis.core.picture.long_exposure import LightMean
+from chronoxis.core.picture.rgb import planar_depth, samples_of
 from chronoxis.core.picture.row_work import RowWork
 from tests.footage_makers import make_recording, picture
 
 BT709, SRGB, PQ, HLG = 1, 13, 16, 18
 STUDIO = Colour(matrix=1, primaries=1, transfer=BT709, full_range=False)
+PHOTO = Colour(matrix=0, primaries=1, transfer=SRGB, full_range=True)
 
 
 @pytest.mark.parametrize("transfer", [BT709, 4, 5, 8, SRGB, PQ, HLG])
@@ -140,6 +142,23 @@ def test_no_banding_when_bits_are_lost() -> None:
     wish = 16 + 219 * np.linspace(0.20, 0.22, 512)
     smooth = luma.reshape(64, 32, 16).mean((0, 2))
     assert np.abs(smooth - wish.reshape(32, 16).mean(1)).max() < 0.3  # steps of 8 bits alone would be 0.5 off
+
+
+@pytest.mark.parametrize("form", ["yuv420p", "yuv422p", "yuv444p", "yuv420p10le"])
+def test_photos_become_planes_by_the_matrix(form: str) -> None:
+    """BT.709-6, 3.2 to 3.5, written out once more, on 8-bit R′G′B′ as photos come."""
+    pixels = picture(6, (50, 34)).to_ndarray(format="rgb24")
+    frame = fitted(av.VideoFrame.from_ndarray(pixels, "rgb24"), PHOTO, (50, 34), form, STUDIO)
+    red, green, blue = np.moveaxis(pixels / 255, -1, 0)
+    luma = 0.2126 * red + 0.7152 * green + 0.0722 * blue
+    wishes = [16 + 219 * luma, 128 + 224 * (blue - luma) / 1.8556, 128 + 224 * (red - luma) / 1.5748]
+    depth = planar_depth(form)
+    for wish, plane in zip(wishes, frame.planes, strict=True):
+        found = samples_of(plane, depth).astype(float) / (1 << depth - 8)
+        down, across = round(34 / plane.height), round(50 / plane.width)
+        shared = wish.reshape(34 // down, down, 50 // across, across).mean((1, 3))
+        assert np.abs(found - shared).max() <= 1.01
+        assert abs((found - shared).mean()) < 0.1
 
 
 @pytest.mark.parametrize("rotation", [0, 90, 180, 270])

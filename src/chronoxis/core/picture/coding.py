@@ -2,6 +2,7 @@
 
 import av
 import numpy as np
+import numpy.typing as npt
 from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace
 
@@ -20,8 +21,8 @@ def coded_as(codes: Rgb16, size: Size, pixel_format: str, result: Colour) -> Vid
     if 0 <= width - size[0] <= 1 and 0 <= height - size[1] <= 1:
         codes = codes[: size[1], : size[0]]
     codes = np.ascontiguousarray(codes)
-    if pixel_format.startswith(_PLANAR) and codes.shape[1::-1] == size and result.is_luma_and_chroma:
-        return _as_planes(codes, pixel_format, result)
+    if is_planar(pixel_format, result) and codes.shape[1::-1] == size:
+        return as_planes(codes, pixel_format, result)
     frame = av.VideoFrame.from_numpy_buffer(codes, "rgb48le")
     frame.color_range = ColorRange.JPEG
     if pixel_format == "rgb48le" and (frame.width, frame.height) == size:
@@ -51,8 +52,16 @@ def rescaled(
     return result.tag(scaled)
 
 
-def _as_planes(codes: Rgb16, pixel_format: str, result: Colour) -> VideoFrame:
-    """On all cores, with the matrix of H.273; the library takes one core and several times as long."""
+def is_planar(pixel_format: str, result: Colour) -> bool:
+    """Whether frames of a format have planes of Y′CbCr."""
+    return pixel_format.startswith(_PLANAR) and result.is_luma_and_chroma
+
+
+def as_planes(codes: Rgb16 | npt.NDArray[np.uint8], pixel_format: str, result: Colour) -> VideoFrame:
+    """R′G′B′ codes of either depth as planes of their size, dithered.
+
+    On all cores, with the matrix of H.273; the library takes one core and several times as long.
+    """
     height, width = codes.shape[:2]
     frame, work = VideoFrame(width, height, pixel_format), RowWork()
     kernels.planes(work, codes, result.luma_matrix(planar_depth(pixel_format)), frame)

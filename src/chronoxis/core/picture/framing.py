@@ -9,12 +9,12 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import Interpolation
 
 from chronoxis.core.model.export_format import Size
-from chronoxis.core.picture.coding import coded_as, rescaled
+from chronoxis.core.picture.coding import as_planes, coded_as, is_planar, rescaled
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture, codes_of, size_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
-from chronoxis.core.picture.rgb import Rgb16, rgb16
+from chronoxis.core.picture.rgb import Rgb16, rgb16, rgb_samples
 from chronoxis.core.picture.tone import is_high_range, ordinary
 from chronoxis.core.picture.views import Seen, scaled_box
 
@@ -107,6 +107,12 @@ def fitted(frame: VideoFrame, colour: Colour, size: Size, pixel_format: str, res
     unchanged = (frame.width, frame.height) == size and frame.format.name == pixel_format
     if unchanged and result == colour:
         return colour.tag(frame)
+    if (
+        frame.format.name == "rgb24"
+        and (frame.width, frame.height) == size
+        and is_planar(pixel_format, result)
+    ):
+        return as_planes(rgb_samples(frame), pixel_format, result)
     if pixel_format == "rgb48le":  # the library's own conversion to it is not exact
         return coded_as(rgb16(frame, colour), size, pixel_format, result)
     return rescaled(frame, size, pixel_format, result, colour.scaler_range, colour.scaler_matrix)

@@ -1166,10 +1166,21 @@ INLINE void write_dithered(void *row, int is_wide, float top, const float *restr
         WRITE_DITHERED(uint8_t);
 }
 
-/* Planes of Y'CbCr of R'G'B' codes. A chroma sample is of the mean of the pixels that share it. The rows begin
- * at an even one; the matrix leads from codes to samples from 0 to `top`. */
-KERNEL void chronoxis_planes(const uint16_t *codes, const float *m, int across, int down, float top, int width,
-                             int height, void *const *planes, const ptrdiff_t *strides, int y0, int y1)
+#define READ_CODES(TYPE)                                                                                     \
+    do {                                                                                                     \
+        const TYPE *restrict code = (const TYPE *)from + 3 * x;                                              \
+        for (int i = 0; i < n; i++) {                                                                        \
+            c[0][i] = code[3 * i];                                                                           \
+            c[1][i] = code[3 * i + 1];                                                                       \
+            c[2][i] = code[3 * i + 2];                                                                       \
+        }                                                                                                    \
+    } while (0)
+
+/* Planes of Y'CbCr of R'G'B' codes of sixteen bits, or of eight. A chroma sample is of the mean of the pixels that
+ * share it. The rows begin at an even one; the matrix leads from codes to samples from 0 to `top`. */
+KERNEL void chronoxis_planes(const char *codes, ptrdiff_t stride, int is_deep, const float *m, int across, int down,
+                             float top, int width, int height, void *const *planes, const ptrdiff_t *strides, int y0,
+                             int y1)
 {
     float c[3][PIECE], luma[PIECE], sums[3][PIECE + 1], shared[3][PIECE], chroma[PIECE], thresholds[8][PIECE];
     const int is_wide = top > 255.0f, rows = 1 << down, bytes = is_wide ? 2 : 1;
@@ -1181,12 +1192,11 @@ KERNEL void chronoxis_planes(const uint16_t *codes, const float *m, int across, 
             memset(sums, 0, sizeof sums);
             for (int line = y; line < y + rows; line++) {
                 const int own = line < height ? line : height - 1;
-                const uint16_t *restrict from = codes + 3 * ((ptrdiff_t)own * width + x);
-                for (int i = 0; i < n; i++) {
-                    c[0][i] = from[3 * i];
-                    c[1][i] = from[3 * i + 1];
-                    c[2][i] = from[3 * i + 2];
-                }
+                const char *const from = codes + own * stride;
+                if (is_deep)
+                    READ_CODES(uint16_t);
+                else
+                    READ_CODES(uint8_t);
                 for (int i = 0; i < n; i++) luma[i] = m[0] * c[0][i] + m[1] * c[1][i] + m[2] * c[2][i] + m[3];
                 if (line < height)
                     write_dithered((char *)planes[0] + line * strides[0] + bytes * x, is_wide, top,

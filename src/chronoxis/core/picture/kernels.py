@@ -327,25 +327,32 @@ def codes_of(picture: Picture, colour: Colour) -> Rgb16:
     return codes
 
 
-def planes(work: RowWork, codes: Rgb16, matrix: npt.NDArray[np.float32], into: VideoFrame) -> None:
+def planes(
+    work: RowWork,
+    codes: Rgb16 | npt.NDArray[np.uint8],
+    matrix: npt.NDArray[np.float32],
+    into: VideoFrame,
+) -> None:
     """Planar Y′CbCr of R′G′B′ codes, dithered; chroma of the mean of the pixels that share it.
 
     Args:
         work: on pictures of that height.
-        codes: contiguous, of the frame's size.
-        matrix: from codes to samples; affine, shape (3, 4).
+        codes: of sixteen bits or of eight, of the frame's size, contiguous along rows.
+        matrix: from codes of sixteen bits to samples; affine, shape (3, 4).
         into: a frame of three planes.
     """
     height, width = codes.shape[:2]
     parts, halved = into.planes[:3], _halved(into)
     given = (ctypes.c_void_p * 3)(*(part.buffer_ptr for part in parts))
     strides = (ctypes.c_ssize_t * 3)(*(part.line_size for part in parts))
-    affine, top = np.ascontiguousarray(matrix, np.float32), float((1 << planar_depth(into.format.name)) - 1)
+    deep, top = codes.dtype == np.uint16, float((1 << planar_depth(into.format.name)) - 1)
+    affine = np.array(matrix, np.float32)
+    affine[:, :3] *= 1 if deep else 257
 
     def write(rows: slice) -> None:
         library().chronoxis_planes(
-            address(codes), address(affine), *halved, ctypes.c_float(top), width, height, given, strides,
-            rows.start, rows.stop,
+            address(codes), ctypes.c_ssize_t(codes.strides[0]), int(deep), address(affine), *halved,
+            ctypes.c_float(top), width, height, given, strides, rows.start, rows.stop,
         )  # fmt: skip
 
     work.give(write, height)

@@ -7,7 +7,7 @@ from av.video.plane import VideoPlane
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture
-from chronoxis.core.picture.rgb import planar_format, rgb16
+from chronoxis.core.picture.rgb import planar_format, rgb16, rgb_samples
 from chronoxis.core.picture.scaling import Samples, resized
 from chronoxis.core.picture.views import Box
 
@@ -32,7 +32,7 @@ def resampled(made: Picture, colour: Colour, box: Box, size: Size) -> Picture:
         made = made.reformat(format="rgb24")
     form = made.format.name
     if form in ("rgb24", "rgb48le"):
-        return _rgb_frame(_scaled(_rgb_samples(made), box, size), form)
+        return _rgb_frame(_scaled(rgb_samples(made), box, size), form)
     planar = planar_format(made)
     if planar is None or not _keeps_chroma(planar, size):
         return _scaled(rgb16(made, colour), box, size)
@@ -67,13 +67,6 @@ def _put(plane: VideoPlane, samples: Samples) -> None:
     whole = np.zeros((plane.height, plane.line_size // samples.itemsize), samples.dtype)
     whole[:, : plane.width] = samples
     plane.update(whole.tobytes())
-
-
-def _rgb_samples(frame: VideoFrame) -> Samples:
-    kind = np.uint16 if frame.format.name == "rgb48le" else np.uint8
-    plane = frame.planes[0]
-    rows: Samples = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
-    return rows[:, : 3 * frame.width].reshape(frame.height, frame.width, 3)
 
 
 def _rgb_frame(samples: Samples, form: str) -> VideoFrame:

@@ -1,6 +1,7 @@
 """Pictures as R′G′B′ codes, which all formats can be turned into."""
 
 import re
+from typing import Any
 
 import cv2
 import numpy as np
@@ -79,6 +80,14 @@ def samples_of(plane: VideoPlane, depth: int) -> npt.NDArray[np.uint16] | npt.ND
     kind = np.uint16 if depth > 8 else np.uint8
     rows = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
     return rows[:, : plane.width]  # type: ignore[return-value]
+
+
+def rgb_samples(frame: VideoFrame) -> npt.NDArray[Any]:
+    """The samples of a frame of rgb24 or rgb48le, shape (height, width, 3), where they lie."""
+    plane = frame.planes[0]
+    kind = np.uint16 if frame.format.name == "rgb48le" else np.uint8
+    rows: npt.NDArray[Any] = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
+    return rows[:, : 3 * frame.width].reshape(frame.height, frame.width, 3)
 
 
 def _upsampled(chroma: npt.NDArray[np.float32], shape: tuple[int, ...]) -> npt.NDArray[np.float32]:
