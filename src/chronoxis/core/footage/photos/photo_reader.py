@@ -13,10 +13,12 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.photos.image_memory import give_back
 from chronoxis.core.footage.photos.photo_pixels import Pixels, has_shape_of, read_pixels, resized
 from chronoxis.core.model.export_format import Size
 
 _AHEAD_BYTES = 220_000_000  # that decoded photos may take while they wait
+_KEPT_BYTES = 200_000_000  # that a decoded photo may take for its memory to be kept for the next
 _MOST_TRIED = 50  # photos that are tried in one's place
 _STEP = Fraction(1, 1000)
 
@@ -56,6 +58,7 @@ class PhotoReader:
         self.lost: set[int] = set()
         self.reduction = reduction
         self._fitted = fitted
+        self._is_large = 4 * size[0] * size[1] > _KEPT_BYTES * reduction**2
         self._size = fitted or (-(-size[0] // reduction), -(-size[1] // reduction))
         self._pool = ThreadPoolExecutor(threads or os.cpu_count() or 1, thread_name_prefix="photos")
         bytes_each = self._size[0] * self._size[1] * (6 if deep else 3)
@@ -72,6 +75,7 @@ class PhotoReader:
     def close(self) -> None:
         """Stop decoding."""
         self._pool.shutdown(cancel_futures=True)
+        give_back()
 
     def frame(self, number: int) -> VideoFrame:
         """The photo of one place. Raises FootageError if there is none that could stand in for it."""
@@ -115,6 +119,9 @@ class PhotoReader:
             return self._even(read_pixels(self._paths[photo], self.reduction, self._fitted))
         except FootageError:
             return None
+        finally:
+            if self._is_large:
+                give_back()
 
     def _nearest(self, photo: int) -> Pixels:
         """Of the photo nearest before one that cannot be read, else after."""
