@@ -157,10 +157,11 @@ def condense(path: Path, *choices: str, ending: str) -> float:
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / f"out.{ending}"
         code = (
-            "import resource, sys\n"
+            "import sys\n"
+            "from bench.memory import peak\n"
             "from chronoxis.cli.main import cli\n"
             "cli(sys.argv[1:], standalone_mode=False)\n"
-            "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
+            "print(peak())"
         )
         command = [sys.executable, "-c", code, "condense", str(path), "-o", str(out), "--progress", "none"]
         done = subprocess.run([*command, *choices], capture_output=True, text=True, check=True)

@@ -1,6 +1,5 @@
 """Sound, as shares of what the pictures of the same result cost, and in seconds of waiting."""
 
-import resource
 import tempfile
 from contextlib import closing
 from dataclasses import replace
@@ -11,6 +10,7 @@ import av
 import numpy as np
 
 from bench.frame_making import condense, make_footage
+from bench.memory import peak
 from bench.report import report, run, timed
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.source import Source
@@ -41,8 +41,7 @@ def measure(runs: int) -> None:
         for number in range(1, runs + 1):
             with run(f"sound, run {number}"):
                 _measure(pictures, spoken, tune, hour, folder)
-        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-        report("peak memory of all this, an hour of sound included", peak, "MB")
+        report("peak memory of all this, an hour of sound included", peak(), "MB")
 
 
 def _measure(pictures: Path, spoken: Path, tune: Path, hour: Path, folder: Path) -> None:

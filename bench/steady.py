@@ -123,7 +123,7 @@ def _choose() -> None:
 def _peak() -> float:
     """Peak memory in MB of planning the steadying of ten hours, and choosing its frames."""
     code = (
-        "import resource\n"
+        "from bench.memory import peak\n"
         "import numpy as np\n"
         "from chronoxis.core.model.steady import Steady, SteadyMode\n"
         "from chronoxis.core.timing.lining_up import lined_up\n"
@@ -138,7 +138,7 @@ def _peak() -> float:
         "sway = camera_sway(path, (0, count), wish, 200)\n"
         "taken = lined_up(even, np.full(len(even), 4.0), sway, 0)\n"
         "steady_course(path, (0, count), wish, sway, Shown(taken, even.astype(float), taken, 25), 9 / 16)\n"
-        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
+        "print(peak())"
     )
     return float(
         subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
