@@ -119,7 +119,7 @@ def parts(draw: st.DrawFn) -> tuple[npt.NDArray[np.uint8] | npt.NDArray[np.uint1
     width, height = draw(st.integers(1, 60)), draw(st.integers(1, 60))
     random = np.random.default_rng(draw(st.integers(0, 99)))
     shape = (height, width, 3) if draw(st.booleans()) else (height, width)
-    picture = random.integers(0, 65536, shape, np.uint16)
+    picture = random.integers(0, 65536, shape, np.uint16)[:, :: draw(st.sampled_from([1, -1]))]
     left, top = draw(st.floats(0, width - 0.5)), draw(st.floats(0, height - 0.5))
     box = left, top, draw(st.floats(0.4, width - left)), draw(st.floats(0.4, height - top))
     deep = draw(st.booleans())

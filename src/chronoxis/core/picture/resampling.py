@@ -7,7 +7,7 @@ from av.video.plane import VideoPlane
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture
-from chronoxis.core.picture.rgb import planar_format, rgb16, rgb_samples
+from chronoxis.core.picture.rgb import planar_format, rgb16, rgb_samples, samples_of
 from chronoxis.core.picture.scaling import Samples, resized
 from chronoxis.core.picture.views import Box
 
@@ -52,15 +52,10 @@ def _planes_resampled(frame: VideoFrame, planar: str, box: Box, size: Size) -> V
         across, down = round(frame.width / source.width), round(frame.height / source.height)
         left, top, width, height = box
         part = left / across, top / down, width / across, height / down
-        _put(target, _scaled(_samples(source, depth), part, (target.width, target.height), (1 << depth) - 1))
+        _put(
+            target, _scaled(samples_of(source, depth), part, (target.width, target.height), (1 << depth) - 1)
+        )
     return result
-
-
-def _samples(plane: VideoPlane, depth: int) -> Samples:
-    rows: Samples = np.frombuffer(memoryview(plane), np.uint16 if depth > 8 else np.uint8).reshape(
-        plane.height, -1
-    )
-    return rows[:, : plane.width]
 
 
 def _put(plane: VideoPlane, samples: Samples) -> None:

@@ -54,6 +54,8 @@ def resized(samples: Samples, box: Box, size: Size, top: int) -> Samples:
     first, shares = _lanczos(left, width, size[0], samples.shape[1])
     begin, end = int(first.min()), int(first.max()) + shares.shape[1]
     across, seen = _Taps(first - begin, shares), samples[:, begin:end]
+    if not seen[0].flags.c_contiguous:
+        seen = np.ascontiguousarray(seen)
     outcome = np.empty((size[1], size[0], *samples.shape[2:]), samples.dtype)
     shared = RowWork()
     shared.give(lambda rows: _scale(seen, down, across, top, rows, outcome), size[1])
