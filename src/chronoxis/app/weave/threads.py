@@ -133,9 +133,10 @@ class _ThreadPainter:
         """Draw it unless there is no room, and return where it ends."""
         painter = self._painter
         width = width_of(text, 10, 600) + 18
-        if width > room + _BADGE_ROOM or at.x() - width / 2 < taken:
+        left = min(at.x() - width / 2, self._rails.threads.right() - width - 1)  # whole, at the end too
+        if width > room + _BADGE_ROOM or left < taken:
             return 0.0
-        box = QRectF(at.x() - width / 2, at.y() - _BADGE_HEIGHT / 2, width, _BADGE_HEIGHT)
+        box = QRectF(left, at.y() - _BADGE_HEIGHT / 2, width, _BADGE_HEIGHT)
         painter.setPen(QPen(colour, 1.2))
         painter.setBrush(GROUND)
         painter.drawRoundedRect(box, _BADGE_HEIGHT / 2, _BADGE_HEIGHT / 2)
