@@ -26,7 +26,7 @@ MP4 = ExportFormat(
     even_sides=True,
     max_side=8192,
     codec_options={
-        # Takes two thirds of the time of the encoder's own choice, for files as large, 0.3 dB further off.
+        # Two thirds of the time of the encoder's own choice; files about as large, some 0.3 dB further off.
         "preset": "faster",
         "rc-lookahead": "20",  # the frames that wait are most of the memory
     },
