@@ -30,7 +30,7 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat
-from chronoxis.core.picture.scaling import resized
+from chronoxis.core.picture.scaling import scaled_part
 from chronoxis.core.picture.views import Box, enlargement, views_of
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export
@@ -134,7 +134,7 @@ def test_parts_come_out_as_an_outside_library_has_them(
 ) -> None:
     picture, box, size = part
     deep = picture.dtype == np.uint16
-    ours = resized(picture, box, size, 65535 if deep else 255).astype(float)
+    ours = scaled_part(picture, box, size, 65535 if deep else 255).astype(float)
     edges = box[0], box[1], box[0] + box[2], box[1] + box[3]
     channels = picture.reshape(*picture.shape[:2], -1).astype(np.float32)
     for place in range(channels.shape[2]):

@@ -8,7 +8,7 @@ from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.rgb import planar_format, rgb16, rgb_samples, samples_of
-from chronoxis.core.picture.scaling import Samples, resized
+from chronoxis.core.picture.scaling import Samples, scaled_part
 from chronoxis.core.picture.views import Box
 
 _WHOLE = 1e-6  # of a pixel
@@ -73,4 +73,4 @@ def _scaled(samples: Samples, box: Box, size: Size, top_code: int = 65535) -> Sa
     whole = all(abs(side - round(side)) < _WHOLE for side in box)
     if whole and (round(width), round(height)) == size:
         return samples[round(top) : round(top) + size[1], round(left) : round(left) + size[0]]
-    return resized(samples, box, size, top_code if samples.dtype == np.uint16 else 255)
+    return scaled_part(samples, box, size, top_code if samples.dtype == np.uint16 else 255)

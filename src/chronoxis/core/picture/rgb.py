@@ -77,17 +77,19 @@ def _from_rgb(frame: VideoFrame) -> Rgb16:
 
 def samples_of(plane: VideoPlane, depth: int) -> npt.NDArray[np.uint16] | npt.NDArray[np.uint8]:
     """The samples of a decoded plane of so many bits each, without what pads its rows."""
-    kind = np.uint16 if depth > 8 else np.uint8
-    rows = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
-    return rows[:, : plane.width]  # type: ignore[return-value]
+    return _rows(plane, deep=depth > 8)[:, : plane.width]
 
 
 def rgb_samples(frame: VideoFrame) -> npt.NDArray[Any]:
     """The samples of a frame of rgb24 or rgb48le, shape (height, width, 3), where they lie."""
-    plane = frame.planes[0]
-    kind = np.uint16 if frame.format.name == "rgb48le" else np.uint8
-    rows: npt.NDArray[Any] = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
+    rows = _rows(frame.planes[0], deep=frame.format.name == "rgb48le")
     return rows[:, : 3 * frame.width].reshape(frame.height, frame.width, 3)
+
+
+def _rows(plane: VideoPlane, *, deep: bool) -> npt.NDArray[Any]:
+    """The samples of a plane, with what pads its rows."""
+    kind = np.uint16 if deep else np.uint8
+    return np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
 
 
 def _upsampled(chroma: npt.NDArray[np.float32], shape: tuple[int, ...]) -> npt.NDArray[np.float32]:

@@ -37,7 +37,7 @@ def averaged(pixels: npt.NDArray[np.uint8], size: Size) -> npt.NDArray[np.uint8]
     return means
 
 
-def resized(samples: Samples, box: Box, size: Size, top: int) -> Samples:
+def scaled_part(samples: Samples, box: Box, size: Size, top: int) -> Samples:
     """A part of a picture at another size, on all cores.
 
     Reduced and enlarged by Lanczos' kernel of three lobes (Duchon 1979, Lanczos filtering in one and two

@@ -66,7 +66,7 @@ class StillsWriter:
         """Stills have no sound."""
         return self.seconds
 
-    def write(self, frame: VideoFrame, *, by_itself: bool = True) -> None:
+    def write(self, frame: VideoFrame, *, by_itself: bool = False) -> None:
         """Write the next frame, always by itself. Raises OSError if an earlier one could not be written."""
         self._count += 1
         path = self._folder / f"{self._name % self._count}{self._format.ending}"

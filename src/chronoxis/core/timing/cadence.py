@@ -55,12 +55,12 @@ class Cadence:
             )
         if self.is_even:
             return f"Each photo stands {self.standing} result frames."
-        runs = [(number, len(list(same))) for number, same in groupby(self.pattern)]
-        listed = ", ".join(
-            f"{many} × {number}" if many > 3 else ", ".join([str(number)] * many) for number, many in runs
-        )
+        listed: list[str] = []
+        for number, same in groupby(self.pattern):
+            many = len(list(same))
+            listed += [f"{many} × {number}"] if many > 3 else [str(number)] * many
         more = ", …" if self.standing.denominator > _MOST_LISTED else ""
-        return f"Photos stand unevenly: {listed}{more} result frames."
+        return f"Photos stand unevenly: {', '.join(listed)}{more} result frames."
 
     def even_photo_rates(self) -> list[Fraction]:
         """The rates of photos next to this one, slower and faster, that make it even; none if it is."""

@@ -70,7 +70,9 @@ def read_pixels(path: Path, reduction: int = 1, fitted: Size | None = None) -> P
 
 
 def resized(pixels: Pixels, size: Size) -> Pixels:
-    """Pixels at another, mostly smaller size."""
+    """Pixels at another, mostly smaller size; as they are, if that is theirs."""
+    if pixels.shape[1::-1] == size:
+        return pixels
     return cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)  # type: ignore[return-value]
 
 
@@ -94,24 +96,25 @@ def _plain_pixels(path: Path, reduction: int, fitted: Size | None) -> Pixels:
     with opened(path) as image:
         width, height = image.size
         smaller = -(-width // reduction), -(-height // reduction)
-        pixels: Pixels
         orientation = orientation_of(exif_of(image))
         turn, profile = _TRANSPOSED.get(orientation), image.info.get("icc_profile")
-        lying = fitted[::-1] if fitted and orientation in _QUARTERS else fitted
         if is_deep(image):
-            pixels = _deep_pixels(path, image, profile)
+            pixels = resized(_deep_pixels(path, image, profile), smaller)
         else:
-            if reduction > 1 and image.format == "JPEG":
-                image.draft("RGB" if image.mode == "RGB" else image.mode, smaller)
-            image.load()
-            found = pixels_in(_in_srgb(_flat(image), profile))
-            if lying and _can_be(found, lying):
-                smaller, pixels = lying, averaged(found, lying)
-            else:
-                pixels = np.asarray(cv2.cvtColor(found, cv2.COLOR_RGBA2RGB), np.uint8)
-    if pixels.shape[:2] != smaller[::-1]:
-        pixels = resized(pixels, smaller)
+            lying = fitted[::-1] if fitted and orientation in _QUARTERS else fitted
+            pixels = _shallow_pixels(image, profile, smaller, lying)
     return pixels if turn is None else turn(pixels)
+
+
+def _shallow_pixels(image: Image.Image, profile: bytes | None, smaller: Size, fitted: Size | None) -> Pixels:
+    """Samples of eight bits, at the size that is wished if they can be brought to that, else smaller."""
+    if image.format == "JPEG" and smaller != image.size:
+        image.draft("RGB" if image.mode == "RGB" else image.mode, smaller)
+    image.load()
+    found = pixels_in(_in_srgb(_flat(image), profile))
+    if fitted and _can_be(found, fitted):
+        return averaged(found, fitted)
+    return resized(np.asarray(cv2.cvtColor(found, cv2.COLOR_RGBA2RGB), np.uint8), smaller)
 
 
 def _can_be(pixels: Pixels, fitted: Size) -> bool:
@@ -207,4 +210,4 @@ def _raw_pixels(path: Path, reduction: int) -> Pixels:
             gamma=_SRGB_GAMMA,
         )
     smaller = -(-width // reduction), -(-height // reduction)
-    return full if full.shape[:2] == smaller[::-1] else resized(full, smaller)
+    return resized(full, smaller)

@@ -141,8 +141,6 @@ class PhotoReader:
         elif not self._deep and pixels.dtype == np.uint16:
             pixels = (pixels >> 8).astype(np.uint8)
         width, height = self._size
-        if pixels.shape[:2] == (height, width):
-            return pixels
         if has_shape_of((pixels.shape[1], pixels.shape[0]), self._size):
             return resized(pixels, self._size)
         scale = min(width / pixels.shape[1], height / pixels.shape[0])
