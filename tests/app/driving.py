@@ -1,5 +1,7 @@
 """Driving the window by hand and keyboard."""
 
+from pathlib import Path
+
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
@@ -35,6 +37,12 @@ def planned(qtbot: QtBot, window: MainWindow) -> Plan:
     qtbot.waitUntil(lambda: window.document.is_planned, timeout=10_000)
     assert window.document.plan is not None
     return window.document.plan
+
+
+def open_project(qtbot: QtBot, window: MainWindow, path: Path) -> None:
+    """Open a project that has nothing to be asked about first."""
+    with qtbot.waitSignal(window.document.replaced, timeout=10_000):
+        window.file_actions.open_project(path)
 
 
 def drag(qtbot: QtBot, window: MainWindow, start: QPointF, by: float) -> None:

@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.background import Latest
+from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder
 from chronoxis.core.files.project_file import save_project
@@ -19,7 +20,7 @@ from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.project import Project
 from chronoxis.demo.larkfield import FIELD_NAME, PARTS, WALK_NAME, demo_parts, demo_project
-from tests.app.driving import ONLY, planned
+from tests.app.driving import ONLY, open_project, planned
 from tests.footage_makers import make_recording, recording_of
 
 
@@ -54,7 +55,7 @@ def test_a_damaged_project_leaves_what_is_open_as_it_was(
     window.files.discard_changes()
     (tmp_path / "broken.chronoxis").write_text('{"format": "chronoxis project", "version": 2,')
     window.file_actions.open_project(tmp_path / "broken.chronoxis")
-    assert "damaged" in window.message_text
+    qtbot.waitUntil(lambda: "damaged" in window.message_text, timeout=5000)
     planned(qtbot, window)  # its frames are counted to the end
     assert window.document.project.footage[0].length == 160
 
@@ -65,7 +66,7 @@ def test_counting_that_ends_in_a_drag_corrects_what_the_drag_began_with(
     take = make_recording(tmp_path / "take.mkv", frames=100)
     longer = recording_of(take, Fraction(25), Fraction(9))  # as a header may claim
     save_project(arranging.begin_with(window.document.project, longer), tmp_path / "film.chronoxis")
-    window.file_actions.open_project(tmp_path / "film.chronoxis")
+    open_project(qtbot, window, tmp_path / "film.chronoxis")
     rails, document = window.weave.rails(), window.document
     assert rails is not None
     end = QPointF(rails.result_x(float(document.project.result_length)) - 2, rails.result.center().y())
@@ -147,7 +148,7 @@ def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
     project, drawing = demo_project(folder), window.loading.drawing
     assert {part.name for part in demo_parts(folder)} == {part.name for part in PARTS}
     drawing.begin(folder)
-    window.file_actions.open_project(project)
+    open_project(qtbot, window, project)
     assert window.document.project.result_length == pytest.approx(30)  # all of it can be worked on at once
     walk = window.shelf.card_of(folder / WALK_NAME)
     qtbot.waitUntil(lambda: window.document.pending[folder / WALK_NAME].share > 0, timeout=60_000)
@@ -170,7 +171,7 @@ def test_a_demo_that_cannot_be_drawn_says_why(window: MainWindow, qtbot: QtBot, 
     (folder / FIELD_NAME).with_suffix(".truth.json").mkdir()  # stands where a file should be
     (folder / WALK_NAME).touch()
     window.loading.drawing.begin(folder)
-    window.file_actions.open_project(project)
+    open_project(qtbot, window, project)
     qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=30_000)
     said = {card.footage.key: card.caution.text() for card in window.shelf.cards.values()}
     assert "was not written" in said["field-from-the-tower"]
@@ -182,9 +183,9 @@ def test_recent_projects_are_offered(
 ) -> None:
     saved = arranging.begin_with(window.document.project, recording_of(recording, Fraction(25), Fraction(12)))
     save_project(saved, tmp_path / "one.chronoxis")
-    window.file_actions.open_project(tmp_path / "one.chronoxis")
+    open_project(qtbot, window, tmp_path / "one.chronoxis")
     planned(qtbot, window)
-    assert window.files.recent == [tmp_path / "one.chronoxis"]
+    assert recent_projects() == [tmp_path / "one.chronoxis"]
     window.menus.list_recent()
     assert [action.text() for action in window.menus.recent.actions()] == ["one.chronoxis"]
 
@@ -309,7 +310,7 @@ def test_with_one_footage_missing_the_others_can_be_worked_on(
         )
     save_project(project, tmp_path / "film.chronoxis")
     (tmp_path / "two.mkv").rename(tmp_path / "moved.mkv")
-    window.file_actions.open_project(tmp_path / "film.chronoxis")
+    open_project(qtbot, window, tmp_path / "film.chronoxis")
     qtbot.waitUntil(lambda: bool(window.document.missing) and bool(window.document.sources), timeout=10_000)
     plan, pictures = planned(qtbot, window), window.pictures
     assert not plan.is_whole

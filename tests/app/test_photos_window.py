@@ -18,7 +18,7 @@ from chronoxis.core.model.export_formats import H265_10, JPEG, MP4
 from chronoxis.core.model.framing import Fit, View
 from chronoxis.core.model.photo_run import POSSIBLE_HANDLINGS, Clock, FlawKind, Handling, PhotoRun
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.driving import ONLY, assert_nothing_is_cut, enter, planned, wear_theme
+from tests.app.driving import ONLY, assert_nothing_is_cut, enter, open_project, planned, wear_theme
 from tests.photo_makers import make_photos
 
 LEFT = Qt.MouseButton.LeftButton
@@ -276,7 +276,7 @@ def test_photos_that_vanish_are_missing_and_found_again(
     dawn.files.save(tmp_path / "dawn.chronoxis")
     qtbot.waitUntil(lambda: not dawn.document.is_modified, timeout=5000)
     photos.rename(tmp_path / "Moved")
-    dawn.file_actions.open_file(tmp_path / "dawn.chronoxis")
+    open_project(qtbot, dawn, tmp_path / "dawn.chronoxis")
     key = dawn.document.project.footage[0].key
     qtbot.waitUntil(lambda: bool(dawn.document.missing), timeout=10_000)
     assert dawn.shelf.card_of(run_of(dawn).origin).locate.isVisible()

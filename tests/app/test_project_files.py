@@ -9,11 +9,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.interchange import import_timeline
 from chronoxis.core.files.project_file import load_project
 from chronoxis.core.model import pacing
-from tests.app.driving import ONLY, planned
+from tests.app.driving import ONLY, open_project, planned
 
 Answer = Callable[[Path | None], None]
 
@@ -85,10 +86,11 @@ def test_a_film_is_begun_saved_and_begun_anew(
     press(window, "File", "New project")
     assert window.document.project.footage == ()
     answer(film)
-    press(window, "File", "Open project")
+    with qtbot.waitSignal(window.document.replaced, timeout=5000):
+        press(window, "File", "Open project")
     assert window.document.project == load_project(film)
     planned(qtbot, window)
-    assert window.files.recent[:2] == [film, other]
+    assert recent_projects()[:2] == [film, other]
 
 
 def test_a_timeline_is_written_and_opened(
@@ -102,7 +104,8 @@ def test_a_timeline_is_written_and_opened(
     assert import_timeline(tmp_path / "cut.otio").project.shots == project.shots
     assert opened.document.is_modified  # a timeline is for others; the project itself is not saved by it
     press(opened, "File", "Open project")
-    qtbot.mouseClick(opened.question.buttons[1], Qt.MouseButton.LeftButton)
+    with qtbot.waitSignal(opened.document.replaced, timeout=10_000):
+        qtbot.mouseClick(opened.question.buttons[1], Qt.MouseButton.LeftButton)
     assert opened.document.project.shots == project.shots
 
 
@@ -157,7 +160,7 @@ def test_a_missing_recording_is_located_from_its_card(
     with qtbot.waitSignal(opened.files.saved, timeout=5000):
         opened.files.save(film)
     lost.unlink()
-    opened.file_actions.open_project(film)
+    open_project(qtbot, opened, film)
     card = opened.shelf.card_of(lost)
     qtbot.waitUntil(card.locate.isVisible, timeout=5000)
     qtbot.mouseClick(card.locate, Qt.MouseButton.LeftButton)

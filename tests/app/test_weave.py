@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.document import Edit
+from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.weave.grips import marks_of
 from chronoxis.app.weave.pace_curve import curve_y, joint_speed
@@ -34,7 +35,7 @@ from chronoxis.core.model.playing import played_at, result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.driving import SECONDS, enter, planned
+from tests.app.driving import SECONDS, enter, open_project, planned
 from tests.footage_makers import make_recording, recording_of
 
 
@@ -425,13 +426,14 @@ def test_a_project_is_saved_and_opened_again(shaped: MainWindow, qtbot: QtBot, t
     shaped.document.apply("", lambda p: arranging.reverse(p, [0]))
     shaped.file_actions.open_project(film)
     assert "not saved" in shaped.question.text.text()
-    qtbot.mouseClick(shaped.question.buttons[1], Qt.MouseButton.LeftButton)
+    with qtbot.waitSignal(shaped.document.replaced, timeout=5000):
+        qtbot.mouseClick(shaped.question.buttons[1], Qt.MouseButton.LeftButton)
     assert shaped.document.project == project
     planned(qtbot, shaped)
-    assert shaped.files.recent == [film]
+    assert recent_projects() == [film]
     film.write_text('{"format": "chronoxis project", "version": 9}')
     shaped.file_actions.open_project(film)
-    assert "newer Chronoxis" in shaped.message_text
+    qtbot.waitUntil(lambda: "newer Chronoxis" in shaped.message_text, timeout=5000)
     assert shaped.document.project == project
     with qtbot.waitSignal(shaped.files.failed, timeout=5000):
         shaped.files.save(Path("/proc/film.chronoxis"))
@@ -490,7 +492,7 @@ def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, 
     assert project is not None
     save_project(project, tmp_path / "film.chronoxis")
     (tmp_path / "here").rename(tmp_path / "there")
-    window.file_actions.open_file(tmp_path / "film.chronoxis")
+    open_project(qtbot, window, tmp_path / "film.chronoxis")
     qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=10_000)
     cards = list(window.shelf.cards.values())
     assert all(card.locate.isVisible() and "is not there" in card.caution.text() for card in cards)
@@ -515,7 +517,7 @@ def test_footage_that_changed_is_said_and_nothing_cut_silently(
     project = arranging.measure(project, "take", Fraction(25), Fraction(60, 25))
     save_project(project, tmp_path / "film.chronoxis")
     make_recording(take, frames=40)
-    window.file_actions.open_file(tmp_path / "film.chronoxis")
+    open_project(qtbot, window, tmp_path / "film.chronoxis")
     qtbot.waitUntil(lambda: bool(window.document.sources), timeout=10_000)
     card = window.shelf.card_of(take)
     assert "take.mkv has changed" in card.caution.text()

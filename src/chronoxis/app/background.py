@@ -65,33 +65,36 @@ class InTurn(QObject):
     """Does all that is asked for, one after the other, on a thread of its own.
 
     Signals:
-        done: request.
+        done: request, and what came of it.
         failed: request, and a message for the person.
     """
 
-    done = Signal(object)
+    done = Signal(object, object)
     failed = Signal(object, str)
 
-    def __init__(self, work: Callable[[Any], None], name: str) -> None:
+    def __init__(self, work: Callable[[Any], Any], name: str) -> None:
         super().__init__()
         self._work = work
         self._pool = ThreadPoolExecutor(1, name, give_way)
+        self._closed = False
 
     def ask(self, request: Any) -> None:
-        """Ask; nothing that was asked for before is dropped."""
-        self._pool.submit(self._do, request)
+        """Ask; nothing that was asked for before is dropped. Once closed, nothing more is taken."""
+        if not self._closed:
+            self._pool.submit(self._do, request)
 
     def close(self) -> None:
         """Finish what was asked for."""
+        self._closed = True
         self._pool.shutdown()
 
     def _do(self, request: Any) -> None:
         try:
-            self._work(request)
+            outcome = self._work(request)
         except Exception as error:
             self.failed.emit(request, in_one_line(error))
         else:
-            self.done.emit(request)
+            self.done.emit(request, outcome)
 
 
 class Latest(QObject):

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
+from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.pictures.pictures import PICTURE_MODES
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.timecode import format_time
@@ -93,7 +94,7 @@ class Menus:
     def list_recent(self) -> None:
         """Fill the menu of projects used lately."""
         self.recent.clear()
-        for path in self._window.files.recent:
+        for path in recent_projects():
             open_it = partial(self._window.file_actions.open_project, path)
             self.recent.addAction(path.name, open_it).setToolTip(str(path))
         if self.recent.isEmpty():

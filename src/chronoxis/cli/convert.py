@@ -1,5 +1,6 @@
 """`chronoxis convert`: projects and open timelines into one another."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 import click
@@ -20,7 +21,10 @@ from chronoxis.core.model.project import Project
 def convert(source: Path, output: Path, overwrite: bool) -> None:
     """Turn a project into an OpenTimelineIO timeline, or a timeline into a project."""
     ways = {endings.PROJECT: load_project, endings.TIMELINE: _load_timeline}
-    writers = {endings.PROJECT: save_project, endings.TIMELINE: _save_timeline}
+    writers: dict[str, Callable[[Project, Path], object]] = {
+        endings.PROJECT: save_project,
+        endings.TIMELINE: _save_timeline,
+    }
     if source.suffix.lower() not in ways or output.suffix.lower() not in writers:
         raise click.UsageError(f"INPUT and OUT end in {endings.PROJECT} or {endings.TIMELINE}.")
     check_output(output, protects=[source], overwrite=overwrite)

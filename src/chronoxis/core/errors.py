@@ -21,5 +21,9 @@ class ExportError(ChronoxisError):
     """A file cannot be written."""
 
 
+class AlteredError(ExportError):
+    """A file was written by somebody else since it was read; nothing was written over it."""
+
+
 class Cancelled(Exception):  # noqa: N818 - a request that was honoured, not a failure
     """Work was stopped because somebody asked for it."""

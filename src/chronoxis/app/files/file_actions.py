@@ -7,9 +7,9 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from chronoxis.app.document import Document
-from chronoxis.app.files.project_files import ProjectFiles
+from chronoxis.app.files.project_files import Found, ProjectFiles
 from chronoxis.app.footage.loading import Loading
-from chronoxis.app.question_bar import QuestionBar
+from chronoxis.app.question_bar import Answer, QuestionBar
 from chronoxis.app.remembered import last_folder, remember_folder
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files import endings
@@ -33,6 +33,8 @@ class FileActions:
     ) -> None:
         self._window, self._document = window, document
         self._files, self._loading, self._question = files, loading, question
+        files.found.connect(self._take)
+        files.altered.connect(self._ask_about_altered)
 
     def open_file(self, path: Path) -> None:
         """Open a project or a timeline, or bring in footage."""
@@ -66,7 +68,16 @@ class FileActions:
 
     def _open_project(self, path: Path) -> None:
         self._loading.said.emit("")
-        self._files.open(path, self._loading.load_project)
+        self._files.open(path)
+
+    def _take(self, found: Found) -> None:
+        """Begin with what was read; what was changed meanwhile is asked about, too."""
+
+        def begin() -> None:
+            self._files.take(found)
+            self._loading.load_project()
+
+        self.settle_changes(begin)
 
     def new_project(self) -> None:
         """Begin with an empty project; unsaved work is asked about first."""
@@ -156,6 +167,26 @@ class FileActions:
         else:
             self.save_as(then)
 
+    def _ask_about_altered(self, path: Path, message: str, then: Callable[[], object]) -> None:
+        """Somebody else wrote the project's file: nothing is written over it unasked."""
+        self._question.ask(
+            message,
+            self._of_this_project(
+                ("Save &beside it", lambda: self._files.save_beside(path, then)),
+                ("&Replace it", lambda: self._files.save(path, then, overwrite=True)),
+                ("&Neither", lambda: None),
+            ),
+        )
+
+    def _of_this_project(self, *answers: Answer) -> list[Answer]:
+        """Answers that do nothing once another project is open."""
+        begun = self._files.begun
+
+        def unless_over(act: Callable[[], object]) -> Callable[[], object]:
+            return lambda: act() if self._files.begun == begun else None
+
+        return [(label, unless_over(act)) for label, act in answers]
+
     def save_as(self, then: Callable[[], object] = lambda: None) -> None:
         """Ask for a name and save under it."""
         first = self._files.path or self._first_folder() / f"Untitled{endings.PROJECT}"
@@ -178,11 +209,14 @@ class FileActions:
         if not settled:
             path = path.with_name(path.name + first.suffix)
         if settled or not path.exists():
-            self._files.save(path, then)
+            self._files.save(path, then, overwrite=True)
             return
         self._question.ask(
             f"{path.name} is already there.",
-            [("&Replace it", lambda: self._files.save(path, then)), ("&Keep it", lambda: None)],
+            self._of_this_project(
+                ("&Replace it", lambda: self._files.save(path, then, overwrite=True)),
+                ("&Keep it", lambda: None),
+            ),
         )
 
     def locate(self, key: str) -> None:
@@ -196,7 +230,7 @@ class FileActions:
             self._loading.found(key, Path(path))
 
     def settle_changes(self, then: Callable[[], object]) -> None:
-        """Go on once unsaved work is saved or given up."""
+        """Go on once unsaved work is saved or given up; what is changed while it is saved, too."""
         if not self._document.is_modified:
             then()
             return
@@ -208,11 +242,11 @@ class FileActions:
         name = self._files.path.name if self._files.path else "This project"
         self._question.ask(
             f"{name} has changes that are not saved.",
-            [
-                ("&Save", lambda: self.save(then)),
+            self._of_this_project(
+                ("&Save", lambda: self.save(lambda: self.settle_changes(then))),
                 ("&Close without saving", give_up),
                 ("&Keep working", lambda: None),
-            ],
+            ),
         )
 
     def _first_folder(self) -> Path:

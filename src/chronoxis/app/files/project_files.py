@@ -1,32 +1,58 @@
 """Opening, saving and looking after the project's file."""
 
-import json
 from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
-from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from chronoxis.app.background import InTurn, Latest
 from chronoxis.app.document import Document
-from chronoxis.core.errors import ExportError, ProjectFileError
+from chronoxis.app.files.recent_projects import remember_project
+from chronoxis.core.errors import AlteredError, ChronoxisError
 from chronoxis.core.files import endings
-from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder, left_behind, sweep
-from chronoxis.core.files.interchange import Imported, export_timeline
-from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.files.interchange import export_timeline
+from chronoxis.core.files.project_file import read_project, save_beside, save_project
 from chronoxis.core.files.timeline_reading import read_timeline
 from chronoxis.core.model.project import Project
 
 _SETTLE = 1500  # milliseconds without a change before unsaved work is kept
-_MOST_RECENT = 8
+_OLDEST = 4000  # milliseconds that a change waits at most: written, it is on the disk within five seconds
+
+Then = Callable[[], object]
+
+
+class _OpenWish(NamedTuple):
+    """A file to be opened in place of the project that was begun then."""
+
+    path: Path
+    begun: int
+
+
+class Found(NamedTuple):
+    """What a file that was opened holds.
+
+    Attributes:
+        project: the project.
+        path: its own file; None for a timeline, which is another's.
+        notes: what could not be carried over, a line each.
+    """
+
+    project: Project
+    path: Path | None
+    notes: list[str]
 
 
 class _SaveWish(NamedTuple):
-    path: Path
+    """A project to be written; ``begun`` is its number among those of this window."""
+
     project: Project
-    then: Callable[[], object]
+    path: Path
+    begun: int
+    then: Then
+    overwrite: bool = False
+    beside: bool = False
 
     @property
     def is_timeline(self) -> bool:
@@ -42,19 +68,25 @@ class _KeepWish(NamedTuple):
 
 
 class ProjectFiles(QObject):
-    """The document's file, the files used lately, and what is kept against accidents.
+    """The document's file, and what is kept against accidents.
 
-    Writing happens beside the interface thread.
+    Reading and writing happen beside the interface thread. What ends after another project was begun
+    says nothing of that one: neither its name, nor whether it is saved.
 
     Signals:
         changed: the file, or whether there is something to save, is another.
         failed: a message for the person.
+        found: what a file that was to be opened holds (`Found`).
+        altered: somebody else wrote the file since it was read: which one, what to say of it, and what to
+            do once it is saved after all.
         saved: the file was written.
         noted: something a person should know, such as what a timeline could not carry over.
     """
 
     changed = Signal()
     failed = Signal(str)
+    found = Signal(object)
+    altered = Signal(object, str, object)
     saved = Signal()
     noted = Signal(str)
 
@@ -62,17 +94,21 @@ class ProjectFiles(QObject):
         super().__init__()
         self._document = document
         self.path: Path | None = None
+        self.begun = 0
+        self._known: dict[Path, str] = {}  # fingerprints of files as they were read or written here last
         self._autosave: Autosave | None = None
         self._writer = InTurn(self._write, "saving")
         self._writer.done.connect(self._written)
         self._writer.failed.connect(lambda _, message: self.failed.emit(message))
         self._keeper = InTurn(self._keep, "autosave")
         self._keeper.failed.connect(lambda _, message: self.failed.emit(message))
-        self._reader = Latest(lambda wish, _wanted: read_timeline(wish[0]), "timeline")
-        self._reader.answered.connect(self._take_timeline)
+        self._reader = Latest(lambda wish, _wanted: self._read(wish), "opening files")
+        self._reader.answered.connect(self._take)
         self._reader.failed.connect(self.failed)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
-        self._settle.timeout.connect(self._ask_keep)
+        self._oldest = QTimer(self, singleShot=True, interval=_OLDEST)
+        for timer in (self._settle, self._oldest):
+            timer.timeout.connect(self._ask_keep)
         document.changed.connect(self._note_change)
 
     def left_behind(self) -> list[LeftBehind]:
@@ -85,44 +121,37 @@ class ProjectFiles(QObject):
 
         What was left behind goes only once this window has kept it in its own place.
         """
-        self._become(found.project, found.saved_as)
-        self._document.saved = Project()
+        self._begin(found.project, found.saved_as, saved=Project())
         self._keeper.ask(_KeepWish(found.project, found.saved_as, found))
-        self.changed.emit()
 
     def new(self) -> None:
         """Begin with an empty project."""
-        self._become(Project(), None)
+        self._begin(Project(), None)
 
-    def open(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
-        """Open a project or a timeline, and ``then`` go on; say so if it cannot be done."""
-        if path.suffix.lower() == endings.TIMELINE:
-            self._reader.ask((path, then))
-            return
-        try:
-            project = load_project(path)
-        except ProjectFileError as error:
-            self.failed.emit(str(error))
-            return
-        self._become(project, path.absolute())
-        self._remember(path.absolute())
-        then()
+    def open(self, path: Path) -> None:
+        """Read a project or a timeline; `found` has it, unless another is begun or opened before."""
+        self._reader.ask(_OpenWish(path.absolute(), self.begun))
 
-    def _take_timeline(self, wish: tuple[Path, Callable[[], object]], imported: Imported) -> None:
-        self._become(imported.project, None)
-        self._document.saved = Project()
-        self.changed.emit()
-        if imported.notes:
-            self.noted.emit(" ".join(imported.notes))
-        wish[1]()
+    def take(self, found: Found) -> None:
+        """Begin with what was found."""
+        self._begin(found.project, found.path, saved=None if found.path else Project())
+        if found.notes:
+            self.noted.emit(" ".join(found.notes))
 
-    def save(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
-        """Write the project, or its timeline, under a name; and ``then``, once it is on the disk, go on."""
-        self._writer.ask(_SaveWish(path.absolute(), self._document.project, then))
+    def save(self, path: Path, then: Then = lambda: None, *, overwrite: bool = False) -> None:
+        """Write the project, or its timeline, under a name; and ``then``, once it is on the disk, go on.
+
+        What somebody else wrote there since it was read is replaced only to ``overwrite``.
+        """
+        self._writer.ask(_SaveWish(self._document.project, path.absolute(), self.begun, then, overwrite))
+
+    def save_beside(self, path: Path, then: Then = lambda: None) -> None:
+        """Write the project under a free name beside another, and ``then`` go on."""
+        self._writer.ask(_SaveWish(self._document.project, path.absolute(), self.begun, then, beside=True))
 
     def close(self) -> None:
         """Stop; what is unsaved and still wanted stays for the next start."""
-        self._settle.stop()
+        self._ask_keep()
         for worker in (self._reader, self._writer, self._keeper):
             worker.close()
         if self._autosave is not None and not self._document.is_modified:
@@ -133,66 +162,96 @@ class ProjectFiles(QObject):
         self._document.saved = self._document.project
         self._clear_autosave()
 
-    @property
-    def recent(self) -> list[Path]:
-        """Projects opened or saved lately, newest first."""
-        try:
-            listed = json.loads(_recent_file().read_text())
-            return [Path(entry) for entry in listed if Path(entry).exists()]
-        except (OSError, ValueError, TypeError):
-            return []
-
-    def _become(self, project: Project, path: Path | None) -> None:
+    def _begin(self, project: Project, path: Path | None, saved: Project | None = None) -> None:
         self._clear_autosave()
+        self.begun += 1
         self.path = path
         self._document.show_project(project)
+        if saved is not None:
+            self._document.saved = saved
         self.changed.emit()
 
-    def _write(self, wish: _SaveWish) -> None:
-        if wish.is_timeline:
-            export_timeline(wish.project, wish.path)
-        else:
-            save_project(wish.project, wish.path)
+    def _read(self, wish: _OpenWish) -> Found:
+        if wish.path.suffix.lower() == endings.TIMELINE:
+            imported = read_timeline(wish.path)
+            return Found(imported.project, None, imported.notes)
+        project, self._known[wish.path] = read_project(wish.path)
+        self._remember(wish.path)
+        return Found(project, wish.path, [])
 
-    def _written(self, wish: _SaveWish) -> None:
-        if not wish.is_timeline:
-            self.path = wish.path
+    def _take(self, wish: _OpenWish, found: Found) -> None:
+        if wish.begun == self.begun:
+            self.found.emit(found)
+
+    def _write(self, wish: _SaveWish) -> Path | AlteredError:
+        """Where it was written, or that somebody else has written there."""
+        path = wish.path
+        if wish.is_timeline:
+            export_timeline(wish.project, path)
+            return path
+        try:
+            if wish.beside:
+                path, fingerprint = save_beside(wish.project, path)
+                self._known[path] = fingerprint
+            else:
+                known = None if wish.overwrite else self._known.get(path)
+                self._known[path] = save_project(wish.project, path, known)
+        except AlteredError as error:
+            return error
+        self._remember(path)
+        return path
+
+    def _written(self, wish: _SaveWish, outcome: Path | AlteredError) -> None:
+        ours = wish.begun == self.begun
+        if isinstance(outcome, AlteredError):
+            if ours:
+                self.altered.emit(wish.path, str(outcome), wish.then)
+            else:  # nobody can be asked any more
+                self._writer.ask(wish._replace(beside=True))
+            return
+        if wish.beside:
+            self.noted.emit(f"Saved as {outcome.name}.")
+        if ours and not wish.is_timeline:
+            self.path = outcome
             self._document.saved = wish.project
-            self._remember(wish.path)
             if not self._document.is_modified:
                 self._clear_autosave()
         self.changed.emit()
         self.saved.emit()
-        wish.then()
+        if ours:
+            wish.then()
 
     def _note_change(self) -> None:
         self._settle.start()
+        if not self._oldest.isActive():
+            self._oldest.start()
         self.changed.emit()
 
     def _ask_keep(self) -> None:
+        self._settle.stop()
+        self._oldest.stop()
         if self._document.is_modified:
             self._keeper.ask(_KeepWish(self._document.project, self.path))
 
-    def _keep(self, wish: _KeepWish) -> None:
+    def _clear_autosave(self) -> None:
+        """In its turn, so that nothing that is still being kept comes after it."""
+        self._settle.stop()
+        self._oldest.stop()
+        self._keeper.ask(None)
+
+    def _keep(self, wish: _KeepWish | None) -> None:
+        if wish is None:
+            if self._autosave is not None:
+                self._autosave.clear()
+            return
         if self._autosave is None:
             self._autosave = Autosave(autosave_folder())
         self._autosave.keep(wish.project, wish.saved_as)
         if wish.instead_of is not None:
             wish.instead_of.discard()
 
-    def _clear_autosave(self) -> None:
-        self._settle.stop()
-        if self._autosave is not None:
-            self._autosave.clear()
-
     def _remember(self, path: Path) -> None:
-        listed = [str(path), *(str(other) for other in self.recent if other != path)]
         try:
-            _recent_file().parent.mkdir(parents=True, exist_ok=True)
-            write_whole(_recent_file(), json.dumps(listed[:_MOST_RECENT]).encode())
-        except (OSError, ExportError) as error:
+            remember_project(path)
+        except (OSError, ChronoxisError) as error:
             self.noted.emit(f"The list of recent projects was not kept: {error}")
-
-
-def _recent_file() -> Path:
-    return user_state_path("chronoxis") / "recent.json"

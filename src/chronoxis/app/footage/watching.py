@@ -37,6 +37,7 @@ class Watching(QObject):
         self._work.failed.connect(lambda _, message: self.failed.emit(message))
         self._told.connect(self._take)
         document.footage_changed.connect(self._ask)
+        document.replaced.connect(self._begin_anew)
 
     def trace(self, origin: Hashable) -> PictureTrace | None:
         """What is known of the pictures of footage."""
@@ -52,6 +53,11 @@ class Watching(QObject):
         self._closed = True
         self._looking.close()
         self._work.close()
+
+    def _begin_anew(self) -> None:
+        """The document has forgotten what was measured: footage that comes again is looked at again."""
+        self._asked.clear()
+        self._ask()
 
     def _ask(self) -> None:
         recorded = ((o, s) for o, s in self._document.sources.items() if s.files)

@@ -8,7 +8,7 @@ taken on reading if the clips are still those that it makes.
 """
 
 import json
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
 from math import ceil, log
@@ -21,6 +21,7 @@ import opentimelineio as otio
 
 from chronoxis.core.errors import ProjectFileError
 from chronoxis.core.files.atomic import write_whole
+from chronoxis.core.files.imported import Imported
 from chronoxis.core.files.project_file import as_json, from_json
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
@@ -34,19 +35,6 @@ _STEP_RATIO = 1.12  # by which the speeds of a ramp's neighbouring clips differ 
 _FINEST = 10**6
 _USUAL_RATE = Fraction(25)
 _LONGEST = 10**9  # seconds; what is longer is not meant
-
-
-@dataclass(frozen=True)
-class Imported:
-    """A timeline as a project.
-
-    Attributes:
-        project: what could be taken over.
-        notes: one line for each thing that could not.
-    """
-
-    project: Project
-    notes: list[str] = field(default_factory=list)
 
 
 def export_timeline(project: Project, path: Path) -> None:

@@ -6,6 +6,7 @@ from dataclasses import asdict, astuple
 from fractions import Fraction
 from functools import cache
 from importlib.resources import files
+from itertools import count
 from math import isfinite
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ from typing import Any
 import fastjsonschema
 
 from chronoxis.core.errors import PlanError, ProjectFileError
-from chronoxis.core.files.atomic import write_whole
+from chronoxis.core.files.atomic import write_whole, written_whole
 from chronoxis.core.files.footage_entries import (
     RECORDING,
     footage_from,
@@ -22,6 +23,7 @@ from chronoxis.core.files.footage_entries import (
     markers_json,
 )
 from chronoxis.core.files.join_entries import accents_from, accents_json, join_from, join_json
+from chronoxis.core.files.rewriting import fingerprint_of, written_by_nobody_else
 from chronoxis.core.files.shot_entries import framing_json, shot_from, shot_json
 from chronoxis.core.files.sound_entries import (
     mix_from,
@@ -48,14 +50,44 @@ _MOST_PIXELS = 10**6  # of any side of a picture
 _FORMAT = "chronoxis project"
 
 
-def save_project(project: Project, path: Path) -> None:
-    """Write a project file; the old one stays until the new one is whole.
+def save_project(project: Project, path: Path, known: str | None = None) -> str:
+    """Write a project file, and return its fingerprint; the old one stays until the new one is whole.
+
+    Args:
+        project: what is written.
+        path: where.
+        known: the fingerprint of what was read or written there last; None writes over whatever is there.
 
     Raises:
-        ExportError: it could not be written; nothing has changed.
+        AlteredError: the file is not what is known of it.
+        ExportError: it could not be written. Nothing has changed in either case.
     """
-    text = json.dumps(as_json(project, path.parent), indent=1, ensure_ascii=False)
-    write_whole(path, (text + "\n").encode())
+    content = _content(project, path)
+    with written_by_nobody_else(path, known):
+        write_whole(path, content)
+        return fingerprint_of(content)
+
+
+def save_beside(project: Project, path: Path) -> tuple[Path, str]:
+    """Write a project file under the first free name beside another: ``film 2``, ``film 3``.
+
+    Returns that name, and the file's fingerprint.
+
+    Raises:
+        ExportError: it could not be written.
+    """
+    for number in count(2):
+        beside = path.with_name(f"{path.stem} {number}{path.suffix}")
+        if not beside.exists():
+            content = _content(project, beside)
+            with written_whole(beside, overwrite=False) as file:
+                file.write(content)
+            return beside, fingerprint_of(content)
+    raise AssertionError("numbers do not end")
+
+
+def _content(project: Project, path: Path) -> bytes:
+    return (json.dumps(as_json(project, path.parent), indent=1, ensure_ascii=False) + "\n").encode()
 
 
 def load_project(path: Path) -> Project:
@@ -64,10 +96,21 @@ def load_project(path: Path) -> Project:
     Raises:
         ProjectFileError: the file is missing, damaged, or from a newer version; it says where.
     """
+    return read_project(path)[0]
+
+
+def read_project(path: Path) -> tuple[Project, str]:
+    """As `load_project`, with the file's fingerprint."""
     try:
+        if path.exists() and not path.is_file():
+            raise ProjectFileError(f"{path.name} is not a file.")
         content = path.read_bytes()
     except OSError as error:
         raise ProjectFileError(f"{path.name} cannot be opened: {error.strerror}.") from error
+    return _parsed(content, path), fingerprint_of(content)
+
+
+def _parsed(content: bytes, path: Path) -> Project:
     try:
         data = json.loads(content)
     except UnicodeDecodeError as error:

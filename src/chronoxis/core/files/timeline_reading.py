@@ -1,20 +1,22 @@
-"""Reading open timelines in a process of its own: a damaged one can bring down its library."""
+"""Reading open timelines in a process of its own: a damaged one can bring down its library.
 
-import pickle
+What it found comes back as text, and through the project file's own reader: nothing that a damaged
+library says is believed unread.
+"""
+
+import json
 import subprocess
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from chronoxis.core.errors import ChronoxisError, ProjectFileError
-
-if TYPE_CHECKING:
-    from chronoxis.core.files.interchange import Imported
+from chronoxis.core.files.imported import Imported
+from chronoxis.core.files.project_file import as_json, from_json
 
 _PATIENCE = 20  # seconds
 
 
-def read_timeline(path: Path) -> "Imported":
+def read_timeline(path: Path) -> Imported:
     """As `import_timeline`, and whatever happens to whoever reads it.
 
     Raises:
@@ -23,28 +25,27 @@ def read_timeline(path: Path) -> "Imported":
     command = [sys.executable, "-m", __name__, str(path)]
     try:
         done = subprocess.run(command, capture_output=True, timeout=_PATIENCE, check=False)
-        outcome = pickle.loads(done.stdout)
-    except (subprocess.TimeoutExpired, EOFError, pickle.UnpicklingError) as error:
+        said = json.loads(done.stdout)
+    except (subprocess.TimeoutExpired, ValueError) as error:
         raise ProjectFileError(
             f"{path.name} cannot be read: it is damaged, or nested without end. It was left as it is."
         ) from error
-    if isinstance(outcome, ChronoxisError):
-        raise outcome
-    imported: Imported = outcome
-    return imported
+    if "refused" in said:
+        raise ProjectFileError(str(said["refused"]))
+    return Imported(from_json(said["project"], path), [str(note) for note in said["notes"]])
 
 
-def _read(path: Path) -> None:
+def _read(path: Path) -> dict[str, object]:
     from chronoxis.core.files.interchange import import_timeline  # noqa: PLC0415 - only here, and slow
 
     try:
-        outcome: object = import_timeline(path)
+        found = import_timeline(path)
+        return {"project": as_json(found.project, path.parent), "notes": found.notes}
     except ChronoxisError as error:
-        outcome = error
+        return {"refused": str(error)}
     except Exception:
-        outcome = ProjectFileError(f"{path.name} is not an OpenTimelineIO timeline, or is damaged.")
-    sys.stdout.buffer.write(pickle.dumps(outcome))
+        return {"refused": f"{path.name} is not an OpenTimelineIO timeline, or is damaged."}
 
 
 if __name__ == "__main__":
-    _read(Path(sys.argv[1]))
+    json.dump(_read(Path(sys.argv[1])), sys.stdout)
