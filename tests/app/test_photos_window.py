@@ -60,7 +60,7 @@ def test_a_folder_becomes_a_run_of_one_photo_for_each_frame(dawn: MainWindow, qt
     assert project.passage(ONLY).speed == 5 * project.rate
     assert project.result_length == Fraction(30) / project.rate
     fields = dawn.bench.pace.fields
-    assert fields[Quantity.RECORDED_LENGTH].text() == "30 photos"
+    assert fields[Quantity.RECORDED_LENGTH].text() == "30 places"
     assert fields[Quantity.STEP].text() == "25 a second"
     assert dawn.bench.pace.meaning.text().startswith("one per 5 s, shown at 25 a second: 125×\n")
     enter(qtbot, dawn, Quantity.STEP, "10")

@@ -30,6 +30,7 @@ from chronoxis.core.traces.picture_trace import PictureTrace
 
 Edit = Callable[[Project], Project]
 
+_BRING_IN = "Bring in"  # what undo says of it
 _PHOTO_SIDE = 3840  # pixels of a first result out of photos
 _EASE = 60  # milliseconds between what is said of a gesture beside the Weave
 _DRAWN = 20  # milliseconds in which an edit is drawn; planning starts no sooner
@@ -67,6 +68,7 @@ class Document(QObject):
     Attributes:
         plan: the newest there is; None while there is none.
         plan_refusal: why there cannot be one, or nothing.
+        stopped: footage whose frames are not counted since a person did not want to wait for that.
 
     Signals:
         changed: the project is another value.
@@ -103,6 +105,7 @@ class Document(QObject):
         self.traces: dict[Hashable, PictureTrace] = {}
         self.cameras: dict[Hashable, CameraPath] = {}
         self.pending: dict[Hashable, Pending] = {}
+        self.stopped: set[Hashable] = set()
         self._absent: dict[str, AbsentSource] = {}
         self.selection: frozenset[Place] = frozenset()
         self.chosen_footage: str | None = None
@@ -138,7 +141,7 @@ class Document(QObject):
     def show_project(self, project: Project) -> None:
         """Begin with another project; what was known of footage is forgotten."""
         self.facts, self.sources, self.missing, self.pending = {}, {}, {}, {}
-        self.traces, self.cameras = {}, {}
+        self.traces, self.cameras, self.stopped = {}, {}, set()
         self._known += 1
         self._undo.clear()
         self._redo.clear()
@@ -159,7 +162,7 @@ class Document(QObject):
         self.facts[origin] = facts
         self.missing.pop(origin, None)
         if not self.uses(origin):
-            self._apply("Bring in", lambda p: _with_canvas(arranging.begin_with(p, footage_of(facts)), facts))
+            self._apply(_BRING_IN, lambda p: _with_canvas(arranging.begin_with(p, footage_of(facts)), facts))
             if len(self.project.shots) == 1:
                 self.select([Place(0, 0)])
         elif self.project.canvas is None and self._shows_first(origin):
@@ -186,6 +189,9 @@ class Document(QObject):
         origin = source.facts.origin
         self.facts[origin] = source.facts
         self.sources[origin] = source
+        for known in (self.traces, self.cameras):  # of the file as it was before
+            known.pop(origin, None)
+        self.stopped.discard(origin)
         self._known += 1
 
         def measured(project: Project) -> Project:
@@ -236,21 +242,48 @@ class Document(QObject):
     def miss(self, origin: Hashable, why: str) -> None:
         """Take in that footage cannot be opened."""
         self.missing[origin] = why
+        self.sources.pop(origin, None)
+        self.stopped.discard(origin)
         self._known += 1
         self._replan()
         self.footage_changed.emit()
 
-    def drop_unsettled(self, key: str) -> None:
-        """Let go of footage that a person did not want to wait for, as if it had never been met."""
-        origin = self.project.footage_named(key).origin
-        for steps in (self._undo, self._redo):
-            steps[:] = [(label, _without(project, key)) for label, project in steps]
-            while steps and steps[-1][1] == _without(self.project, key):
-                steps.pop()
-        self.saved = _without(self.saved, key)
-        self.facts.pop(origin, None)
-        self._become(_without(self.project, key))
+    def forget(self, origin: Hashable) -> None:
+        """Believe no more what was read of footage: its files are not what they were."""
+        for known in (self.sources, self.traces, self.cameras, self.missing):
+            known.pop(origin, None)
+        self._known += 1
+        self._replan()
         self.footage_changed.emit()
+
+    def stop_waiting(self, origin: Hashable) -> None:
+        """Take in that a person does not want to wait for the frames of footage.
+
+        What was only just brought in is gone, as if it had never been met. Where anything was done or saved
+        since, the footage and all that was done stay; its frames can be counted later.
+        """
+        self.pending.pop(origin, None)
+        keys = [footage.key for footage in self.project.footage if footage.origin == origin]
+        if len(keys) == 1 and self._is_just_brought_in(keys[0]):
+            self.facts.pop(origin, None)
+            self._become(self._undo.pop()[1])
+        elif keys:
+            self.stopped.add(origin)
+        self.footage_changed.emit()
+        self.pending_changed.emit()
+
+    def _is_just_brought_in(self, key: str) -> bool:
+        """Whether the last thing that was done is to bring in that footage, and it is not saved."""
+        kept = any(footage.key == key for footage in self.saved.footage)
+        if kept or not self._undo or self._gesture is not None:
+            return False
+        label, before = self._undo[-1]
+        return label == _BRING_IN and all(footage.key != key for footage in before.footage)
+
+    def recorded_inside(self, run: Footage) -> list[Footage]:
+        """The footage that a nested run is made of, however deep."""
+        parts = (self.project.footage_named(key) for key in self.project.with_parts([run.key]))
+        return [part for part in parts if not part.made_of]
 
     def opened(self, footage: Footage) -> Source | None:
         """Footage whose frames were counted, as the project has it; None if it is not there yet."""
@@ -531,8 +564,3 @@ def _with_canvas(project: Project, facts: Facts) -> Project:
     canvas = facts.picture.canvas
     photos = isinstance(facts.origin, PhotoFiles)
     return arranging.set_canvas(project, canvas.within(_PHOTO_SIDE) if photos else canvas)
-
-
-def _without(project: Project, key: str) -> Project:
-    there = any(footage.key == key for footage in project.footage)
-    return arranging.drop_footage(project, key) if there else project

@@ -257,6 +257,8 @@ class MainWindow(QMainWindow):
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
         self.preview.ready.connect(self.weave.show_made)
+        for made in (self.preview, self.compared):
+            made.gave_up.connect(self.transport.rest)
         for part in (self.preview, self.compared, self.sound, self.hearing, self.watching, self.following):
             part.failed.connect(self._say)
         self.player.said.connect(self._say)

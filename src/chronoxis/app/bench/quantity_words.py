@@ -13,7 +13,7 @@ from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_
 from chronoxis.core.timing.step import format_exact_step, format_step, parse_step, step_words
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
-_PHOTOS = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:photos?)?")
+_PHOTOS = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:photos?|places?)?")
 
 
 def step_label(project: Project, place: Place) -> str:
@@ -66,7 +66,7 @@ def _footage_text(project: Project, place: Place, quantity: Quantity) -> str:
     if isinstance(footage, PhotoRun):
         if quantity is Quantity.STEP:
             return f"{format_rate(passage.speed * footage.rate)} a second"
-        return f"{float(passage.recorded_length * footage.rate):.6g} photos"
+        return f"{float(passage.recorded_length * footage.rate):.6g} {_word(footage)}"
     if quantity is Quantity.STEP:
         return format_step(project.reckoner(place).step)
     return format_time(passage.recorded_length, 2)
@@ -93,12 +93,25 @@ def photo_meaning(project: Project, place: Place) -> str:
     footage = _footage(project, place)
     if not isinstance(footage, PhotoRun):
         return ""
-    speed = project.passage(place).speed
+    speed, count, places = project.passage(place).speed, len(footage.photos.names), _places(footage)
     shown = format_rate(speed * footage.rate)
-    return (
-        f"{footage.pace_in_words}, shown at {shown} a second: {format_speed(speed)}\n"
-        "The frame rate alone does not change the length."
-    )
+    meant = f"{footage.pace_in_words}, shown at {shown} a second: {format_speed(speed)}"
+    if count != places:
+        return f"{meant}\n{count} photos stand in {places} places: {_why(count, places)}."
+    return f"{meant}\nThe frame rate alone does not change the length."
+
+
+def _places(run: PhotoRun) -> int:
+    """How many places a run's photos stand in, with those of missing ones that are held."""
+    return round(run.length * run.rate)
+
+
+def _word(run: PhotoRun) -> str:
+    return "photos" if _places(run) == len(run.photos.names) else "places"
+
+
+def _why(count: int, places: int) -> str:
+    return "missing ones are held" if places > count else "some are left out"
 
 
 def _footage(project: Project, place: Place) -> Footage:

@@ -40,7 +40,7 @@ class Following(QObject):
     def __init__(self, document: Document, store: TraceStore | None = None) -> None:
         super().__init__()
         self._document, self._store = document, store or TraceStore()
-        self._asked: set[tuple[Hashable, tuple[Span, ...]]] = set()
+        self._asked: set[_Wish] = set()
         self._under_way = 0
         self._closed = False
         self.share = 0.0
@@ -129,11 +129,11 @@ class Following(QObject):
                 self._want(sources[key], tuple(spans))
 
     def _want(self, source: Source, spans: tuple[Span, ...]) -> None:
-        wish = source.facts.origin, spans
+        wish = source, spans
         if wish not in self._asked and not self._closed:
             self._asked.add(wish)
             self._under_way += 1
-            self._work.ask((source, spans))
+            self._work.ask(wish)
 
     def _follow(self, wish: _Wish) -> None:
         source, spans = wish
@@ -149,20 +149,25 @@ class Following(QObject):
                 raise Cancelled
             if own in self._for_shots and own not in self._reading:
                 raise Cancelled  # nothing is steadied by it any more
-            if self._closed or source.facts.origin not in self._document.sources:
+            if self._closed or not self._is_there(source):
                 raise Cancelled
 
         try:
             path = follow(source, spans, self._store, shown)
         except Cancelled:
-            self._asked.discard((source.facts.origin, spans))
-            self._told.emit(source.facts.origin, None)
+            self._asked.discard(wish)
+            self._told.emit(source, None)
             return
         frames = 0 if known is None else int(path.known.sum()) - known
         if frames >= _LEARNT:
             pixels = source.facts.picture.width * source.facts.picture.height
             self._pixel_seconds = (time.monotonic() - begun) / frames / pixels
-        self._told.emit(source.facts.origin, path)
+        self._told.emit(source, path)
+
+    def _is_there(self, source: Source) -> bool:
+        """Whether the document has the footage still, as it was when it was asked for."""
+        now = self._document.sources.get(source.facts.origin)
+        return now is not None and now.facts is source.facts
 
     def _fail(self, _wish: _Wish, message: str) -> None:
         self._under_way -= 1
@@ -172,11 +177,12 @@ class Following(QObject):
         self.share, self.left = share, left
         self.seen.emit()
 
-    def _take(self, origin: Hashable, path: CameraPath | None) -> None:
+    def _take(self, source: Source, path: CameraPath | None) -> None:
         self._under_way -= 1
         self.share, self.left = 0.0, None
         if path is not None:
-            self._document.know_camera(origin, path)
+            if self._is_there(source):
+                self._document.know_camera(source.facts.origin, path)
         else:  # somebody may have wished to go on before it had stopped
             self._ask_for_what_is_read()
         self.seen.emit()

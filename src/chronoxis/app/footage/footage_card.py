@@ -42,6 +42,7 @@ class FootageCard(QFrame):
         self._progress.setFixedHeight(6)
         self._progress.setAccessibleName("Progress")
         self.give_up = push_button("&Cancel", "Do not wait for this footage")
+        self.count = push_button("Cou&nt them", "Count the frames of this footage after all")
         self.locate = push_button("&Locate…", "Say where this footage is; others beside it are found too")
         self.adopt = push_button(
             "Take it as it &is", "Use the file as it is now; shots are cut to its length"
@@ -62,7 +63,7 @@ class FootageCard(QFrame):
         top.addWidget(self._picture, 0, Qt.AlignmentFlag.AlignTop)
         top.addLayout(words, 1)
         buttons = QHBoxLayout()
-        for button in (self.give_up, self.locate, self.adopt):
+        for button in (self.give_up, self.count, self.locate, self.adopt):
             buttons.addWidget(button)
         buttons.addStretch()
         layout = QVBoxLayout(self)
@@ -83,7 +84,12 @@ class FootageCard(QFrame):
         self._picture.show_image(image)
         self._name.show_text(footage.name)
         self._facts.show_text(pending.doing if pending and facts is None else _in_brief(footage, facts))
+        stopped = footage.origin in document.stopped and not pending
         caution = missing or altered or (facts.caution if facts else "")
+        if footage.made_of:
+            caution = self._show_inside(footage)
+        elif stopped:
+            caution = _NOT_COUNTED
         self.caution.setText(caution)
         self.caution.setVisible(bool(caution))
         self._progress.setVisible(pending is not None)
@@ -91,6 +97,7 @@ class FootageCard(QFrame):
             self._progress.setValue(round(100 * pending.share))
             self._progress.setToolTip("Points and speeds can be chosen meanwhile")
         self.give_up.setVisible(pending is not None)
+        self.count.setVisible(stopped)
         self.locate.setVisible(bool(missing or altered))
         self.adopt.setVisible(bool(altered and not missing))
         where = "\n".join(str(file) for file in footage.files[:1])
@@ -101,6 +108,14 @@ class FootageCard(QFrame):
             self.setProperty("chosen", chosen)
             self.style().unpolish(self)
             self.style().polish(self)
+
+    def _show_inside(self, run: Footage) -> str:
+        """Show whether a nested run waits for what is inside; what is missing there, or nothing."""
+        document, inside = self._document, self._document.recorded_inside(run)
+        gone = [part.label for part in inside if part.origin in document.missing]
+        if not gone and any(part.origin not in document.sources for part in inside):
+            self._facts.show_text("waits for what is inside")
+        return f"{gone[0]} is not there." if gone else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() is Qt.MouseButton.LeftButton:
@@ -115,6 +130,9 @@ class FootageCard(QFrame):
     def _adopt(self) -> None:
         source, key = self._document.sources[self.footage.origin], self.footage.key
         self._document.apply("Take as it is", lambda p: settled(p, p.footage_named(key), source))
+
+
+_NOT_COUNTED = "Its frames are not counted, so nothing can be made of it."
 
 
 class Thumbnail(QWidget):

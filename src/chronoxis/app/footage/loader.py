@@ -10,9 +10,10 @@ from PySide6.QtCore import QObject, Signal, SignalInstance
 from chronoxis.app.background import give_way, in_one_line
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.core.errors import Cancelled
-from chronoxis.core.footage.kinds import count, meet, origins_at
+from chronoxis.core.footage.kinds import count, footage_of, meet, origins_at
 from chronoxis.core.footage.photos.folders import run_around
 from chronoxis.core.footage.source import Facts
+from chronoxis.core.footage.stamps import stamps_of
 from chronoxis.core.model.photo_run import PhotoFiles
 
 _PICTURE_HEIGHT = 400
@@ -28,6 +29,7 @@ class Loader(QObject):
         opened: the facts as the header tells them, and the first picture.
         progress: origin, and share of its frames counted, 0 to 1.
         counted: the source.
+        stamped: origin, and what its files were like before they were read (`stamps_of`).
         failed: origin, and a message for the person.
     """
 
@@ -35,6 +37,7 @@ class Loader(QObject):
     opened = Signal(object, object)
     progress = Signal(object, float)
     counted = Signal(object)
+    stamped = Signal(object, object)
     failed = Signal(object, str)
     _told = Signal(object, object, tuple)
 
@@ -102,6 +105,7 @@ class Loader(QObject):
 
         if facts.frame_count > _LONG:
             stop.wait(_HEAD_START)
+        stamps = stamps_of(footage_of(facts).files)
         try:
             source = count(facts, report, gently=True)
         except Cancelled:
@@ -109,6 +113,7 @@ class Loader(QObject):
         except Exception as error:
             self._fail(facts.origin, stop, error)
             return
+        self._told.emit(stop, self.stamped, (facts.origin, stamps))
         self._told.emit(stop, self.counted, (source,))
 
     def _fail(self, origin: Hashable, stop: Event, error: Exception) -> None:

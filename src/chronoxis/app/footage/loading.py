@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage
 from chronoxis.app.document import Document
 from chronoxis.app.footage.demo_drawing import DemoDrawing
 from chronoxis.app.footage.loader import Loader
+from chronoxis.app.footage.on_disk import OnDisk
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.weave import Weave
@@ -43,11 +44,17 @@ class Loading(QObject):
         self.loader.progress.connect(self._count)
         self.loader.counted.connect(self._counted)
         self.loader.failed.connect(self._failed)
+        self.on_disk = OnDisk(document)
+        self.on_disk.altered.connect(self._read_again)
+        self.on_disk.gone.connect(self._gone)
+        self.loader.stamped.connect(self.on_disk.remember)
+        self._read_again_of: set[Hashable] = set()
         self.drawing = DemoDrawing()
         self.drawing.progress.connect(lambda origin, share: document.wait_for(origin, _DRAWING, share))
         self.drawing.drawn.connect(self._drawn)
         self.drawing.failed.connect(self._failed)
         shelf.given_up.connect(self._give_up)
+        shelf.count_wanted.connect(self.loader.load)
 
     def bring_in(self, *paths: Path) -> None:
         """Open files and folders as new footage; the window stays usable meanwhile."""
@@ -99,8 +106,27 @@ class Loading(QObject):
 
     def close(self) -> None:
         """Stop, giving up what is under way."""
+        self.on_disk.close()
         self.drawing.close()
         self.loader.close()
+
+    def _read_again(self, origin: Hashable) -> None:
+        """Files are not what they were: nothing that was read of them is believed any more."""
+        if origin in self.drawing.under_way:
+            return
+        if origin in self._document.sources:
+            self.said.emit(f"{self._label(origin)} was changed on the disk and is read again.")
+        self._read_again_of.add(origin)
+        self._document.forget(origin)
+        self.loader.load(origin)
+
+    def _gone(self, origin: Hashable, path: Path) -> None:
+        self._document.miss(
+            origin, f"{path} is not there any more; put it back, or find where the file was moved."
+        )
+
+    def _label(self, origin: Hashable) -> str:
+        return next(f.label for f in self._document.project.footage if f.origin == origin)
 
     def _opened(self, facts: Facts, picture: QImage) -> None:
         self._document.meet(facts)
@@ -118,6 +144,9 @@ class Loading(QObject):
     def _counted(self, source: Source) -> None:
         self._document.wait_for(source.facts.origin, _COUNTING, None)
         self._document.count(source)
+        if source.facts.origin in self._read_again_of:
+            self._read_again_of.discard(source.facts.origin)
+            self.said.emit("")
         self._document.move_playhead(self._document.playhead)
 
     def _failed(self, origin: Hashable, message: str) -> None:
@@ -137,7 +166,4 @@ class Loading(QObject):
             self.drawing.give_up(origin)
             return
         self.loader.cancel(origin)
-        self._document.wait_for(origin, _COUNTING, None)
-        for footage in self._document.project.footage:
-            if footage.origin == origin:
-                self._document.drop_unsettled(footage.key)
+        self._document.stop_waiting(origin)

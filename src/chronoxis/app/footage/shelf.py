@@ -17,11 +17,13 @@ class Shelf(QFrame):
     Signals:
         wanted: a person wants to bring in footage.
         given_up: a person does not want to wait for footage; its origin.
+        count_wanted: a person wants frames counted whose counting was stopped; the origin.
         locate_wanted: a person wants to say where missing footage is; its key.
     """
 
     wanted = Signal()
     given_up = Signal(object)
+    count_wanted = Signal(object)
     locate_wanted = Signal(str)
 
     def __init__(self, document: Document) -> None:
@@ -87,5 +89,6 @@ class Shelf(QFrame):
                 card = self.cards[footage.key] = FootageCard(self._document, footage)
                 card.locate.clicked.connect(lambda _, key=footage.key: self.locate_wanted.emit(key))
                 card.give_up.clicked.connect(lambda _, card=card: self.given_up.emit(card.footage.origin))
+                card.count.clicked.connect(lambda _, card=card: self.count_wanted.emit(card.footage.origin))
                 self._list.insertWidget(number, card)
             self.cards[footage.key].show_footage(footage, self._thumbnails.get(footage.origin))

@@ -1,6 +1,7 @@
 """What is measured of the pictures of all footage: in the background, one after the other."""
 
 from collections.abc import Hashable
+from contextlib import suppress
 
 from PySide6.QtCore import QObject, Signal
 
@@ -30,14 +31,13 @@ class Watching(QObject):
         self._store = store or TraceStore()
         self._traces: dict[Hashable, PictureTrace] = {}
         self._shares: dict[Hashable, float] = {}
-        self._asked: set[Hashable] = set()
+        self._asked: dict[Hashable, Source] = {}  # what is known of one is not known of another there
         self._closed = False
         self._looking = InTurn(self._look, "looking for traces")
         self._work = InTurn(self._watch, "watching")
         self._work.failed.connect(lambda _, message: self.failed.emit(message))
         self._told.connect(self._take)
         document.footage_changed.connect(self._ask)
-        document.replaced.connect(self._begin_anew)
 
     def trace(self, origin: Hashable) -> PictureTrace | None:
         """What is known of the pictures of footage."""
@@ -54,41 +54,41 @@ class Watching(QObject):
         self._looking.close()
         self._work.close()
 
-    def _begin_anew(self) -> None:
-        """The document has forgotten what was measured: footage that comes again is looked at again."""
-        self._asked.clear()
-        self._ask()
-
     def _ask(self) -> None:
         recorded = ((o, s) for o, s in self._document.sources.items() if s.files)
         for origin, source in recorded:
-            if origin not in self._asked and source.is_seen:
-                self._asked.add(origin)
+            if self._asked.get(origin) is not source and source.is_seen:
+                self._asked[origin] = source
+                self._traces.pop(origin, None)
+                self._shares.pop(origin, None)
                 self._looking.ask(source)
 
     def _look(self, source: Source) -> None:
         """What was measured before is there at once; the rest waits for its turn."""
         trace = kept_trace(source, self._store)
         if trace is not None:
-            self._told.emit(source.facts.origin, trace, 1.0)
+            self._told.emit(source, trace, 1.0)
         elif not self._closed:
             self._work.ask(source)
 
     def _watch(self, source: Source) -> None:
-        origin = source.facts.origin
-
         def shown(trace: PictureTrace, share: float) -> None:
             stand_aside()
-            if self._closed or origin not in self._document.sources:
+            if self._closed or not self._is_there(source):
                 raise Cancelled
-            self._told.emit(origin, trace, share)
+            self._told.emit(source, trace, share)
 
-        try:
-            self._told.emit(origin, watch(source, self._store, shown), 1.0)
-        except Cancelled:
-            self._asked.discard(origin)
+        with suppress(Cancelled):
+            self._told.emit(source, watch(source, self._store, shown), 1.0)
 
-    def _take(self, origin: Hashable, trace: PictureTrace, share: float) -> None:
+    def _is_there(self, source: Source) -> bool:
+        """Whether the document has the footage still, as it was when it was asked for."""
+        return self._document.sources.get(source.facts.origin) is source
+
+    def _take(self, source: Source, trace: PictureTrace, share: float) -> None:
+        if not self._is_there(source):
+            return
+        origin = source.facts.origin
         self._traces[origin], self._shares[origin] = trace, share
         if trace.is_whole:
             self._document.know(origin, trace)

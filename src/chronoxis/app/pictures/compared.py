@@ -23,11 +23,13 @@ class Compared(QObject):
         changed: it is another one.
         ready: a frame's number.
         failed: a message for the person.
+        gave_up: no frames come from here on until they are asked for from somewhere else.
     """
 
     changed = Signal()
     ready = Signal(int)
     failed = Signal(str)
+    gave_up = Signal()
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -35,6 +37,7 @@ class Compared(QObject):
         self._preview = Preview()
         self._preview.ready.connect(self.ready)
         self._preview.failed.connect(self.failed)
+        self._preview.gave_up.connect(self.gave_up)
         self._planner = Latest(PlanWish.made, "compared plan")
         self._planner.answered.connect(self._take)
         self._is_shown = False

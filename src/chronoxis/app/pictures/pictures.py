@@ -314,6 +314,8 @@ class Pictures(QWidget):
         for footage in self._document.project.footage:
             if (pending := self._document.pending.get(footage.origin)) is not None:
                 return f"{footage.name}: {pending.doing} The result's picture appears after that."
+        if self._document.stopped:
+            return "The result's picture appears once all frames are counted: see Footage, on the left."
         if self._document.missing:
             return "The result's picture appears once all footage is found: see Footage, on the left."
         if self._document.plan_refusal:

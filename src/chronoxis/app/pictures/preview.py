@@ -37,10 +37,12 @@ class Preview(QObject):
     Signals:
         ready: a result frame's number.
         failed: a message for the person.
+        gave_up: no frames come from here on until they are asked for from somewhere else.
     """
 
     ready = Signal(int)
     failed = Signal(str)
+    gave_up = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -53,6 +55,7 @@ class Preview(QObject):
         self._wish = 0
         self._version = 0
         self._held_back = False
+        self._gave_up = False
         self._closed = False
         self._thread = threading.Thread(target=self._run, name="preview", daemon=True)
         self._thread.start()
@@ -60,7 +63,7 @@ class Preview(QObject):
     def follow(self, plan: Plan | None) -> None:
         """Work for another plan; what was made for the old one is forgotten."""
         with self._condition:
-            self._plan = plan
+            self._plan, self._gave_up = plan, False
             self._version += 1
             self._kept.clear()
             self._held.clear()
@@ -70,6 +73,7 @@ class Preview(QObject):
     def want(self, number: int) -> None:
         """Work from this result frame on."""
         with self._condition:
+            self._gave_up &= number == self._wish
             self._wish = number
             self._condition.notify()
 
@@ -138,15 +142,17 @@ class Preview(QObject):
             except Exception as error:
                 self.failed.emit(in_one_line(error))
                 with self._condition:
-                    if version == self._version:
-                        self._plan = None
+                    if version != self._version:
+                        continue
+                    self._gave_up = True
+                self.gave_up.emit()
 
     def _next(self) -> int | None:
         """The first frame from the wish on that is not made; behind it only when all ahead is.
 
         Held back, or with the budget nearly used, only what is about to be needed counts.
         """
-        if self._plan is None:
+        if self._plan is None or self._gave_up:
             return None
         count = len(self._plan.schedule)
         sparing = self._held_back or self._bytes > _BUDGET * 9 // 10

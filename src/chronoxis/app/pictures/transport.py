@@ -101,17 +101,20 @@ class Transport(QObject):
             self.waiting = self.waits_for_sound = False
         self.changed.emit()
 
-    def step(self, frames: int) -> None:
-        """Rest, and move by so many result frames."""
+    def rest(self) -> None:
+        """Play no further."""
         if self.playing:
             self.set_shuttle(0)
+
+    def step(self, frames: int) -> None:
+        """Rest, and move by so many result frames."""
+        self.rest()
         rate = self._document.project.rate
         self._document.move_playhead(max(Fraction(0), self._document.playhead + frames / rate))
 
     def scrub(self, result_seconds: Fraction) -> None:
         """Rest, at a moment that a person points at."""
-        if self.playing:
-            self.set_shuttle(0)
+        self.rest()
         self._document.move_playhead(result_seconds)
         self._player.scrub_over(float(self._document.playhead))
 

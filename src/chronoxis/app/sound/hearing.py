@@ -1,6 +1,7 @@
 """What is known of the sound of all footage: listened to in the background, one after the other."""
 
 from collections.abc import Hashable
+from contextlib import suppress
 
 from PySide6.QtCore import QObject, Signal
 
@@ -34,7 +35,7 @@ class Hearing(QObject):
         self._document = document
         self._store = store or TraceStore()
         self._traces: dict[Hashable, SoundTrace] = {}
-        self._asked: set[Hashable] = set()
+        self._asked: dict[Hashable, Source] = {}  # what is known of one is not known of another there
         self._closed = False
         self._work = InTurn(self._listen, "listening")
         self._work.failed.connect(lambda _, message: self.failed.emit(message))
@@ -74,26 +75,34 @@ class Hearing(QObject):
 
     def _ask(self) -> None:
         for origin, source in self._document.sources.items():
-            if origin not in self._asked and source.files and source.facts.sound is not None:
-                self._asked.add(origin)
-                self._work.ask(source)
+            if self._asked.get(origin) is not source and source.files:
+                self._asked[origin] = source
+                self._forget(origin)
+                if source.facts.sound is not None:
+                    self._work.ask(source)
+
+    def _forget(self, origin: Hashable) -> None:
+        if self._traces.pop(origin, None) is not None:
+            self._news += 1
 
     def _listen(self, source: Source) -> None:
-        origin = source.facts.origin
-
         def shown(trace: SoundTrace, _share: float) -> None:
             stand_aside()
-            if self._closed or origin not in self._document.sources:
+            if self._closed or not self._is_there(source):
                 raise Cancelled
             if len(trace.levels):
-                self._told.emit(origin, trace)
+                self._told.emit(source, trace)
 
-        try:
-            self._told.emit(origin, listen(source, self._store, shown))
-        except Cancelled:
-            self._asked.discard(origin)
+        with suppress(Cancelled):
+            self._told.emit(source, listen(source, self._store, shown))
 
-    def _take(self, origin: Hashable, trace: SoundTrace) -> None:
-        self._traces[origin] = trace
+    def _is_there(self, source: Source) -> bool:
+        """Whether the document has the footage still, as it was when it was asked for."""
+        return self._document.sources.get(source.facts.origin) is source
+
+    def _take(self, source: Source, trace: SoundTrace) -> None:
+        if not self._is_there(source):
+            return
+        self._traces[source.facts.origin] = trace
         self._news += 1
         self.heard.emit()

@@ -60,9 +60,11 @@ def result_frames(
     changes = np.flatnonzero(np.diff(plan.schedule.shots[numbers])) + 1
     for first, end in pairwise([0, *changes.tolist(), len(numbers)]):
         chain = _ShotChain(plan, target, int(plan.schedule.shots[numbers[first]]), check)
-        yield from chain.frames(numbers[first:end])
-        if held is not None and chain.lost:
-            held.setdefault(chain.shot, set()).update(chain.lost)
+        try:
+            yield from chain.frames(numbers[first:end])
+        finally:  # whoever has enough of it wants to know as well
+            if held is not None and chain.lost:
+                held.setdefault(chain.shot, set()).update(chain.lost)
 
 
 class _ShotChain:
@@ -85,11 +87,13 @@ class _ShotChain:
         whole = stop - start == len(numbers)
         part = self._schedule.portion(start, stop) if whole else self._schedule.chosen(numbers)
         with self._source.reader(0, self._needed, fit=self._views is None) as reader:
-            if self._plays_backwards:
-                yield from self._backwards(reader, part, numbers)
-            else:
-                yield from self._forwards(reader, part, numbers)
-            self.lost |= reader.lost
+            try:
+                if self._plays_backwards:
+                    yield from self._backwards(reader, part, numbers)
+                else:
+                    yield from self._forwards(reader, part, numbers)
+            finally:
+                self.lost |= reader.lost
 
     def _forwards(self, reader: Reader, part: Schedule, numbers: Frames) -> Generator[VideoFrame, None, None]:
         with closing(ahead(reader.frames(np.unique(part.frames)), _DECODED_AHEAD)) as decoded:
