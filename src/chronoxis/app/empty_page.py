@@ -13,7 +13,7 @@ from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, PROJ
 _DEMOS = (
     ("&Recordings", PROJECT_NAME, "A finished piece out of two recordings"),
     ("&Beats", BEAT_PROJECT_NAME, "A walk with a burst of speed on the beats of a tune"),
-    ("P&hotos", PHOTO_PROJECT_NAME, "A dawn out of 240 photos, and a knot that is tied picture by picture"),
+    ("Pho&tos", PHOTO_PROJECT_NAME, "A dawn out of 240 photos, and a knot that is tied picture by picture"),
 )
 
 
@@ -33,10 +33,10 @@ class EmptyPage(QWidget):
         button = push_button("&Open recordings or photos…", "Choose video files or photos (Ctrl+O)")
         button.setProperty("main", True)
         button.clicked.connect(files.choose_footage)
-        folder = push_button("Open a &folder of photos…", "Choose a folder (Ctrl+Shift+P)")
+        folder = push_button("Open a fol&der of photos…", "Choose a folder (Ctrl+Shift+P)")
         folder.clicked.connect(files.choose_folder)
         other = push_button(
-            "Open a &project…", "Go on with a saved project, or an open timeline (Ctrl+Shift+O)"
+            "Open a proje&ct…", "Go on with a saved project, or an open timeline (Ctrl+Shift+O)"
         )
         other.clicked.connect(files.choose_project)
         demo = QHBoxLayout()

@@ -22,6 +22,7 @@ from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.export.export_panel import ExportPanel
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
+from chronoxis.app.focus_keys import FocusKeys
 from chronoxis.app.footage.following import Following
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.run_pictures import RunPictures
@@ -92,6 +93,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self._lay_out()
         self.menus = Menus(self)
+        self._focus_keys = FocusKeys(self)
         self._connect()
         self._show()
         self._follow_plan()
@@ -182,7 +184,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             self.question.ask(
                 "An export is under way; closing would stop it, and nothing would be left of it.",
-                [("&Keep working", lambda: None), ("&Stop it and close", self._stop_export_and_close)],
+                [("Keep working", lambda: None), ("Stop it and close", self._stop_export_and_close)],
             )
             return
         remembered().setValue("halves", self._halves.saveState())

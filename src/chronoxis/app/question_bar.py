@@ -49,7 +49,7 @@ class QuestionBar(QFrame):
         field.setAccessibleName(text)
         field.setToolTip("Enter takes the name")
         field.returnPressed.connect(take)
-        self.ask(text, [("&Name it", take), ("&Leave it", lambda: None)])
+        self.ask(text, [("Name it", take), ("Leave it", lambda: None)])
         self._row.insertWidget(1, field)
         self.field = field
         field.selectAll()

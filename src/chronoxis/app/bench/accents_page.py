@@ -68,9 +68,9 @@ class Owner(StrEnum):
 
 
 _OWNERS = (
-    (Owner.PASSAGE, "Pa&ssage", "On the selected passages"),
-    (Owner.SHOT, "S&hot", "On all of the selected shots"),
-    (Owner.JOIN, "&Join", "On the join at the selected shots: from the run-up to the run-out"),
+    (Owner.PASSAGE, "Passa&ge", "On the selected passages"),
+    (Owner.SHOT, "Sho&t", "On all of the selected shots"),
+    (Owner.JOIN, "Jo&in", "On the join at the selected shots: from the run-up to the run-out"),
     (Owner.WHOLE, "&Whole", "On the whole result"),
 )
 _ABOUT: dict[type[Look], str] = {
@@ -129,7 +129,7 @@ class AccentsPage(Page):
         self.earlier = push_button("↑", "Lay the chosen accent on earlier")
         self.earlier.setAccessibleName("Lay the chosen accent on earlier")
         self.earlier.clicked.connect(self._raise)
-        self.remove = push_button("&Remove", "Take the chosen accent away")
+        self.remove = push_button("Re&move", "Take the chosen accent away")
         self.remove.clicked.connect(self._remove)
         self.strength = GestureSlider(
             document,
@@ -147,13 +147,13 @@ class AccentsPage(Page):
         self.follows: dict[type, QPushButton] = {
             kind: choice_chip(text, tip, self._follow_group, partial(self._follow, kind))
             for kind, text, tip in (
-                (BySpeed, "Spe&ed", "None at one speed, full at another"),
+                (BySpeed, "Spee&d", "None at one speed, full at another"),
                 (
                     ByJoin,
                     "Joi&ns",
                     "None where a run-up begins, full at the cut, none after the run-out",
                 ),
-                (ByPoints, "Own cur&ve", "A curve of its own"),
+                (ByPoints, "Own &curve", "A curve of its own"),
             )
         }
         self.none_at = self._speed_field("None at", "The speed at which there is nothing of it")
@@ -211,7 +211,7 @@ class AccentsPage(Page):
         row.addWidget(self.earlier)
         row.addWidget(self.remove)
         amount = QHBoxLayout()
-        amount.addWidget(label_for("A&mount", self.strength))
+        amount.addWidget(label_for("Am&ount", self.strength))
         amount.addWidget(self.strength, 1)
         amount.addWidget(self._share)
         follow.addWidget(follows)
@@ -220,7 +220,7 @@ class AccentsPage(Page):
         follow.addStretch()
         follow.addWidget(self.response)
         speeds = QHBoxLayout()
-        self._speed_labels = [label_for("none &at", self.none_at), label_for("&full at", self.full_at)]
+        self._speed_labels = [label_for("none &at", self.none_at), label_for("f&ull at", self.full_at)]
         for label, field in zip(self._speed_labels, (self.none_at, self.full_at), strict=True):
             speeds.addWidget(label)
             speeds.addWidget(field, 1)
@@ -508,7 +508,7 @@ class AccentsPage(Page):
 
 
 _SWITCHES = {
-    "opens": ("edges may &open", "The edges of the picture move as well, with black behind them"),
+    "opens": ("edges ma&y open", "The edges of the picture move as well, with black behind them"),
     "blinks": ("&blinks", "The badge comes and goes once a second"),
 }
 

@@ -30,9 +30,9 @@ from chronoxis.core.timing.speed import format_speed, parse_speed
 from chronoxis.core.timing.timecode import parse_time
 
 _ACTS = (
-    ("&Pulse", "A short burst of speed on beats"),
-    ("Alter&nate", "Between two speeds, from beat to beat"),
-    ("&Settle", "Move the joints and cuts that are there to the nearest beats"),
+    ("P&ulse", "A short burst of speed on beats"),
+    ("&Alternate", "Between two speeds, from beat to beat"),
+    ("Se&ttle", "Move the joints and cuts that are there to the nearest beats"),
     ("&Cut", "Divide the shots into shots of so many beats"),
 )
 _ABOUT = (
@@ -42,10 +42,10 @@ _ABOUT = (
     "Cuts lie on beats; where a ramp goes over one, there is none.",
 )
 _WHICH = (
-    (Which.EVERY, "e&very beat", "Every beat"),
-    (Which.SECOND, "every seco&nd", "Every second beat, the first of each bar among them"),
-    (Which.BARS, "&bars", "The first beat of each bar"),
-    (Which.MARKED, "mar&ked", "Beats on which the result has a mark: M puts one there"),
+    (Which.EVERY, "every &beat", "Every beat"),
+    (Which.SECOND, "every secon&d", "Every second beat, the first of each bar among them"),
+    (Which.BARS, "ba&rs", "The first beat of each bar"),
+    (Which.MARKED, "&marked", "Beats on which the result has a mark: M puts one there"),
 )
 
 
@@ -65,7 +65,7 @@ class BeatsPage(Page):
             "The shots last as long as before; what is not held goes as much slower or faster"
         )
         self.keep.setChecked(True)
-        self.do = push_button("&Pulse", "")
+        self.do = push_button("Pulse", "")
         self.speed = self._field("Speed of the burst", "Speed of each burst, such as 24×", "12×")
         self.length = self._field("Length of the burst", "Result seconds of each burst", "0.2")
         self.ramp = self._field("Ramp", "Result seconds of the ramps; 0 changes at once", "0.1")
@@ -123,7 +123,7 @@ class BeatsPage(Page):
         go.addStretch()
         go.addWidget(self.do)
         strength = QHBoxLayout()
-        self._strength_label = label_for("Strength of t&his pulse", self.strength)
+        self._strength_label = label_for("Stren&gth of this pulse", self.strength)
         strength.addWidget(self._strength_label)
         strength.addWidget(self.strength)
         strength.addStretch()
@@ -138,14 +138,14 @@ class BeatsPage(Page):
         rows.addStretch()
 
     def _pulse_form(self) -> QWidget:
-        return _form((("Sp&eed", self.speed), ("&for", self.length), ("ra&mps", self.ramp)))
+        return _form((("Speed", self.speed), ("f&or", self.length), ("ramps", self.ramp)))
 
     def _alternate_form(self) -> QWidget:
         self.change = self._field("Ramp", "Result seconds of the ramps; 0 changes at once", "0")
-        return _form((("&From", self.slow), ("t&o", self.fast), ("ra&mps", self.change)))
+        return _form((("From", self.slow), ("t&o", self.fast), ("ramps", self.change)))
 
     def _cut_form(self) -> QWidget:
-        return _form((("B&eats in a shot", self.every),))
+        return _form((("Beats &in a shot", self.every),))
 
     def show_project(self) -> None:
         """Show how many beats there are, and the strength of the selected pulse."""
@@ -191,7 +191,7 @@ class BeatsPage(Page):
         self._about.setText(_ABOUT[number])
         self._which.setVisible(number < 2)
         self.keep.setVisible(number < 2)
-        self.do.setText(_ACTS[number][0])
+        self.do.setText(_ACTS[number][0].replace("&", ""))
         self.do.setToolTip(_ACTS[number][1])
         if number >= 2:
             self._choose_which(Which.EVERY)

@@ -137,11 +137,11 @@ class Bench(QFrame):
         for number, (name, page) in enumerate(self.pages):
             button = QPushButton(name)
             button.setCheckable(True)
-            button.setChecked(number == 0)
             button.setProperty("page", True)
             button.setToolTip(f"Show the page {name} (Alt+{number + 1})")
             button.clicked.connect(lambda _, number=number: self.show_page(number))
             group.addButton(button)
+            button.setChecked(number == 0)  # in its group: Tab goes to what is checked
             row.addWidget(button)
             self.page_buttons.append(button)
             self._stack.addWidget(page)

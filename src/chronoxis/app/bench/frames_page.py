@@ -47,7 +47,7 @@ _WAYS = (
     (EachFrame.ONE, "&One frame", "Keep the recorded frame on display when the result frame opens"),
     (
         EachFrame.LONG_EXPOSURE,
-        "&Long exposure",
+        "Lon&g exposure",
         "The mean, in linear light, of all recorded frames while open",
     ),
     (EachFrame.BRIGHTEST, "&Brightest", "Of every pixel the most light while open: trails of lights"),
@@ -133,11 +133,11 @@ class FramesPage(Page):
             lambda _: self._set("Shutter", making.set_shutter, ALL_RECORDED),
         )
         self.soft = _switch(
-            "so&ft",
+            "sof&t",
             "A long exposure fades in and out, rather than opens and shuts",
             lambda on: self._set("Soft window", making.set_soft, on),
         )
-        self._row("S&hutter", self.shutter, self._degrees, self.all_recorded, self.soft)
+        self._row("Sh&utter", self.shutter, self._degrees, self.all_recorded, self.soft)
 
     def _add_even_out(self) -> None:
         self.even = GestureSlider(
@@ -161,7 +161,7 @@ class FramesPage(Page):
             "Red, green and blue are evened out each by itself",
             lambda on: self._set_even(channels=on),
         )
-        self._row("&Even out", self.even, self._strength, self.span, self.by_colour)
+        self._row("Eve&n out", self.even, self._strength, self.span, self.by_colour)
 
     def _chips(
         self,

@@ -53,17 +53,17 @@ class JoinPage(Page):
     def __init__(self, document: Document, following: Following) -> None:
         super().__init__(document)
         group = QButtonGroup(self)
-        self.plain = choice_chip("&Plain cut", "One shot ends, the next begins", group, self._make_plain)
+        self.plain = choice_chip("Plain &cut", "One shot ends, the next begins", group, self._make_plain)
         self.surge = choice_chip(
-            "&Surge", "The pace climbs to a peak at the cut and falls from it (U)", group, self._make_surge
+            "Sur&ge", "The pace climbs to a peak at the cut and falls from it (U)", group, self._make_surge
         )
-        self.everywhere = push_button("On e&very cut", "Make all plain cuts of the result a Surge")
+        self.everywhere = push_button("O&n every cut", "Make all plain cuts of the result a Surge")
         self.everywhere.clicked.connect(self._make_everywhere)
         self.peak = NumberField("Peak", "The speed exactly at the cut: 60×, 6000%")
         self.peak.editingFinished.connect(self._enter_peak)
         self.lengths: dict[bool, NumberField] = {}
         self.shapes: dict[bool, QComboBox] = {}
-        self.linked = push_button("&linked", "Both sides alike: changing one changes the other")
+        self.linked = push_button("linke&d", "Both sides alike: changing one changes the other")
         self.linked.setCheckable(True)
         self.linked.setProperty("hold", True)
         self.linked.clicked.connect(lambda on: self._set("Link sides", lambda s: _linked(s, on=on)))
@@ -90,9 +90,9 @@ class JoinPage(Page):
         peak.addWidget(self.peak, 1)
         peak.addSpacing(4)
         self._add_slides(peak)
-        grid.addWidget(label_for("Pea&k", self.peak), 0, 0)
+        grid.addWidget(label_for("Pe&ak", self.peak), 0, 0)
         grid.addLayout(peak, 0, 1, 1, 2)
-        for row, (after, text) in enumerate(((False, "Run-&up"), (True, "Run-o&ut")), 1):
+        for row, (after, text) in enumerate(((False, "Run-&up"), (True, "Run-ou&t")), 1):
             side = "out" if after else "up"
             field = NumberField(f"Run-{side}", "Result seconds, such as 1 or 0:01.5")
             field.editingFinished.connect(lambda after=after: self._enter_length(after=after))

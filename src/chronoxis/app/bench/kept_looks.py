@@ -33,7 +33,7 @@ class KeptLooks(QWidget):
         self.box.activated.connect(self._choose)
         self.keep = push_button("&Keep…", "Keep what is here as a look under a name, in this project")
         self.keep.clicked.connect(self.keep_wanted)
-        self.drop = push_button("&Forget", "Forget the look that was given last, if it is this project's own")
+        self.drop = push_button("Fo&rget", "Forget the look that was given last, if it is this project's own")
         self.drop.clicked.connect(self._forget)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)

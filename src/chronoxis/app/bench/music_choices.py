@@ -24,7 +24,7 @@ from chronoxis.core.model.sound import parse_level
 from chronoxis.core.timing.timecode import format_time, parse_time
 
 _CREDIT = (
-    ("title", "T&itle", "What the music is called"),
+    ("title", "&Title", "What the music is called"),
     ("author", "A&uthor", "Who made it"),
     ("licence", "Lice&nce", "Under what terms it may be used, such as CC BY 4.0"),
     ("link", "Lin&k", "Where it comes from"),
@@ -32,10 +32,10 @@ _CREDIT = (
 _PLACES = (
     ("at", "Be&gins", "Result time at which it begins"),
     ("in_point", "F&rom", "Time of the music that plays first"),
-    ("out_point", "&to", "Time of the music at which it ends; empty for all of it"),
-    ("level", "L&evel", "dB: 0 leaves it as it is"),
+    ("out_point", "t&o", "Time of the music at which it ends; empty for all of it"),
+    ("level", "Level", "dB: 0 leaves it as it is"),
     ("fade_in", "Fade &in", "Seconds"),
-    ("fade_out", "&out", "Seconds, before its end or that of the result"),
+    ("fade_out", "out", "Seconds, before its end or that of the result"),
     ("duck", "&Duck", "dB by which it goes down while recorded sound is heard"),
 )
 _SHIFT = Fraction(1, 100)
@@ -55,7 +55,7 @@ class MusicChoices(QWidget):
         self.loops = QCheckBox("&Again to the end")
         self.loops.setToolTip("It begins again and again until the result ends")
         self.loops.clicked.connect(self._set_loops)
-        self.take_away = push_button("Take awa&y", "Take it away from here; the footage stays")
+        self.take_away = push_button("Take a&way", "Take it away from here; the footage stays")
         self.take_away.clicked.connect(lambda _: self._take_away())
         self.tempo = QLabel()
         self.tempo.setFont(font(10, 500))
@@ -64,7 +64,7 @@ class MusicChoices(QWidget):
         self.earlier = push_button("◂", "All beats a hundredth of a second earlier")
         self.later = push_button("▸", "All beats a hundredth of a second later")
         self.bar = push_button("&Bar", "Bars begin one beat later")
-        self.reset = push_button("As &found", "Forget taps, shifts and moved beats")
+        self.reset = push_button("As found", "Forget taps, shifts and moved beats")
         self._lay_out()
         for button, change in (
             (self.halve, lambda beats: with_factor(beats, Fraction(1, 2))),

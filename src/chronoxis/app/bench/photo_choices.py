@@ -42,8 +42,8 @@ from chronoxis.core.timing.timecode import format_exact_time
 _MOST_LISTED = 200  # flaws; of more, all of a kind are handled together
 _CLOCKS = (
     (Clock.DATES, "&Dates", "Recorded time is what the photos' dates say"),
-    (Clock.INTERVAL, "I&nterval", "Recorded time runs by so much from each photo to the next"),
-    (Clock.RATE, "Photos a secon&d", "Recorded time runs as the photos play at 1×"),
+    (Clock.INTERVAL, "&Interval", "Recorded time runs by so much from each photo to the next"),
+    (Clock.RATE, "Photos a seco&nd", "Recorded time runs as the photos play at 1×"),
 )
 _HANDLING_WORDS = {
     Handling.KEEP: "keep",

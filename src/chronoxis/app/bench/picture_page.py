@@ -24,12 +24,12 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.picture.views import enlargement
 
 _FITS = (
-    (Fit.FILL, "&Fill", "Fill the result; what is too much is left out at the sides"),
+    (Fit.FILL, "F&ill", "Fill the result; what is too much is left out at the sides"),
     (Fit.BARS, "&Bars", "Show all of it, between bars"),
 )
 _EASINGS = (
     (Easing.GENTLE, "&Gentle", "Views begin and end their moves gently"),
-    (Easing.EVEN, "E&ven", "Views move at one speed"),
+    (Easing.EVEN, "Eve&n", "Views move at one speed"),
 )
 _AS_IT_IS = "As it is"
 _IN_ROW = 4  # shapes beside one another
@@ -56,9 +56,9 @@ class PicturePage(Page):
         self.draw.clicked.connect(self.draw_wanted)
         self.let_move = push_button("Let it &move", "Begin with this view and end with a closer one")
         self.let_move.clicked.connect(self._let_move)
-        self.add = push_button("Add a s&tep here", "Hold the view that is shown at the playhead")
+        self.add = push_button("&Add a step here", "Hold the view that is shown at the playhead")
         self.add.clicked.connect(self._add_step)
-        self.still = push_button("Keep it s&till", "Show the view at the playhead throughout")
+        self.still = push_button("&Keep it still", "Show the view at the playhead throughout")
         self.still.clicked.connect(self._keep_still)
         self._says = QLabel()
         self._says.setProperty("dim", True)
@@ -79,7 +79,7 @@ class PicturePage(Page):
             self.shapes[name] = choice_chip(name, tip, group, partial(self._choose_shape, name))
             (shapes if len(self.shapes) <= _IN_ROW else other).addWidget(self.shapes[name])
         other.addSpacing(8)
-        other.addWidget(label_for("Anot&her", self.shape))
+        other.addWidget(label_for("Ano&ther", self.shape))
         other.addWidget(self.shape)
         fit_label, self._moves_label = QLabel("Where shapes differ"), QLabel("Moves")
         for label in (fit_label, self._moves_label):

@@ -38,8 +38,8 @@ from chronoxis.core.timing.speed import format_speed, parse_speed
 from chronoxis.core.timing.timecode import parse_time
 
 _MANNERS = (
-    (Manner.HELD, "Pitch &held", "At every speed the sound keeps its own pitch"),
-    (Manner.FOLLOWS, "Pitch f&ollows", "The pitch rises and falls with the speed, as on tape"),
+    (Manner.HELD, "Pit&ch held", "At every speed the sound keeps its own pitch"),
+    (Manner.FOLLOWS, "Pitch foll&ows", "The pitch rises and falls with the speed, as on tape"),
     (Manner.SILENT, "S&ilent", "No recorded sound here"),
 )
 _EFFECTS = (
@@ -116,7 +116,7 @@ class SoundPage(Page):
             self.manners[manner] = chip
         chips.addStretch()
         level = QHBoxLayout()
-        level.addWidget(label_for("&Level", self.level))
+        level.addWidget(label_for("Level", self.level))
         level.addWidget(self.level, 1)
         level.addWidget(self._decibels)
         self._decibels.setMinimumWidth(scaled(58))
@@ -180,9 +180,9 @@ class SoundPage(Page):
         for field in (self.effects_above, self.effect_level):
             field.setFixedWidth(scaled(56))
         for text, widget in (
-            ("f&rom", self.effects_above),
-            ("le&vel", self.effect_level),
-            ("&colour", self.colour),
+            ("fro&m", self.effects_above),
+            ("level", self.effect_level),
+            ("colou&r", self.colour),
         ):
             tuning.addWidget(label_for(text, widget))
             tuning.addWidget(widget)

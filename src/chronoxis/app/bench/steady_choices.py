@@ -24,7 +24,7 @@ _MODES = (
     (SteadyMode.STILL, "still", "Meant as from a tripod: drift and shake go"),
 )
 _REACH = 0.5  # steps
-_STOP, _GO_ON = "S&top", "Go &on"
+_STOP, _GO_ON = "St&op", "Go &on"
 _SKEW = "Skew of rolling shutters stays."
 
 
@@ -41,7 +41,7 @@ class SteadyChoices(QWidget):
             mode: choice_chip(text, tip, group, partial(self._set, "Steady", mode=mode))
             for mode, text, tip in _MODES
         }
-        self.level = self._switch("le&vel", "Take all turning out, so that the horizon keeps its slope")
+        self.level = self._switch("level", "Take all turning out, so that the horizon keeps its slope")
         self.level.clicked.connect(lambda on: self._set("Level", level=on))
         self.line_up = self._switch(
             "line &up", "Above 1×: take frames near the even step that line up best, for a hyperlapse"
@@ -79,7 +79,7 @@ class SteadyChoices(QWidget):
         for button in (*self.modes.values(), self.level, self.line_up):
             modes.addWidget(button)
         modes.addStretch()
-        self._sliders = [label_for("Stren&gth", self.strength), self.strength, label_for("&Crop", self.crop),
+        self._sliders = [label_for("St&rength", self.strength), self.strength, label_for("&Crop", self.crop),
                          self.crop, self._crop_words]  # fmt: skip
         for part in self._sliders:
             sliders.addWidget(part)

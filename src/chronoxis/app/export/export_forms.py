@@ -80,7 +80,7 @@ class ChoiceForm(QWidget):
         self.hold_value.editingFinished.connect(self._tell)
         self.stretch = _box("Give &up the aspect", "Fill width x height exactly")
         self.sound = _box(
-            "&Sound", "Recorded sound, music and effects, as the pages Sound and Music have them"
+            "Sou&nd", "Recorded sound, music and effects, as the pages Sound and Music have them"
         )
         self.credits = _box("Credi&ts", "Write whose music it is into a text beside the file as well")
         for box in (self.stretch, self.sound, self.credits):
@@ -94,7 +94,7 @@ class ChoiceForm(QWidget):
         self.facts.setWordWrap(True)
         self.start = push_button("E&xport", "Write the file (Ctrl+Return)")
         self.start.setProperty("main", True)
-        self.back = push_button("Bac&k to the Bench", "Go on adjusting (Esc)")
+        self.back = push_button("Back t&o the Bench", "Go on adjusting (Esc)")
         self._lay_out()
 
     def _hold(self, *_: object) -> None:
@@ -174,11 +174,11 @@ class ChoiceForm(QWidget):
         kept.addWidget(self.kept_box, 1)
         kept.addWidget(self.keep)
         fields: tuple[tuple[str, QWidget], ...] = (
-            ("Fo&rmat", self.format_box),
+            ("For&mat", self.format_box),
             ("Si&ze", self.size_box),
             ("&Quality", self.quality),
-            ("H&old to", self.hold_box),
-            ("&File", self.output),
+            ("Hol&d to", self.hold_box),
+            ("F&ile", self.output),
         )
         for row, (text, widget) in zip((0, 2, 3, 4, 5), fields, strict=True):
             label = QLabel(text)
@@ -263,10 +263,10 @@ class DoneForm(QWidget):
         checked = QLabel("Read back and compared with the plan: every frame is there, at its time.")
         checked.setWordWrap(True)
         checked.setProperty("dim", True)
-        self.play = push_button("&Play", "Open the file in the desktop's player")
+        self.play = push_button("Pla&y", "Open the file in the desktop's player")
         self.play.setProperty("main", True)
-        self.folder = push_button("Open &folder", "Show where the file is")
-        self.again = push_button("Change &settings", "Export once more, with other settings")
+        self.folder = push_button("&Open folder", "Show where the file is")
+        self.again = push_button("Change settin&gs", "Export once more, with other settings")
         self.back = push_button("Bac&k to the Bench", "Go on adjusting (Esc)")
         rows, first, second = QVBoxLayout(self), QHBoxLayout(), QHBoxLayout()
         rows.setContentsMargins(0, 0, 0, 0)

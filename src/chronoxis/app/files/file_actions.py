@@ -56,9 +56,9 @@ class FileActions:
         self._question.ask(
             f"{alone.names[0]} is one of {len(run.names)} photos, {run.names[0]} to {run.names[-1]}.",
             [
-                (f"Bring in &all {len(run.names)}", lambda: self._loading.loader.load(run)),
-                ("&Only this one", lambda: self._loading.loader.load(alone)),
-                ("&Neither", lambda: None),
+                (f"Bring in all {len(run.names)}", lambda: self._loading.loader.load(run)),
+                ("Only this one", lambda: self._loading.loader.load(alone)),
+                ("Neither", lambda: None),
             ],
         )
 
@@ -108,9 +108,9 @@ class FileActions:
         self._question.ask(
             f"Changes to {name} from {when} were not saved when Chronoxis ended.",
             [
-                ("&Go on with them", lambda: self.settle_changes(recover)),
-                ("&Throw them away", discard),
-                ("&Later", lambda: None),
+                ("Go on with them", lambda: self.settle_changes(recover)),
+                ("Throw them away", discard),
+                ("Later", lambda: None),
             ],
         )
 
@@ -172,9 +172,9 @@ class FileActions:
         self._question.ask(
             message,
             self._of_this_project(
-                ("Save &beside it", lambda: self._files.save_beside(path, then)),
-                ("&Replace it", lambda: self._files.save(path, then, overwrite=True)),
-                ("&Neither", lambda: None),
+                ("Save beside it", lambda: self._files.save_beside(path, then)),
+                ("Replace it", lambda: self._files.save(path, then, overwrite=True)),
+                ("Neither", lambda: None),
             ),
         )
 
@@ -214,8 +214,8 @@ class FileActions:
         self._question.ask(
             f"{path.name} is already there.",
             self._of_this_project(
-                ("&Replace it", lambda: self._files.save(path, then, overwrite=True)),
-                ("&Keep it", lambda: None),
+                ("Replace it", lambda: self._files.save(path, then, overwrite=True)),
+                ("Keep it", lambda: None),
             ),
         )
 
@@ -243,9 +243,9 @@ class FileActions:
         self._question.ask(
             f"{name} has changes that are not saved.",
             self._of_this_project(
-                ("&Save", lambda: self.save(lambda: self.settle_changes(then))),
-                ("&Close without saving", give_up),
-                ("&Keep working", lambda: None),
+                ("Save", lambda: self.save(lambda: self.settle_changes(then))),
+                ("Close without saving", give_up),
+                ("Keep working", lambda: None),
             ),
         )
 

@@ -41,12 +41,10 @@ class FootageCard(QFrame):
         self._progress.setTextVisible(False)
         self._progress.setFixedHeight(6)
         self._progress.setAccessibleName("Progress")
-        self.give_up = push_button("&Cancel", "Do not wait for this footage")
-        self.count = push_button("Cou&nt them", "Count the frames of this footage after all")
-        self.locate = push_button("&Locate…", "Say where this footage is; others beside it are found too")
-        self.adopt = push_button(
-            "Take it as it &is", "Use the file as it is now; shots are cut to its length"
-        )
+        self.give_up = push_button("Cancel", "Do not wait for this footage")
+        self.count = push_button("Count them", "Count the frames of this footage after all")
+        self.locate = push_button("Locate…", "Say where this footage is; others beside it are found too")
+        self.adopt = push_button("Take it as it is", "Use the file as it is now; shots are cut to its length")
         self.adopt.clicked.connect(self._adopt)
         self.setProperty("card", True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

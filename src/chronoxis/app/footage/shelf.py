@@ -35,7 +35,7 @@ class Shelf(QFrame):
         self.setMinimumWidth(scaled(200))
         title = QLabel("Footage")
         title.setFont(font(10.5, 600))
-        add = QPushButton("&Add…")
+        add = QPushButton("Add…")
         add.setToolTip("Bring in recordings (Ctrl+O)")
         add.clicked.connect(self.wanted)
         head = QHBoxLayout()

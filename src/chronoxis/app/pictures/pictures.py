@@ -154,11 +154,11 @@ class Pictures(QWidget):
             name = text.removesuffix(" picture").removesuffix(" pictures")
             button = QPushButton(name)
             button.setCheckable(True)
-            button.setChecked(mode is self.stage.mode)
             button.setProperty("choice", True)
             button.setToolTip(f"{_MODE_TIPS[mode]} ({key})")
             button.clicked.connect(lambda _, mode=mode: self.show_mode(mode))
             group.addButton(button)
+            button.setChecked(mode is self.stage.mode)  # in its group: Tab goes to what is checked
             row.addWidget(button)
             self.mode_buttons[mode] = button
         row.addStretch()
@@ -194,7 +194,7 @@ class Pictures(QWidget):
         self.loop_button.setCheckable(True)
         self.loop_button.setChecked(transport.loop)
         self.loop_button.toggled.connect(transport.set_loop)
-        self.span_button = QPushButton("Loop &passage")
+        self.span_button = QPushButton("Loop passage")
         self.span_button.setCheckable(True)
         self.span_button.setToolTip("Play the selected passages over and over (Shift+L)")
         self.span_button.clicked.connect(
@@ -204,7 +204,7 @@ class Pictures(QWidget):
         row.addWidget(self.loop_button)
         row.addWidget(self.span_button)
         row.addStretch()
-        self.first_button = QPushButton("&Make it first")
+        self.first_button = QPushButton("Make it first")
         self.first_button.setCheckable(True)
         self.first_button.setToolTip(
             "Make all of what plays before it plays, so that it keeps its rate (Shift+P)"

@@ -47,7 +47,7 @@ class Stage(QWidget):
         self.result = PictureView("Result picture")
         self.other = PictureView("Picture to compare with")
         self.keep = push_button(
-            "&Keep to compare",
+            "Keep to compare",
             "Keep the result as it is now on the left, and compare what comes after with it",
         )
         self.keep.setCheckable(True)
