@@ -32,7 +32,14 @@ def line_of(window: MainWindow) -> QSplitterHandle:
 
 @pytest.mark.parametrize(
     ("size", "scale"),
-    [((1280, 800), 1.0), ((1366, 768), 1.0), ((2560, 1440), 1.0), ((1280, 800), 1.25), ((1920, 1080), 1.25)],
+    [
+        ((1280, 800), 1.0),
+        ((1366, 768), 1.0),
+        ((2560, 1440), 1.0),
+        ((1280, 800), 1.25),
+        ((1920, 1080), 1.25),
+        ((1280, 800), 1.5),
+    ],
 )
 def test_nothing_is_cut_or_covered(
     opened: MainWindow, qtbot: QtBot, size: tuple[int, int], scale: float

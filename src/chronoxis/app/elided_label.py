@@ -2,10 +2,12 @@
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QLabel
+
+from chronoxis.app.text_label import TextLabel, plain_tip
+from chronoxis.core.readable import readable
 
 
-class ElidedLabel(QLabel):
+class ElidedLabel(TextLabel):
     """Takes as much width as there is; the whole text is in the tooltip when it does not fit."""
 
     def __init__(self, mode: Qt.TextElideMode = Qt.TextElideMode.ElideRight) -> None:
@@ -15,8 +17,13 @@ class ElidedLabel(QLabel):
 
     def show_text(self, text: str) -> None:
         """Show lines of text."""
-        self._whole = text
+        self._whole = readable(text)
+        self.updateGeometry()
         self._cut()
+
+    def sizeHint(self) -> QSize:
+        wide = max(self.fontMetrics().horizontalAdvance(line) for line in self._whole.split("\n"))
+        return QSize(wide + 2, super().sizeHint().height())
 
     def minimumSizeHint(self) -> QSize:
         return QSize(20, super().minimumSizeHint().height())
@@ -30,4 +37,4 @@ class ElidedLabel(QLabel):
         cut = "\n".join(metrics.elidedText(line, self._mode, room) for line in self._whole.split("\n"))
         if cut != self.text():
             self.setText(cut)
-        self.setToolTip(self._whole if cut != self._whole else "")
+        self.setToolTip(plain_tip(self._whole) if cut != self._whole else "")

@@ -3,10 +3,11 @@
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, PROJECT_NAME
 
@@ -22,9 +23,9 @@ class EmptyPage(QWidget):
 
     def __init__(self, files: FileActions) -> None:
         super().__init__()
-        heading = QLabel("Open a recording or photos to condense them")
+        heading = TextLabel("Open a recording or photos to condense them")
         heading.setFont(font(17, 600))
-        text = QLabel(
+        text = TextLabel(
             "Drop a video file or a folder of photos anywhere on this window, or choose one.\n"
             "Then pick the stretch worth showing, and say how fast it should run or how long it should last."
         )
@@ -40,14 +41,14 @@ class EmptyPage(QWidget):
         )
         other.clicked.connect(files.choose_project)
         demo = QHBoxLayout()
-        about = QLabel("Or look at the Larkfield balloon meet, drawn by the program itself:")
+        about = TextLabel("Or look at the Larkfield balloon meet, drawn by the program itself:")
         about.setProperty("dim", True)
         demo.addWidget(about)
         for label, name, tip in _DEMOS:
             look = push_button(label, tip)
             look.clicked.connect(partial(files.open_demo, name))
             demo.addWidget(look)
-        self.message = QLabel()
+        self.message = TextLabel()
         self.message.setProperty("caution", True)
         self.message.setWordWrap(True)
         self.message.setMinimumWidth(560)

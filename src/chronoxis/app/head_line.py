@@ -1,10 +1,12 @@
 """The line at the top: the project's name, what the result amounts to, and the one main action."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from chronoxis.app.document import Document
+from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.files.project_files import ProjectFiles
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import pacing
@@ -27,8 +29,9 @@ class HeadLine(QWidget):
     def __init__(self, document: Document, files: ProjectFiles) -> None:
         super().__init__()
         self._document, self._files = document, files
-        self._title, self._state = QLabel("Chronoxis"), QLabel()
-        self._length, self._summary = QLabel(), QLabel()
+        self._title, self._state = ElidedLabel(), TextLabel()
+        self._length, self._summary = TextLabel(), ElidedLabel()
+        self._title.show_text("Chronoxis")
         self._title.setFont(font(12.5, 600))
         self._length.setFont(font(13, 600))
         for label in (self._state, self._summary):
@@ -103,19 +106,19 @@ class HeadLine(QWidget):
         self.fit_button.setEnabled(bool(project.shots))
         if not project.shots:
             self._length.setText("")
-            self._summary.setText("no shot: add a recording from the left" if project.footage else "")
+            self._summary.show_text("no shot: add a recording from the left" if project.footage else "")
             return
         recorded, lasting = project.recorded_length, project.result_length
         self._length.setText(format_time(lasting))
         average = format_speed(float(recorded / lasting))
         single = len(project.rows) == 1
-        self._summary.setText(
+        self._summary.show_text(
             f"from {format_time(recorded)} recorded  ·  {average}{'' if single else ' on average'}  ·  "
             f"{format_rate(project.rate)} fps  ·  {self._document.frame_count:,} frames"
         )
 
     def _show_file(self) -> None:
-        self._title.setText(self.title)
+        self._title.show_text(self.title)
         self._state.setText(
             "not saved" if self._document.is_modified else "saved" if self._files.path else ""
         )

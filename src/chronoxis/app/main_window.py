@@ -1,12 +1,12 @@
 """The window: the Weave on top, footage, pictures and Bench below."""
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QEvent, Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QMouseEvent
+from PySide6.QtCore import QByteArray, QEvent, QSize, Qt
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QMouseEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QSplitter,
     QSplitterHandle,
@@ -44,13 +44,14 @@ from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.sound.player import Player
 from chronoxis.app.sound.sound_ahead import SoundAhead
 from chronoxis.app.sound.waveform import waveform_image
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import icon, scaled
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.render.plan import Plan
 
 _BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 360  # the latter grows with the text
-_SHELF_WIDTH = 206
+_SHELF_WIDTH, _SHELF_AT_MOST = 206, 260  # the former grows with the text
 _WEAVE_SHARE = 0.46  # of the height below the head line, at first
 _USUAL_HEIGHT = 730  # pixels of that height, beyond which the pictures gain most
 _WEAVE_SHARE_BEYOND = 0.3
@@ -85,7 +86,7 @@ class MainWindow(QMainWindow):
         self.head = HeadLine(self.document, self.files)
         self.file_actions = FileActions(self, self.document, self.files, self.loading, self.question)
         self._right = QStackedWidget()
-        self._message = QLabel()
+        self._message = TextLabel()
         self._followed: Plan | None = None
         self.setWindowTitle("Chronoxis")
         self.setWindowIcon(icon("chronoxis", size=64))
@@ -206,7 +207,7 @@ class MainWindow(QMainWindow):
         for page in (self.bench, self.export_panel):
             self._right.addWidget(page)
         self._right.setFixedWidth(max(_BENCH_WIDTH, scaled(_BENCH_FOR_TEXT)))
-        self.shelf.setFixedWidth(scaled(_SHELF_WIDTH))
+        self.shelf.setFixedWidth(min(scaled(_SHELF_WIDTH), _SHELF_AT_MOST))
         below = QWidget()
         self._below = QHBoxLayout(below)
         self._below.setContentsMargins(*_BELOW_MARGINS)
@@ -214,9 +215,8 @@ class MainWindow(QMainWindow):
         self._below.addWidget(self.shelf)
         self._below.addWidget(self.pictures, 1)
         self._below.addWidget(self._right)
-        self._halves = _Halves()
-        self._halves.addWidget(self.weave)
-        self._halves.addWidget(below)
+        margins = _BELOW_MARGINS[1] + _BELOW_MARGINS[3]
+        self._halves = _Halves(self.weave, below, lambda: self.bench.need + margins)
         body = QWidget()
         rows = QVBoxLayout(body)
         rows.setContentsMargins(0, 0, 0, 0)
@@ -295,9 +295,9 @@ class MainWindow(QMainWindow):
 
     def _mark_pictures(self) -> None:
         """Draw framings on the recorded picture while their page is shown."""
-        shown = self.bench.pages[self.bench.page][1] is self.bench.picture
+        shown = self.bench.shown_page is self.bench.picture
         self.pictures.recorded.set_marks(self.bench.picture.marks if shown else None)
-        self.pictures.compare(self.bench.pages[self.bench.page][1] in (self.bench.frames, self.bench.picture))
+        self.pictures.compare(self.bench.shown_page in (self.bench.frames, self.bench.picture))
 
     def _show_chosen(self) -> None:
         if self.document.chosen_footage is not None:
@@ -338,13 +338,18 @@ class MainWindow(QMainWindow):
 
 
 _BELOW_MARGINS = (14, 4, 14, 12)
+_LEAST_BELOW = 240  # pixels of the lower half, whatever its pages wish; grows with the text
 
 
 class _Halves(QSplitter):
     """The Weave above, the rest below; the line between them can be dragged, and is remembered."""
 
-    def __init__(self) -> None:
+    def __init__(self, above: QWidget, below: QWidget, wish: Callable[[], int]) -> None:
+        """``wish`` tells what height the lower half should have, if there is room."""
         super().__init__(Qt.Orientation.Vertical)
+        self._above, self._below, self._wish = above, below, wish
+        for half in (above, below):
+            self.addWidget(half)
         self.setChildrenCollapsible(False)
         self.setHandleWidth(7)
         self.setObjectName("halves")
@@ -353,7 +358,24 @@ class _Halves(QSplitter):
     def createHandle(self) -> QSplitterHandle:
         return _Line(self.orientation(), self)
 
+    def minimumSizeHint(self) -> QSize:
+        """The window gets no higher for what the lower half wishes: that scrolls instead."""
+        weave, below = self._above.minimumSizeHint(), self._below.minimumSizeHint()
+        wide = max(weave.width(), below.width())
+        return QSize(wide, weave.height() + self.handleWidth() + scaled(_LEAST_BELOW))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.give_room()
+        super().resizeEvent(event)
+
+    def give_room(self) -> None:
+        """Keep for the lower half what it wishes, as far as the Weave can give way."""
+        room = self.height() - self._above.minimumSizeHint().height() - self.handleWidth()
+        self._below.setMinimumHeight(max(scaled(_LEAST_BELOW), min(self._wish(), room)))
+
     def event(self, event: QEvent) -> bool:
+        if event.type() is QEvent.Type.LayoutRequest:
+            self.give_room()
         if event.type() is QEvent.Type.Show and not self._settled:
             self._settled = True
             kept = remembered().value("halves")

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu
 
 from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.pictures.pictures import PICTURE_MODES
+from chronoxis.app.text_label import menu_text, plain_tip
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.timecode import format_time
 
@@ -96,7 +97,7 @@ class Menus:
         self.recent.clear()
         for path in recent_projects():
             open_it = partial(self._window.file_actions.open_project, path)
-            self.recent.addAction(path.name, open_it).setToolTip(str(path))
+            self.recent.addAction(menu_text(path.name), open_it).setToolTip(plain_tip(str(path)))
         if self.recent.isEmpty():
             self.recent.addAction("none yet").setEnabled(False)
 

@@ -2,7 +2,9 @@
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton
+
+from chronoxis.app.text_label import TextLabel
 
 Answer = tuple[str, Callable[[], object]]
 
@@ -13,7 +15,7 @@ class QuestionBar(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setProperty("question", True)
-        self.text = QLabel()
+        self.text = TextLabel()
         self.text.setWordWrap(True)
         self.buttons: list[QPushButton] = []
         self.field: QLineEdit | None = None

@@ -8,13 +8,13 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QMenuBar,
     QVBoxLayout,
 )
 
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 
 Entries = Sequence[tuple[str, str]]
@@ -100,14 +100,14 @@ def _list(name: str, entries: Entries) -> QFrame:
     grid.setContentsMargins(0, 0, 0, 0)
     grid.setHorizontalSpacing(10)
     grid.setVerticalSpacing(4)
-    title = QLabel(name)
+    title = TextLabel(name)
     title.setFont(font(10.5, 600))
     grid.addWidget(title, 0, 0)
     for row, (deed, doing) in enumerate(entries, 1):
-        keys = QLabel(doing)
+        keys = TextLabel(doing)
         keys.setFont(font(8.5))
         keys.setProperty("dim", True)
-        words = QLabel(deed)
+        words = TextLabel(deed)
         words.setFont(font(9))
         grid.addWidget(words, row, 0)
         grid.addWidget(keys, row, 1)

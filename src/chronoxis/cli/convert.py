@@ -11,6 +11,7 @@ from chronoxis.core.files.outputs import check_output
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.files.timeline_reading import read_timeline
 from chronoxis.core.model.project import Project
+from chronoxis.core.readable import in_a_line
 
 
 @click.command()
@@ -40,5 +41,5 @@ def _save_timeline(project: Project, path: Path) -> None:
 def _load_timeline(path: Path) -> Project:
     imported = read_timeline(path)
     for note in imported.notes:
-        click.echo(note, err=True)
+        click.echo(in_a_line(note), err=True)
     return imported.project

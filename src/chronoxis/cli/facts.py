@@ -16,6 +16,7 @@ from chronoxis.core.files.atomic import written_whole
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.footage.kinds import open_source
 from chronoxis.core.model.music import MusicFile
+from chronoxis.core.readable import in_a_line
 from chronoxis.core.traces.camera_path import follow
 from chronoxis.core.traces.picture_trace import watch
 from chronoxis.core.traces.sound_trace import listen
@@ -54,7 +55,7 @@ def facts(
         click.echo(json.dumps(found.as_json(), indent=2, ensure_ascii=False))
         return
     for name, value in found.rows():
-        click.echo(f"{name:<14} {value}")
+        click.echo(f"{name:<14} {in_a_line(value)}")
 
 
 def _beats(footage: Path) -> str:

@@ -17,6 +17,7 @@ from chronoxis.cli.window import open_, open_window
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import sweep_unfinished
+from chronoxis.core.readable import in_a_line
 
 
 class _OpeningGroup(click.Group):
@@ -71,7 +72,7 @@ def run() -> int:
     except (Cancelled, click.Abort):
         raise KeyboardInterrupt from None
     except ChronoxisError as error:
-        click.echo(str(error), err=True)
+        click.echo(in_a_line(str(error)), err=True)
     except BrokenPipeError:
         _give_up_output()
     except OSError as error:

@@ -13,6 +13,7 @@ from tqdm import tqdm
 
 from chronoxis.cli import SIGNALS
 from chronoxis.core.errors import Cancelled, ChronoxisError
+from chronoxis.core.readable import in_a_line
 from chronoxis.core.render.export import ExportProgress, Finished
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
@@ -39,7 +40,7 @@ class Report:
         self.check()
         self._writing = True
         if remark and self._kind != "json":
-            click.echo(remark, err=True)
+            click.echo(in_a_line(remark), err=True)
         if self._kind == "bar":
             self._bar = tqdm(total=total, unit="frame")
 
@@ -71,7 +72,7 @@ class Report:
             remark=result.remark,
         )
         if result.remark and self._kind != "json":
-            click.echo(result.remark, err=True)
+            click.echo(in_a_line(result.remark), err=True)
         if self._kind == "bar":
             click.echo(
                 f"{result.path}: {result.frames} frames, {format_time(result.length, 2)} at "

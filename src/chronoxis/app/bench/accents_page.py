@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
 )
@@ -25,6 +24,7 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import joining
@@ -141,7 +141,7 @@ class AccentsPage(Page):
             choose=lambda share: self._set("Amount", lambda a: replace(a, strength=share / 100)),
             label="Amount",
         )
-        self._share = QLabel()
+        self._share = TextLabel()
         self._share.setMinimumWidth(scaled(40))
         self._follow_group = QButtonGroup(self)
         self.follows: dict[type, QPushButton] = {
@@ -177,11 +177,11 @@ class AccentsPage(Page):
 
     def _add_measures(self) -> None:
         self.measures: list[NumberField] = []
-        self._measure_labels: list[QLabel] = []
+        self._measure_labels: list[TextLabel] = []
         for place in range(_FIELDS):
             field = NumberField("Measure", "A measure of the look")
             field.editingFinished.connect(lambda place=place: self._enter_measure(place))
-            label = QLabel()
+            label = TextLabel()
             label.setProperty("dim", True)
             label.setBuddy(field)
             self.measures.append(field)
@@ -198,7 +198,7 @@ class AccentsPage(Page):
 
     def _lay_out(self) -> None:
         owners, follow, grid = QHBoxLayout(), QHBoxLayout(), QGridLayout()
-        on, follows = QLabel("On"), QLabel("Follows")
+        on, follows = TextLabel("On"), TextLabel("Follows")
         for label in (on, follows):
             label.setProperty("dim", True)
         owners.addWidget(on)

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -20,6 +19,7 @@ from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import beat_acts
@@ -59,7 +59,7 @@ class BeatsPage(Page):
         self.acts: list[QPushButton] = []
         self.whiches: dict[Which, QPushButton] = {}
         self._forms = QStackedWidget()
-        self.count, self._about = QLabel(), QLabel()
+        self.count, self._about = TextLabel(), TextLabel()
         self.keep = QCheckBox("&Keep the length")
         self.keep.setToolTip(
             "The shots last as long as before; what is not held goes as much slower or faster"

@@ -2,14 +2,12 @@
 
 from fractions import Fraction
 
-from PySide6.QtCore import QSize, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
-    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
 )
@@ -27,7 +25,9 @@ from chronoxis.app.document import Document
 from chronoxis.app.footage.following import Following
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.footage.watching import Watching
+from chronoxis.app.scroller import Scroller
 from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
@@ -61,7 +61,7 @@ class Bench(QFrame):
         super().__init__()
         self._document = document
         self.setProperty("panel", True)
-        self.title, self._span = QLabel("Passage"), QLabel()
+        self.title, self._span = TextLabel("Passage"), TextLabel()
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
         self.pace, self.frames = PacePage(document), FramesPage(document, watching)
@@ -81,7 +81,7 @@ class Bench(QFrame):
         self._passage_page: Page = self.pace  # which page to go back to from that of footage
         self._stack = QStackedWidget()
         self.page_buttons: list[QPushButton] = []
-        self.caution = QLabel()
+        self.caution = TextLabel()
         self.caution.setProperty("caution", True)
         self.caution.setWordWrap(True)
         self.caution.setMinimumHeight(2 * self.caution.fontMetrics().height() + 16)
@@ -99,12 +99,17 @@ class Bench(QFrame):
             page.noted.connect(self._show_caution)
         self.show_project()
 
-    def minimumSizeHint(self) -> QSize:
-        """Never squeezed: the Weave gives way, since it can be read at any height."""
+    @property
+    def need(self) -> int:
+        """Height at which no page has to scroll: the Weave gives way, since it can be read at any height."""
         shown = [page.sizeHint().height() for _, page in self.pages if page is not self.footage]
         caution = self.caution.minimumHeight() + _GAP
-        need = max(max(shown) + caution, self.footage.sizeHint().height())
-        return QSize(0, self._above + need)
+        return self._above + max(max(shown) + caution, self.footage.sizeHint().height())
+
+    @property
+    def shown_page(self) -> Page:
+        """The page that is shown."""
+        return self.pages[self.page][1]
 
     def show_page(self, number: int) -> None:
         """Show a page, by its number from 0; that of footage with the first there is, if none is chosen."""
@@ -144,7 +149,7 @@ class Bench(QFrame):
             button.setChecked(number == 0)  # in its group: Tab goes to what is checked
             row.addWidget(button)
             self.page_buttons.append(button)
-            self._stack.addWidget(page)
+            self._stack.addWidget(Scroller(page))
         row.addStretch()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 9, 12, 10)
@@ -153,8 +158,6 @@ class Bench(QFrame):
         layout.addLayout(row)
         layout.addWidget(self._stack, 1)
         layout.addWidget(self.caution)
-        # The page of footage has no cautions of its own and may take their room.
-        self.footage.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         margins, gaps = layout.contentsMargins(), 2 * _GAP
         self._above = (
             margins.top() + margins.bottom() + gaps + head.sizeHint().height() + row.sizeHint().height()
@@ -169,10 +172,10 @@ class Bench(QFrame):
             page.show_project()
         footage = self.footage.footage
         self._show_buttons()
-        if self._stack.currentWidget() is self.join and there:
+        if self.shown_page is self.join and there:
             self.title.setText(joins_in_words(project, self._document.selected_joins))
             self._span.setText("")
-        elif footage is not None and self._stack.currentWidget() is self.footage:
+        elif footage is not None and self.shown_page is self.footage:
             self.title.setText("Footage")
             self._span.setText(f"{project.footage.index(footage) + 1} of {len(project.footage)}")
         else:
@@ -187,7 +190,7 @@ class Bench(QFrame):
 
     def _show_buttons(self) -> None:
         """Offer the pages that what is selected has: passages, with more than one shot joins; or footage."""
-        of_footage = self._stack.currentWidget() is self.footage
+        of_footage = self.shown_page is self.footage
         several = len(self._document.project.shots) > 1
         offered = {
             self.footage: of_footage,
@@ -201,7 +204,7 @@ class Bench(QFrame):
         kept = self.caution.sizePolicy()
         kept.setRetainSizeWhenHidden(page is not self.footage)
         self.caution.setSizePolicy(kept)
-        self._stack.setCurrentWidget(page)
+        self._stack.setCurrentIndex([each for _, each in self.pages].index(page))
         self.page_buttons[self.page].setChecked(True)
         self.page_shown.emit()
         self._refuse("")
@@ -214,11 +217,11 @@ class Bench(QFrame):
     def _show_caution(self) -> None:
         project, places = self._document.project, sorted(self._document.selection)
         about = ""
-        if places and project.shots and self._stack.currentWidget() is not self.footage:
-            page = self.pages[self.page][1]
+        if places and project.shots and self.shown_page is not self.footage:
+            page = self.shown_page
             about = page.about or _caution(project, places, on_pace=page is self.pace)
         text = self._refusal or about
-        note = "" if text else self.pages[self.page][1].note
+        note = "" if text else self.shown_page.note
         if bool(note) != self._notes:
             self._notes = bool(note)
             self.caution.setProperty("caution", not note)

@@ -5,9 +5,10 @@ from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QAction, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, RAISED, TEXT, font
 from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.rates import format_rate
@@ -34,7 +35,7 @@ class CadenceView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._strip, self.words = _Strip(), QLabel()
+        self._strip, self.words = _Strip(), TextLabel()
         self.words.setProperty("dim", True)
         self.even = push_button(
             "Ma&ke it even…", "Speeds and frame rates near these with which photos stand evenly"

@@ -2,11 +2,12 @@
 
 from fractions import Fraction
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from chronoxis.app.document import Document
 from chronoxis.app.footage.following import Following
 from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.core.model import arranging, joining
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.camera_at_joins import JoinCamera
@@ -21,7 +22,7 @@ class CameraWords(QWidget):
         super().__init__()
         self._document, self._following = document, following
         self._join: int | None = None
-        self.words = QLabel()
+        self.words = TextLabel()
         self.words.setWordWrap(True)
         self.reversals: list[QPushButton] = []
         self.whips: list[QPushButton] = []

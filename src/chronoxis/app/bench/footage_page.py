@@ -3,7 +3,7 @@
 from fractions import Fraction
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from chronoxis.app.bench.music_choices import MusicChoices
 from chronoxis.app.bench.number_field import NumberField
@@ -15,6 +15,7 @@ from chronoxis.app.footage.footage_card import Thumbnail
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.push_button import push_button
 from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging
@@ -42,11 +43,10 @@ class FootagePage(Page):
         super().__init__(document)
         self._shelf = shelf
         self._picture = Thumbnail(QSize(85, 48))
-        self.name, self._uses = QLabel(), QLabel()
+        self.name, self._uses = ElidedLabel(), TextLabel()
         self.name.setFont(font(11, 600))
-        self.name.setWordWrap(True)
         self._uses.setProperty("dim", True)
-        self._names, self._values = QLabel(), ElidedLabel(Qt.TextElideMode.ElideMiddle)
+        self._names, self._values = TextLabel(), ElidedLabel(Qt.TextElideMode.ElideMiddle)
         self._names.setProperty("dim", True)
         for label in (self._names, self._values):
             label.setFont(font(9))
@@ -90,6 +90,7 @@ class FootagePage(Page):
         rate.addWidget(self.capture)
         rate.addStretch()
         for button in (self.use, self.open, self.locate, self.canvas, self.remove):
+            button.setProperty("small", True)
             deeds.addWidget(button)
         deeds.addStretch()
         layout = QVBoxLayout(self)
@@ -121,7 +122,7 @@ class FootagePage(Page):
             return
         facts, project = self._document.facts.get(footage.origin), self._document.project
         self._picture.show_image(self._shelf.thumbnail(footage.origin))
-        self.name.setText(footage.name)
+        self.name.show_text(footage.name)
         self._uses.setText(_uses_in_words(sum(shot.footage == footage.key for shot in project.shots)))
         rows = facts.rows() if facts else [("length", format_time(footage.length, 2))]
         for widget in (self._picture, self.name, self._uses):

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -25,6 +24,7 @@ from chronoxis.app.bench.page import Page, common, label_for
 from chronoxis.app.document import Document
 from chronoxis.app.footage.watching import Watching
 from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, correcting, making, pacing
@@ -89,13 +89,13 @@ class FramesPage(Page):
             "Window of clear", "Recorded time that clear looks at, such as 2 or 0:02.5"
         )
         self.clear_window.editingFinished.connect(self._enter_window)
-        self._window_row = self._row("&Window", self.clear_window, QLabel("of recorded time"))
+        self._window_row = self._row("&Window", self.clear_window, TextLabel("of recorded time"))
         for part in self._window_row:
             part.hide()  # now: of what is hidden later, the room is kept until the page is shown
         self.fills = self._chips("Fill steps", _FILLS, self._set_fill)
         self.betweens = self._chips("In between", _BETWEENS, self._set_between)
         self.passers = self._chips("Passers-by", _PASSERS, self._set_passers)
-        self._found = QLabel()
+        self._found = TextLabel()
         self._found.setProperty("dim", True)
         self._last_row.addWidget(self._found)
         self._add_even_out()
@@ -126,7 +126,7 @@ class FramesPage(Page):
             choose=lambda degrees: self._set("Shutter", making.set_shutter, float(degrees)),
             label="Shutter",
         )
-        self._degrees = QLabel()
+        self._degrees = TextLabel()
         self.all_recorded = _switch(
             "&all",
             "All that was recorded: 360°",
@@ -150,7 +150,7 @@ class FramesPage(Page):
             choose=lambda share: self._set_even(strength=share / 100),
             label="Even out light",
         )
-        self._strength = QLabel()
+        self._strength = TextLabel()
         self.span = self._field(
             "Span of evening out",
             "Changes of light within this recorded time are flicker; empty: what suits the light",
@@ -171,7 +171,7 @@ class FramesPage(Page):
         first: int = 9,
     ) -> dict[Hashable, QPushButton]:
         """A row of choices, or two."""
-        label, group, chips = QLabel(title), QButtonGroup(self), dict[Hashable, QPushButton]()
+        label, group, chips = TextLabel(title), QButtonGroup(self), dict[Hashable, QPushButton]()
         label.setProperty("dim", True)
         line = QVBoxLayout()
         line.setSpacing(5)
@@ -199,7 +199,9 @@ class FramesPage(Page):
         field.setFixedWidth(scaled(66))
         return field
 
-    def _row(self, title: str, *widgets: QLabel | QPushButton | NumberField | GestureSlider) -> list[QWidget]:
+    def _row(
+        self, title: str, *widgets: TextLabel | QPushButton | NumberField | GestureSlider
+    ) -> list[QWidget]:
         """Controls beside one another; what is returned can be hidden together."""
         label, line, row = label_for(title, widgets[0]), QHBoxLayout(), self._grid.rowCount()
         line.setSpacing(6)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
 )
@@ -22,6 +21,7 @@ from chronoxis.app.bench.page import Page, common, label_for, line
 from chronoxis.app.document import Document
 from chronoxis.app.footage.following import Following
 from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import joining
 from chronoxis.core.model.join import CUT, Side, Surge
@@ -67,7 +67,7 @@ class JoinPage(Page):
         self.linked.setCheckable(True)
         self.linked.setProperty("hold", True)
         self.linked.clicked.connect(lambda on: self._set("Link sides", lambda s: _linked(s, on=on)))
-        self.uses = QLabel()
+        self.uses = TextLabel()
         self.uses.setProperty("dim", True)
         self.uses.setWordWrap(True)
         self.open_beyond = push_button(
@@ -123,7 +123,7 @@ class JoinPage(Page):
 
     def _add_slides(self, row: QHBoxLayout) -> None:
         row.setSpacing(5)
-        label = QLabel("Cut")
+        label = TextLabel("Cut")
         label.setProperty("dim", True)
         row.addWidget(label)
         self.slides: list[QPushButton] = []

@@ -10,6 +10,7 @@ from chronoxis.app.push_button import push_button
 from chronoxis.core.model import keeping
 from chronoxis.core.model.join import Join
 from chronoxis.core.model.look import OWN_LOOKS, KeptLook
+from chronoxis.core.readable import readable
 
 
 class KeptLooks(QWidget):
@@ -29,6 +30,8 @@ class KeptLooks(QWidget):
         self._document, self._fits = document, fits
         self.box = QComboBox()
         self.box.setAccessibleName("Kept looks")
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.setMinimumContentsLength(12)
         self.box.setToolTip("Give a kept look to what is selected")
         self.box.activated.connect(self._choose)
         self.keep = push_button("&Keep…", "Keep what is here as a look under a name, in this project")
@@ -49,7 +52,7 @@ class KeptLooks(QWidget):
             self._shown = offered
             self.box.clear()
             self.box.addItem("give a kept look…")
-            self.box.addItems([look.name for look in offered])
+            self.box.addItems([readable(look.name) for look in offered])
         here = next((number for number, look in enumerate(offered) if look.join == present), -1)
         self.box.setCurrentIndex(here + 1)
         self.keep.setEnabled(present != Join())

@@ -7,13 +7,14 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import label_for, line
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import push_button
 from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import sounding
@@ -57,7 +58,7 @@ class MusicChoices(QWidget):
         self.loops.clicked.connect(self._set_loops)
         self.take_away = push_button("Take a&way", "Take it away from here; the footage stays")
         self.take_away.clicked.connect(lambda _: self._take_away())
-        self.tempo = QLabel()
+        self.tempo = TextLabel()
         self.tempo.setFont(font(10, 500))
         self.halve = push_button("&½", "Half as many beats")
         self.double = push_button("×&2", "Twice as many beats")
@@ -115,6 +116,7 @@ class MusicChoices(QWidget):
         column, row = QVBoxLayout(), QHBoxLayout()
         row.setSpacing(4)
         for button in (self.halve, self.double, self.earlier, self.later, self.bar, self.reset):
+            button.setProperty("small", True)
             row.addWidget(button)
         row.addStretch()
         column.setSpacing(4)

@@ -3,6 +3,7 @@
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QLineEdit
 
+from chronoxis.app.text_label import plain_tip
 from chronoxis.app.theme.theme import font
 
 
@@ -20,7 +21,8 @@ class NumberField(QLineEdit):
     def show_number(self, short: str, exact: str = "") -> None:
         """Show a number: in short, and exactly, where that differs."""
         self._short, self._exact = short, exact or short
-        self.setToolTip(self._tip if self._exact == short else f"{self._tip}\nExactly {self._exact}")
+        exactly = "" if self._exact == short else f"\nExactly {self._exact}"
+        self.setToolTip(plain_tip(self._tip + exactly))
         if not self.isModified():
             self._write(self._exact if self.hasFocus() else self._short)
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from fractions import Fraction
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line
@@ -16,6 +16,7 @@ from chronoxis.app.bench.quantity_words import (
     step_label,
 )
 from chronoxis.app.document import Document
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, pacing
@@ -50,15 +51,15 @@ class PacePage(Page):
         self.holds: dict[Quantity, QPushButton] = {}
         self.ramp_lengths: dict[str, NumberField] = {}
         self.ramp_shapes: dict[str, QComboBox] = {}
-        self._labels: dict[Quantity, QLabel] = {}
+        self._labels: dict[Quantity, TextLabel] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         grids = self._quantities(), self._ramps()
         for grid in grids:  # the labels of both are of one width, whatever they say
-            grid.setColumnMinimumWidth(0, QLabel(step_words(Fraction(1, 2))).sizeHint().width())
+            grid.setColumnMinimumWidth(0, TextLabel(step_words(Fraction(1, 2))).sizeHint().width())
         layout.addLayout(grids[0])
-        self.meaning = QLabel()
+        self.meaning = TextLabel()
         self.meaning.setProperty("dim", True)
         self.meaning.setFont(font(9))
         self.meaning.setWordWrap(True)

@@ -4,9 +4,10 @@ from abc import abstractmethod
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QFrame, QLabel, QWidget
+from PySide6.QtWidgets import QFrame, QWidget
 
 from chronoxis.app.document import Document
+from chronoxis.app.text_label import TextLabel
 from chronoxis.core.model.project import Place, Project
 
 _SEVERAL = "several"
@@ -56,9 +57,9 @@ def common(texts: Iterable[str]) -> str:
     return found.pop() if len(found) == 1 else _SEVERAL
 
 
-def label_for(text: str, buddy: QWidget) -> QLabel:
+def label_for(text: str, buddy: QWidget) -> TextLabel:
     """A label that leads to a field by its underlined letter."""
-    label = QLabel(text)
+    label = TextLabel(text)
     label.setProperty("dim", True)
     label.setBuddy(buddy)
     return label

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -22,6 +21,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.empty_layout import empty_layout
 from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.photos.course import PhotoFlaw
@@ -145,7 +145,7 @@ class PhotoChoices(QWidget):
                 self._grid.addWidget(widget, row, column)
             self.flaws.append((flaw, box))
         if not flaws:
-            label = QLabel("Nothing is wrong with it." if source else "The photos are still being read.")
+            label = TextLabel("Nothing is wrong with it." if source else "The photos are still being read.")
             label.setProperty("dim", True)
             self._grid.addWidget(label, 0, 0)
         self._grid.setRowStretch(max(1, len(flaws)), 1)

@@ -6,7 +6,7 @@ from fractions import Fraction
 from functools import partial
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
@@ -15,6 +15,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.footage.following import Following
 from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
 from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.composing import set_framings, shape_shots
@@ -60,7 +61,7 @@ class PicturePage(Page):
         self.add.clicked.connect(self._add_step)
         self.still = push_button("&Keep it still", "Show the view at the playhead throughout")
         self.still.clicked.connect(self._keep_still)
-        self._says = QLabel()
+        self._says = TextLabel()
         self._says.setProperty("dim", True)
         self._says.setWordWrap(True)
         self._shown: Framing | None = None
@@ -81,7 +82,7 @@ class PicturePage(Page):
         other.addSpacing(8)
         other.addWidget(label_for("Ano&ther", self.shape))
         other.addWidget(self.shape)
-        fit_label, self._moves_label = QLabel("Where shapes differ"), QLabel("Moves")
+        fit_label, self._moves_label = TextLabel("Where shapes differ"), TextLabel("Moves")
         for label in (fit_label, self._moves_label):
             label.setProperty("dim", True)
         fits.addWidget(fit_label)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
 )
@@ -21,6 +20,7 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import sounding
@@ -69,7 +69,7 @@ class SoundPage(Page):
             choose=self._set_level,
             label="Level",
         )
-        self._decibels, self.measured = QLabel(), QLabel()
+        self._decibels, self.measured = TextLabel(), TextLabel()
         self.fades = {
             side: self._field(f"Fade {side}", f"Result seconds in which the sound fades {side}")
             for side in ("in", "out")
@@ -137,7 +137,7 @@ class SoundPage(Page):
     def _ramp_row(self) -> QHBoxLayout:
         row, group = QHBoxLayout(), QButtonGroup(self)
         row.setSpacing(6)
-        title = QLabel("Ramp out")
+        title = TextLabel("Ramp out")
         title.setProperty("dim", True)
         row.addWidget(title)
         for kind, text, tip in (
@@ -154,7 +154,7 @@ class SoundPage(Page):
     def _whole(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setVerticalSpacing(6)
-        title = QLabel("The whole result")
+        title = TextLabel("The whole result")
         title.setFont(font(9.5, 600))
         grid.addWidget(title, 0, 0, 1, 2)
         self.measured.setProperty("dim", True)

@@ -5,13 +5,14 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.page import label_for
 from chronoxis.app.document import Document
 from chronoxis.app.footage.following import Following
 from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.model import correcting, making
 from chronoxis.core.model.project import Project
@@ -57,7 +58,7 @@ class SteadyChoices(QWidget):
             least=1, most=round(MOST_CROP * 100), page=5, label="Crop budget",
             choose=lambda share: self._set("Crop budget", crop=share / 100),
         )  # fmt: skip
-        self._crop_words, self.words = QLabel(), QLabel()
+        self._crop_words, self.words = TextLabel(), TextLabel()
         self._crop_words.setMinimumWidth(scaled(30))
         self.words.setProperty("dim", True)
         self.words.setWordWrap(True)

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QProgressBar,
     QSlider,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.export_format import ExportFormat, Quality
 from chronoxis.core.model.export_formats import FORMATS
@@ -53,7 +53,7 @@ class ChoiceForm(QWidget):
         for place, format_ in enumerate(FORMATS):
             self.format_box.addItem(format_.name)
             self.format_box.setItemData(place, format_.purpose, Qt.ItemDataRole.ToolTipRole)
-        self.purpose = QLabel()
+        self.purpose = TextLabel()
         self.purpose.setProperty("dim", True)
         self.purpose.setWordWrap(True)
         self.kept_box = _combo("Kept choices", "Choices that were kept under a name, to use again")
@@ -71,7 +71,7 @@ class ChoiceForm(QWidget):
         self.quality.setToolTip("How much of the picture is kept, as against file size")
         self.quality.setAccessibleName("Quality")
         self.quality.valueChanged.connect(self._tell)
-        self.quality_word = QLabel()
+        self.quality_word = TextLabel()
         self.hold_box = _combo("What decides the file's size", "What decides the file's size", self._hold)
         for place, (text, tip) in enumerate(_HOLDS):
             self.hold_box.addItem(text)
@@ -89,7 +89,7 @@ class ChoiceForm(QWidget):
         self.browse = push_button("&Browse…", "Choose where the result is written")
         self.replace_it = _box("&Replace it", "Replace the file that is there")
         self.replace_it.hide()
-        self.facts, self.expected = QLabel(), QLabel()
+        self.facts, self.expected = TextLabel(), TextLabel()
         self.expected.setFont(font(10, 500))
         self.facts.setWordWrap(True)
         self.start = push_button("E&xport", "Write the file (Ctrl+Return)")
@@ -167,7 +167,7 @@ class ChoiceForm(QWidget):
 
     def _lay_out(self) -> None:
         grid = QGridLayout()
-        grid.setVerticalSpacing(5)
+        grid.setVerticalSpacing(4)
         held, kept = QHBoxLayout(), QHBoxLayout()
         held.addWidget(self.hold_box, 1)
         held.addWidget(self.hold_value, 1)
@@ -181,7 +181,7 @@ class ChoiceForm(QWidget):
             ("F&ile", self.output),
         )
         for row, (text, widget) in zip((0, 2, 3, 4, 5), fields, strict=True):
-            label = QLabel(text)
+            label = TextLabel(text)
             label.setProperty("dim", True)
             label.setBuddy(widget)
             grid.addWidget(label, row, 0)
@@ -194,7 +194,7 @@ class ChoiceForm(QWidget):
         grid.setColumnStretch(1, 1)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(5)
+        rows.setSpacing(4)
         rows.addLayout(kept)
         rows.addLayout(grid)
         boxes = QHBoxLayout()
@@ -210,6 +210,7 @@ class ChoiceForm(QWidget):
         for widget in (self.replace_it, self.facts, self.expected):
             rows.addWidget(widget)
         rows.addLayout(buttons)
+        rows.addStretch()
 
 
 class ProgressForm(QWidget):
@@ -217,7 +218,7 @@ class ProgressForm(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._name, self._numbers = QLabel(), QLabel()
+        self._name, self._numbers = TextLabel(), TextLabel()
         self._name.setFont(font(10, 500))
         self._numbers.setProperty("dim", True)
         self.bar = QProgressBar()
@@ -257,10 +258,10 @@ class DoneForm(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._name, self._facts = QLabel(), QLabel()
+        self._name, self._facts = TextLabel(), TextLabel()
         self._name.setFont(font(11, 600))
         self._facts.setWordWrap(True)
-        checked = QLabel("Read back and compared with the plan: every frame is there, at its time.")
+        checked = TextLabel("Read back and compared with the plan: every frame is there, at its time.")
         checked.setWordWrap(True)
         checked.setProperty("dim", True)
         self.play = push_button("Pla&y", "Open the file in the desktop's player")

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
-from PySide6.QtWidgets import QFileDialog, QFrame, QLabel, QStackedWidget, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QFrame, QStackedWidget, QVBoxLayout, QWidget
 
 from chronoxis.app.background import Latest, in_one_line
 from chronoxis.app.document import Document
@@ -13,6 +13,8 @@ from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.question_bar import QuestionBar
+from chronoxis.app.scroller import Scroller
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import ExportError, PlanError
 from chronoxis.core.files.kept_choices import keep_choices, kept_choices
@@ -52,19 +54,18 @@ class ExportPanel(QFrame):
         self.choices, self.progress, self.done = ChoiceForm(), ProgressForm(), DoneForm()
         self._pages = QStackedWidget()
         for page in (self.choices, self.progress, self.done):
-            self._pages.addWidget(page)
-        self._message = QLabel()
+            self._pages.addWidget(Scroller(page))
+        self._message = TextLabel()
         self._message.setProperty("caution", True)
         self._message.setWordWrap(True)
         self._message.hide()
-        title = QLabel("Export")
+        title = TextLabel("Export")
         title.setFont(font(10.5, 600))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
         layout.addWidget(title)
-        layout.addWidget(self._pages)
+        layout.addWidget(self._pages, 1)
         layout.addWidget(self._message)
-        layout.addStretch()
         self._estimates = Latest(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._estimates.failed.connect(self._show_no_estimate)
@@ -101,8 +102,11 @@ class ExportPanel(QFrame):
         """Show the choices, or the progress of the export that is under way."""
         self.say("")
         self.choices.show_kept(kept_choices())
-        self._pages.setCurrentWidget(self.progress if self.job.running else self.choices)
+        self._show(self.progress if self.job.running else self.choices)
         self._show_project()
+
+    def _show(self, page: QWidget) -> None:
+        self._pages.setCurrentIndex((self.choices, self.progress, self.done).index(page))
 
     def start(self) -> None:
         """Export to the chosen file."""
@@ -126,7 +130,7 @@ class ExportPanel(QFrame):
             return
         self.say("")
         self.progress.begin(output)
-        self._pages.setCurrentWidget(self.progress)
+        self._show(self.progress)
         self.busy.emit(True)
         try:
             self.job.start(self._document.project, output, overwrite=self.choices.replace_it.isChecked())
@@ -244,11 +248,11 @@ class ExportPanel(QFrame):
             f"{_megabytes(int(str(outcome['size'])))} in {output.parent}"
             + (f"\n{outcome['remark']}" if outcome.get("remark") else ""),
         )
-        self._pages.setCurrentWidget(self.done)
+        self._show(self.done)
 
     def _failed(self, message: str) -> None:
         self.busy.emit(False)
-        self._pages.setCurrentWidget(self.choices)
+        self._show(self.choices)
         self._show_project()
         self.say(message)
 

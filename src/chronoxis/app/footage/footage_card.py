@@ -5,7 +5,6 @@ from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QProgressBar,
     QVBoxLayout,
     QWidget,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
 from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import TextLabel, plain_tip
 from chronoxis.app.theme.theme import GROUND, font
 from chronoxis.core.footage.kinds import settled
 from chronoxis.core.footage.source import Facts
@@ -31,7 +31,7 @@ class FootageCard(QFrame):
         self._document = document
         self.footage = footage
         self._picture = Thumbnail(QSize(60, 36))
-        self._name, self._facts, self.caution = ElidedLabel(), ElidedLabel(), QLabel()
+        self._name, self._facts, self.caution = ElidedLabel(), ElidedLabel(), TextLabel()
         self._name.setFont(font(9, 600))
         self._facts.setProperty("dim", True)
         self._facts.setFont(font(8.5))
@@ -99,7 +99,7 @@ class FootageCard(QFrame):
         self.locate.setVisible(bool(missing or altered))
         self.adopt.setVisible(bool(altered and not missing))
         where = "\n".join(str(file) for file in footage.files[:1])
-        self.setToolTip(f"{where}\nA click shows what it is, on the Bench")
+        self.setToolTip(plain_tip(f"{where}\nA click shows what it is, on the Bench"))
         self.setAccessibleName(f"Footage {footage.name}")
         chosen = document.chosen_footage == footage.key
         if self.property("chosen") != chosen:

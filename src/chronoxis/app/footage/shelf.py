@@ -4,11 +4,12 @@ from collections.abc import Hashable
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from chronoxis.app.document import Document
 from chronoxis.app.footage.footage_card import FootageCard
-from chronoxis.app.theme.theme import font, scaled
+from chronoxis.app.text_label import TextLabel
+from chronoxis.app.theme.theme import font
 
 
 class Shelf(QFrame):
@@ -32,8 +33,7 @@ class Shelf(QFrame):
         self._thumbnails: dict[Hashable, QImage] = {}
         self.cards: dict[str, FootageCard] = {}
         self.setProperty("panel", True)
-        self.setMinimumWidth(scaled(200))
-        title = QLabel("Footage")
+        title = TextLabel("Footage")
         title.setFont(font(10.5, 600))
         add = QPushButton("Add…")
         add.setToolTip("Bring in recordings (Ctrl+O)")

@@ -9,6 +9,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.following import Following
 from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import plain_tip
 from chronoxis.app.theme.theme import font
 from chronoxis.core.render.camera_at_joins import JoinCamera, measured_streaks
 from chronoxis.core.render.checks import Check, checks_of
@@ -76,7 +77,7 @@ class ChecksLine(QFrame):
         self.words.show_text(f"Check {self._shown + 1} of {count} · {check.words}")
         self.mend.setVisible(check.edit is not None)
         self.mend.setText(check.mend)
-        self.mend.setToolTip(f"{check.words} A press mends it; it can be undone.")
+        self.mend.setToolTip(plain_tip(f"{check.words} A press mends it; it can be undone."))
         self.next.setVisible(count > 1)
 
     def _mend(self) -> None:

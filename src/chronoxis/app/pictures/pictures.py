@@ -7,7 +7,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QToolButton,
     QVBoxLayout,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
+from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.following import Following
 from chronoxis.app.pictures.before_after import BeforeAfter
 from chronoxis.app.pictures.checks_line import ChecksLine
@@ -79,7 +79,7 @@ class Pictures(QWidget):
         self._shown: Wish | None = None
         self.stage = Stage()
         self.recorded, self.result = self.stage.recorded, self.stage.result
-        self._time = QLabel()
+        self._time = ElidedLabel()
         self._time.setFont(font(10, 500))
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._refine)
@@ -212,7 +212,7 @@ class Pictures(QWidget):
         self.first_button.toggled.connect(transport.set_make_first)
         self.first_button.hide()
         row.addWidget(self.first_button)
-        self._state = QLabel()
+        self._state = ElidedLabel()
         self._state.setProperty("dim", True)
         row.addWidget(self._state)
         return bar
@@ -247,7 +247,8 @@ class Pictures(QWidget):
                 self.recorded.show_image(None)
             self.result.show_image(None, self._why_none())
             self.stage.grid.show_images([])
-            for label in (self._time, self.stage.beside, self.stage.gathers):
+            self._time.show_text("")
+            for label in (self.stage.beside, self.stage.gathers):
                 label.setText("")
             return
         number = self._frame_of(plan)
@@ -299,7 +300,7 @@ class Pictures(QWidget):
         edges = plan.edges[int(plan.schedule.shots[number])]
         recorded, result = format_time(edges[frames[0]], 2), format_time(self._document.playhead, 2)
         large = self.stage.mode is Mode.RECORDED
-        self._time.setText(f"recorded {recorded}" if large else f"{result} · frame {number}")
+        self._time.show_text(f"recorded {recorded}" if large else f"{result} · frame {number}")
         if self.stage.mode is not Mode.SIDE:
             self.stage.beside.setText(f"Result {result}" if large else f"Recorded {recorded}")
         span = f"{recorded} – {format_time(edges[frames[-1] + 1], 2)}"
@@ -416,15 +417,15 @@ class Pictures(QWidget):
         self.play_button.setIcon(icon("pause" if transport.playing else "play"))
         self.span_button.setChecked(transport.span is not None)
         if not transport.playing:
-            self._state.setText("at rest")
+            self._state.show_text("at rest")
             self._follow()
         elif transport.waits_for_sound:
-            self._state.setText(transport.sound_wait)
+            self._state.show_text(transport.sound_wait)
         elif transport.waiting:
-            self._state.setText(self._pace_of_making())
+            self._state.show_text(self._pace_of_making())
         else:
             way = "" if transport.shuttle == 1 else f" × {transport.shuttle}"
-            self._state.setText(f"real time{way} · every frame")
+            self._state.show_text(f"real time{way} · every frame")
 
     def _pace_of_making(self) -> str:
         """What to say while frames are waited for: how fast they come, and how long it takes."""

@@ -4,10 +4,11 @@ from enum import StrEnum
 
 from PySide6.QtCore import QRect, QSize, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QWidget
 
 from chronoxis.app.pictures.picture_views import GatherGrid, PictureView
 from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 
 _GAP = 8
@@ -52,7 +53,7 @@ class Stage(QWidget):
         )
         self.keep.setCheckable(True)
         self.grid = GatherGrid()
-        self.beside, self.gathers = QLabel(), QLabel()
+        self.beside, self.gathers = TextLabel(), TextLabel()
         for widget in (
             self.recorded,
             self.result,
@@ -111,7 +112,7 @@ class Stage(QWidget):
         large.setGeometry(QRect(0, 0, left - _GAP, height))
         top = min(round(side / small.aspect), height // 2)
         small.setGeometry(QRect(left, 0, min(side, round(top * small.aspect)), top))
-        line = self.beside.fontMetrics().height() + 4
+        line = self.beside.heightForWidth(side)
         self.beside.setGeometry(QRect(left, top + 3, side, line))
         said = self.gathers.heightForWidth(side)
         self.gathers.setGeometry(QRect(left, top + line + 3, side, said))

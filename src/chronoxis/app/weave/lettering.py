@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QStaticText, QTransform
 
 from chronoxis.app.theme.theme import font
+from chronoxis.core.readable import readable
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
@@ -43,7 +44,7 @@ def width_of(text: str, size: float = 8, weight: int = 400) -> float:
 @lru_cache(_KEPT)
 def _laid_out(text: str, _points: float, size: float, weight: int) -> tuple[QStaticText, float, float]:
     """The text, its width and its height. The points, which follow the text size, tell entries apart."""
-    laid = QStaticText(text)
+    laid = QStaticText(readable(text))
     laid.setTextFormat(Qt.TextFormat.PlainText)
     laid.prepare(QTransform(), font(size, weight))
     return laid, laid.size().width(), laid.size().height()

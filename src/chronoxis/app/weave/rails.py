@@ -14,7 +14,6 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.timing.pace import Seconds
 
 _MARGIN = 14
-_RULER = 18
 _LEAST_CURVE, _MOST_CURVE = 58, 150
 _CURVE_SHARE = 0.42  # of the height that rails and rulers leave: the pace curve's, at least
 _GAP = 2
@@ -24,6 +23,9 @@ _SQUEEZED = 46  # pixels of the pace curve in the least height that the Weave ca
 _HANDLE_SHARE = 0.12  # of an excerpt: how much of what lies beyond its points is shown, with several shots
 _SPACING = 0.006  # of all recorded time, between two shots
 _LEAST_VIEW = 1 / 500  # seconds: the deepest zoom
+
+RULER = 18
+"""Height of a ruler in pixels, with text of the usual size."""
 
 STRIP = 50
 """Height of a filmstrip in pixels."""
@@ -139,6 +141,7 @@ class Rails:
         speeds: the axis of the pace curve.
         lane: pixels that the sound lane is high; 0 where there is none.
         trace_lane: pixels that the lane of traces is high, likewise.
+        ruler: pixels that each ruler is high.
     """
 
     width: int
@@ -149,16 +152,17 @@ class Rails:
     speeds: SpeedAxis
     lane: int = 0
     trace_lane: int = 0
+    ruler: int = RULER
 
     @cached_property
     def recorded_ruler(self) -> QRectF:
         """Marks of recorded time."""
-        return self._row(0, _RULER)
+        return self._row(0, self.ruler)
 
     @cached_property
     def recorded(self) -> QRectF:
         """The recorded filmstrip."""
-        return self._row(_RULER, STRIP)
+        return self._row(self.ruler, STRIP)
 
     @cached_property
     def traces(self) -> QRectF:
@@ -168,13 +172,13 @@ class Rails:
     @cached_property
     def threads(self) -> QRectF:
         """Where the threads run."""
-        top = _RULER + STRIP + self.trace_lane + _GAP
-        below = _GAP + STRIP + self._curve_height + self.lane + _RULER + _GAP
+        top = self.ruler + STRIP + self.trace_lane + _GAP
+        below = _GAP + STRIP + self._curve_height + self.lane + self.ruler + _GAP
         return self._row(top, max(_MIN_THREADS, self.height - top - below))
 
     @cached_property
     def _curve_height(self) -> float:
-        free = self.height - 2 * (_RULER + STRIP) - 3 * _GAP - self.lane - self.trace_lane
+        free = self.height - 2 * (self.ruler + STRIP) - 3 * _GAP - self.lane - self.trace_lane
         return min(max(_LEAST_CURVE, free * _CURVE_SHARE), _MOST_CURVE, max(_SQUEEZED, free - _MIN_THREADS))
 
     @cached_property
@@ -190,7 +194,7 @@ class Rails:
     @cached_property
     def result_ruler(self) -> QRectF:
         """Marks of result time."""
-        return self._row(self.sound.bottom(), _RULER)
+        return self._row(self.sound.bottom(), self.ruler)
 
     @cached_property
     def sound(self) -> QRectF:

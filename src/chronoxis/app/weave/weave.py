@@ -20,14 +20,14 @@ from chronoxis.app.background import note_activity
 from chronoxis.app.document import Document
 from chronoxis.app.footage.watching import Watching
 from chronoxis.app.sound.hearing import Hearing
-from chronoxis.app.theme.theme import DIM, GROUND, font
+from chronoxis.app.theme.theme import DIM, GROUND, font, scaled
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
 from chronoxis.app.weave.join_grips import JoinDrag, JoinGrip, join_grip_at
 from chronoxis.app.weave.laid import lay
 from chronoxis.app.weave.pace_curve import draw_curve
 from chronoxis.app.weave.playheads import draw_playheads, draw_readout
-from chronoxis.app.weave.rails import Rails, SpeedAxis, Stretch, View, stretches_of
+from chronoxis.app.weave.rails import RULER, Rails, SpeedAxis, Stretch, View, stretches_of
 from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
 from chronoxis.app.weave.result_rail import draw_ready, draw_result
 from chronoxis.app.weave.rulers import draw_result_ruler
@@ -45,6 +45,7 @@ _WHEEL_STEP = 1.25
 _WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
 _LEAST = 214  # pixels of height
+_RULER_FOR_TEXT = 15  # pixels of a ruler's height that grow with the text
 _WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
 _FRAMES = 40  # result frames that the deepest step of zooming shows
 _UPWARDS = (Grip.LEVEL, JoinGrip.PEAK)  # what is dragged up and down, all else goes sideways
@@ -149,7 +150,7 @@ class Weave(QWidget):
         return QSize(1280, 330)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(600, _LEAST)
+        return QSize(600, _LEAST + 2 * (_ruler() - RULER))
 
     def rails(self) -> Rails | None:
         """The present geometry, or None while there is nothing to show."""
@@ -172,7 +173,7 @@ class Weave(QWidget):
             lane = lane_height(project, self._hearing, room)
             traces = trace_lane_height(self._traced(), project, room - lane)
         axis = self._stretches[2]
-        return Rails(self.width(), self.height(), stretches, recorded, result, axis, lane, traces)
+        return Rails(self.width(), self.height(), stretches, recorded, result, axis, lane, traces, _ruler())
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
         """Show ``factor`` times as much of both rails about the playhead, or of one about a point."""
@@ -509,3 +510,7 @@ class Weave(QWidget):
 def _around(low: float, high: float) -> View:
     length = max(high - low, 1e-3)
     return View(low - length * 0.06, length * 1.12)
+
+
+def _ruler() -> int:
+    return max(RULER, scaled(_RULER_FOR_TEXT))

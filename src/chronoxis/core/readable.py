@@ -1,0 +1,18 @@
+"""Text from files and people, so that it can be shown anywhere."""
+
+import re
+
+# What steers a terminal, breaks a line, or turns the direction of the words around it.
+_STEERING = re.compile(
+    "[\\x00-\\x08\\x0b-\\x1f\\x7f-\\x9f\\u2028\\u2029\\u200e\\u200f\\u202a-\\u202e\\u2066-\\u2069]"
+)
+
+
+def readable(text: str) -> str:
+    """The text with characters that are not to be read, but steer what shows them, made visible."""
+    return _STEERING.sub("\ufffd", text)
+
+
+def in_a_line(text: str) -> str:
+    """The same in one line."""
+    return readable(" ".join(text.splitlines()))
