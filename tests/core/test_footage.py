@@ -14,10 +14,11 @@ import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
 from chronoxis.core.footage.apart import run_apart
+from chronoxis.core.footage.music.facts import read_music
 from chronoxis.core.footage.recording.containers import packets_of
 from chronoxis.core.footage.recording.facts import read_facts
-from chronoxis.core.footage.recording.frame_count import count_frames
-from chronoxis.core.footage.recording.frame_index import build_index
+from chronoxis.core.footage.recording.frame_count import count_apart
+from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from tests.footage_makers import decode_all, make_recording
 
@@ -170,13 +171,35 @@ def test_a_file_damaged_after_opening_is_named(tmp_path: Path) -> None:
 def test_counting_apart_is_counting(tmp_path: Path) -> None:
     path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
     shares: list[float] = []
-    here, apart = build_index(path), run_apart(count_frames, path, shares.append, path.name)
+    here = build_index(path)
+    apart = FrameIndex.of_told(run_apart(count_apart, [str(path)], shares.append, path.name))
     assert shares == sorted(shares)
     assert len(shares) == 2
     for name, value in vars(here).items():
         assert np.array_equal(getattr(apart, name), value), name
     with pytest.raises(FootageError, match=r"nothing.mp4 is not there"):
-        run_apart(count_frames, tmp_path / "nothing.mp4", shares.append, "nothing.mp4")
+        run_apart(count_apart, [str(tmp_path / "nothing.mp4")], shares.append, "nothing.mp4")
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("list.m3u8", "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\n{}\n#EXT-X-ENDLIST\n"),
+        ("list.mp4", "ffconcat version 1.0\nfile {}\n"),
+        (
+            "list.txt",
+            "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\n",
+        ),
+        ("words.ans", "\x1b[31mLarkfield\n" * 400),
+    ],
+)
+def test_what_only_names_other_files_is_not_followed(tmp_path: Path, name: str, text: str) -> None:
+    take = make_recording(tmp_path / "take.ts", frames=30)
+    (tmp_path / name).write_text(text.format(take.name))
+    for read in (read_facts, read_music):
+        with pytest.raises(FootageError, match=name) as refused:
+            read(tmp_path / name)
+        assert "\n" not in str(refused.value)
 
 
 def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> None:
@@ -195,10 +218,10 @@ def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> N
             os.kill(int(child), signal.SIGKILL)
 
     with pytest.raises(Cancelled):
-        run_apart(count_frames, path, give_up, path.name)
+        run_apart(count_apart, [str(path)], give_up, path.name)
     assert not children()
     with pytest.raises(FootageError, match=r"long.mkv brought its reader down"):
-        run_apart(count_frames, path, kill_reader, path.name)
+        run_apart(count_apart, [str(path)], kill_reader, path.name)
 
 
 def test_metadata_in_an_old_encoding_does_not_matter(tmp_path: Path) -> None:

@@ -378,6 +378,9 @@ class _Halves(QSplitter):
             self.give_room()
         if event.type() is QEvent.Type.Show and not self._settled:
             self._settled = True
+            for widget in self.findChildren(QWidget):
+                widget.ensurePolished()  # only then it knows what room it needs
+            self.give_room()
             kept = remembered().value("halves")
             if not (isinstance(kept, QByteArray) and self.restoreState(kept)):
                 self.share_out()

@@ -149,7 +149,7 @@ class Bench(QFrame):
             button.setChecked(number == 0)  # in its group: Tab goes to what is checked
             row.addWidget(button)
             self.page_buttons.append(button)
-            self._stack.addWidget(Scroller(page))
+            self._stack.addWidget(Scroller(page, squeezes=page is self.footage))
         row.addStretch()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 9, 12, 10)

@@ -44,7 +44,7 @@ from chronoxis.core.timing.pace import Seconds
 _WHEEL_STEP = 1.25
 _WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
-_LEAST = 214  # pixels of height
+_LEAST = 220  # pixels of height
 _RULER_FOR_TEXT = 15  # pixels of a ruler's height that grow with the text
 _WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
 _FRAMES = 40  # result frames that the deepest step of zooming shows

@@ -13,7 +13,7 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError, PlanError
-from chronoxis.core.footage.apart import run_apart
+from chronoxis.core.footage.apart import Told, run_apart
 from chronoxis.core.footage.photos.course import Course
 from chronoxis.core.footage.photos.facts import PhotoRunFacts
 from chronoxis.core.footage.photos.folders import photos_at, photos_of, runs_in
@@ -186,7 +186,8 @@ class PhotoRunKind:
         """Read all headers; ``gently``, many of them in a process of their own. Raises FootageError."""
         paths = facts.origin.paths
         if gently and progress is not None and len(paths) > _MANY:
-            headers = run_apart(read_headers, paths, progress, facts.origin.folder.name)
+            told = run_apart(headers_apart, list(map(str, paths)), progress, facts.origin.folder.name)
+            headers = [PhotoHeader.of_told(each) for each in told.values]
         else:
             headers = read_headers(paths, progress or (lambda _: None))
         if all(header.wrong for header in headers):
@@ -226,6 +227,11 @@ def _small(path: Path, header: PhotoHeader) -> VideoFrame:
     reduction = largest_reduction(header.size, _GLIMPSED)
     with PhotoReader([path], [0], header.size, deep=header.deep, reduction=reduction, threads=1) as reader:
         return reader.frame(0)
+
+
+def headers_apart(paths: list[str], progress: Progress) -> Told:
+    """`read_headers` as JSON values."""
+    return Told([header.told() for header in read_headers(tuple(map(Path, paths)), progress)], {})
 
 
 def read_headers(paths: tuple[Path, ...], progress: Progress) -> list[PhotoHeader]:

@@ -40,6 +40,10 @@ def missing_extra(path: Path) -> str:
     return ""
 
 
+_FORMATS = ("JPEG", "PNG", "TIFF", "WEBP", "BMP", "GIF")
+"""What is no camera raw is one of these: others may start programs, or open files beside them."""
+
+
 def is_raw(path: Path) -> bool:
     """Whether a name ends like camera raw."""
     return path.suffix.lower() in RAW_ENDINGS
@@ -50,7 +54,7 @@ def opened(path: Path) -> Image.Image:
     if path.suffix.lower() in HEIF_ENDINGS:
         import_extra(path).register_heif_opener()
     try:
-        image = Image.open(path)
+        image = Image.open(path, formats=None if path.suffix.lower() in HEIF_ENDINGS else _FORMATS)
     except UnidentifiedImageError:
         raise FootageError("is damaged, or of another kind than its name says") from None
     if image.width * image.height > _MOST_PIXELS:

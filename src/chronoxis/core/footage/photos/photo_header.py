@@ -1,9 +1,10 @@
 """What a photo's header says."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta, timezone
 from pathlib import Path
+from typing import Any
 
 from PIL import Image
 
@@ -49,6 +50,30 @@ class PhotoHeader:
     offset: timedelta | None = None
     bytes: int = 0
     wrong: str = ""
+
+    def told(self) -> dict[str, Any]:
+        """All of it as JSON values, to be read back by `of_told`."""
+        return {
+            **asdict(self),
+            "taken": self.taken.isoformat() if self.taken else None,
+            "offset": self.offset.total_seconds() if self.offset is not None else None,
+        }
+
+    @classmethod
+    def of_told(cls, told: dict[str, Any]) -> "PhotoHeader":
+        """The header that said so."""
+        taken, offset = told["taken"], told["offset"]
+        width, height = told["size"]
+        return cls(
+            name=str(told["name"]),
+            size=(int(width), int(height)),
+            form=str(told["form"]),
+            deep=bool(told["deep"]),
+            taken=datetime.fromisoformat(taken) if taken else None,
+            offset=timedelta(seconds=float(offset)) if offset is not None else None,
+            bytes=int(told["bytes"]),
+            wrong=str(told["wrong"]),
+        )
 
 
 def read_header(path: Path) -> PhotoHeader:

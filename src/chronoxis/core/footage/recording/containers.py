@@ -4,10 +4,12 @@ from __future__ import annotations  # PyAV's packets are generic for type checke
 
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from functools import cache
 from pathlib import Path
 
 import av
 from av.container import InputContainer
+from av.format import ContainerFormat
 from av.packet import Packet
 from av.stream import Disposition
 from av.video.stream import VideoStream
@@ -16,6 +18,23 @@ from chronoxis.core.errors import FootageError
 
 _MOST_STREAMS = 1000  # as many as FFmpeg tells apart
 _STILL_DEMUXERS = ("image2", "_pipe")
+# Playlists, scripts of other inputs, devices, streams from elsewhere, and text that is drawn as a picture.
+_LISTS = ("concat", "concatf", "dash", "hls", "imf", "webm_dash_manifest")
+_SCRIPTS = ("avisynth", "ffmetadata", "lavfi", "sbg", "sdp", "vapoursynth")
+_DEVICES = ("alsa", "fbdev", "kmsgrab", "oss", "pulse", "video4linux2,v4l2", "x11grab")
+_ELSEWHERE = ("live_flv", "rtp", "rtsp", "sap")
+_DRAWN_TEXT = ("adf", "bin", "idf", "tty", "xbin")
+_REFERRING = frozenset((*_LISTS, *_SCRIPTS, *_DEVICES, *_ELSEWHERE, *_DRAWN_TEXT))
+
+
+@cache
+def _self_contained() -> str:
+    """Formats of files that hold all that belongs to them, as the library wants them listed."""
+    names = set()
+    for name in av.formats_available:
+        with suppress(ValueError):  # it can be written only
+            names.add(ContainerFormat(name, "r").name)
+    return ",".join(sorted(names - _REFERRING))
 
 
 @contextmanager
@@ -28,7 +47,9 @@ def open_container(path: Path) -> Iterator[InputContainer]:
     try:
         if path.stat().st_size == 0:
             raise FootageError(f"{path.name} is empty (0 bytes); copy it again from the camera.")
-        container = av.open(f"file:{path}", metadata_errors="replace")  # a colon is no protocol
+        # A colon is no protocol, and what is in the file opens no other.
+        only_this = {"protocol_whitelist": "file", "format_whitelist": _self_contained()}
+        container = av.open(f"file:{path}", metadata_errors="replace", container_options=only_this)
     except FileNotFoundError:
         raise FootageError(
             f"{path} is not there; check the path, or find where the file was moved."

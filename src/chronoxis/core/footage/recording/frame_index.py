@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import av
 import numpy as np
@@ -17,6 +17,7 @@ from av.packet import Packet
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.apart import Told
 from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.recording.refresh import begins_cleanly, length_size_of
 from chronoxis.core.footage.source import Progress
@@ -28,6 +29,19 @@ _BACK = Fraction(1, 2)  # seconds by which the clock must run back for a new fil
 _AHEAD = 10  # seconds by which it must jump ahead
 # Files that are made to be joined end to end, each part with a clock of its own.
 _JOINED = ("mpegts", "mpeg")
+
+
+_FRACTIONS = ("time_base", "rate", "length")
+_SWITCHES = ("variable", "stamped")
+_COLUMNS: dict[str, type[np.generic]] = {
+    "stamps": np.int64,
+    "edges": np.float64,
+    "packets": np.int64,
+    "sizes": np.int64,
+    "key_packets": np.int64,
+    "key_stamps": np.int64,
+    "clean_stamps": np.int64,
+}
 
 
 class Entry(NamedTuple):
@@ -89,6 +103,29 @@ class FrameIndex:
 
     def __len__(self) -> int:
         return len(self.stamps)
+
+    def told(self) -> Told:
+        """All of it in numbers, to be read back by `of_told`."""
+        values = {
+            "fractions": {name: str(getattr(self, name)) for name in _FRACTIONS},
+            "switches": {name: getattr(self, name) for name in _SWITCHES},
+            "splices": [list(splice) for splice in self.splices],
+            "left_out": list(self.left_out),
+        }
+        return Told(values, {name: getattr(self, name) for name in _COLUMNS})
+
+    @classmethod
+    def of_told(cls, told: Told) -> FrameIndex:
+        """The index that said so. Raises ValueError, LookupError, TypeError if it was none."""
+        values, columns = told
+        head, tail = values["left_out"]
+        fields: dict[str, Any] = {
+            **{name: np.asarray(columns[name], kind) for name, kind in _COLUMNS.items()},
+            **{name: Fraction(values["fractions"][name]) for name in _FRACTIONS},
+            **{name: bool(values["switches"][name]) for name in _SWITCHES},
+        }
+        splices = tuple(Splice(int(packet), int(offset)) for packet, offset in values["splices"])
+        return cls(**fields, splices=splices, left_out=(int(head), int(tail)))
 
     @property
     def start(self) -> Fraction:

@@ -14,7 +14,7 @@ from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.apart import run_apart
 from chronoxis.core.footage.recording.containers import open_container
 from chronoxis.core.footage.recording.facts import RecordingFacts, read_opening
-from chronoxis.core.footage.recording.frame_count import count_frames
+from chronoxis.core.footage.recording.frame_count import count_apart, count_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.glimpses import key_frames
@@ -138,7 +138,8 @@ class RecordingKind:
     def count(self, facts: RecordingFacts, progress: Progress | None, *, gently: bool) -> RecordingSource:
         """Read the frame index; ``gently``, a long one in a process of its own. Raises FootageError."""
         if gently and progress is not None and facts.frame_count > _MANY:
-            index = run_apart(count_frames, facts.path, progress, facts.path.name)
+            told = run_apart(count_apart, [str(facts.path)], progress, facts.path.name)
+            index = FrameIndex.of_told(told)
         else:
             index = count_frames(facts.path, progress)
         return RecordingSource(facts.counted(index), index)
