@@ -39,7 +39,7 @@ def _measure_opening(path: Path) -> None:
         wait(until, 120, pauses.note)
         report(name, time.perf_counter() - begin, "s")
 
-    window.file_actions.open_file(path)
+    window.file_actions.open_files([path])
     reached("first picture (at most 1)", lambda: window.pictures.recorded.image is not None)
     reached("filmstrip outline: 8 pictures spread over it (at most 1)", lambda: _outlined(window, path))
     reached("every frame counted", lambda: path in window.document.sources)

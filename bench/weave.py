@@ -64,7 +64,7 @@ def _opened(path: Path) -> MainWindow:
     window = MainWindow()
     window.resize(1280, 800)
     window.show()
-    window.file_actions.open_file(path)
+    window.file_actions.open_files([path])
     wait(lambda: window.document.plan is not None)
     settle(5)
     return window

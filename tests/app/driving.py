@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.scroller import Scroller
 from chronoxis.app.theme.theme import apply_theme, scaled
 from chronoxis.core.model.project import Place
 from chronoxis.core.render.plan import Plan
@@ -74,5 +75,8 @@ def assert_nothing_is_cut(window: MainWindow, qtbot: QtBot, size: tuple[int, int
                 need, text = widget.minimumSizeHint(), widget.text()
                 assert widget.width() >= need.width(), text
                 assert widget.height() >= min(need.height(), widget.sizeHint().height()) - 1, text
-            inside = widget.mapTo(window, QPoint(widget.width(), widget.height()))
-            assert inside.x() <= size[0] and inside.y() <= size[1], widget.text()
+            frame = next((s for s in window.findChildren(Scroller) if s.isAncestorOf(widget)), None)
+            whole = window if frame is None else frame.page  # what scrolls has all of it in its page
+            inside = widget.mapTo(whole, QPoint(widget.width(), widget.height()))
+            assert inside.x() <= whole.width() and inside.y() <= whole.height(), widget.text()
+            assert frame is None or whole.width() <= frame.viewport().width()

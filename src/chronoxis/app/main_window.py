@@ -88,6 +88,7 @@ class MainWindow(QMainWindow):
         self._right = QStackedWidget()
         self._message = TextLabel()
         self._followed: Plan | None = None
+        self._asks = True
         self.setWindowTitle("Chronoxis")
         self.setWindowIcon(icon("chronoxis", size=64))
         self.setAcceptDrops(True)
@@ -176,17 +177,14 @@ class MainWindow(QMainWindow):
         if paths:
             self.file_actions.open_files(paths)
 
+    def end(self) -> None:
+        """Close without asking; what is not saved is kept for the next start."""
+        self._asks = False
+        self.close()
+
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self.document.is_modified:
+        if self._asks and not self._may_close():
             event.ignore()
-            self.file_actions.settle_changes(self.close)
-            return
-        if self.export_panel.job.running:
-            event.ignore()
-            self.question.ask(
-                "An export is under way; closing would stop it, and nothing would be left of it.",
-                [("Keep working", lambda: None), ("Stop it and close", self._stop_export_and_close)],
-            )
             return
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
@@ -196,6 +194,19 @@ class MainWindow(QMainWindow):
         for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
             owner.close_workers()
         super().closeEvent(event)
+
+    def _may_close(self) -> bool:
+        """Whether nothing has to be asked about first; if so, it is."""
+        if self.document.is_modified:
+            self.file_actions.settle_changes(self.close)
+            return False
+        if self.export_panel.job.running:
+            self.question.ask(
+                "An export is under way; closing would stop it, and nothing would be left of it.",
+                [("Keep working", lambda: None), ("Stop it and close", self._stop_export_and_close)],
+            )
+            return False
+        return True
 
     def _stop_export_and_close(self) -> None:
         self.export_panel.job.close()

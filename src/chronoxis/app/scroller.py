@@ -18,7 +18,7 @@ class Scroller(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._page = page
+        self.page = page
         self.setWidget(page)
         page.installEventFilter(self)
         for kind in (QComboBox, QSlider):
@@ -27,7 +27,7 @@ class Scroller(QScrollArea):
                 control.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if watched is self._page:
+        if watched is self.page:
             if event.type() is QEvent.Type.LayoutRequest:
                 self._give_height()
             return super().eventFilter(watched, event)
@@ -42,12 +42,12 @@ class Scroller(QScrollArea):
 
     def _give_height(self) -> None:
         """All the height that the page wishes; fields would be cut before it scrolls."""
-        page, wide = self._page, self.viewport().width()
+        page, wide = self.page, self.viewport().width()
         wish = page.heightForWidth(wide) if page.hasHeightForWidth() else page.sizeHint().height()
         page.setMinimumHeight(0 if self._squeezes else wish)
 
     def sizeHint(self) -> QSize:
-        return self._page.sizeHint()
+        return self.page.sizeHint()
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(self._page.minimumSizeHint().width(), 0)
+        return QSize(self.page.minimumSizeHint().width(), 0)

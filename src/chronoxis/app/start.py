@@ -3,10 +3,12 @@
 import os
 import sys
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
+from chronoxis.app.ending import Ending
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.errors import ChronoxisError
@@ -15,6 +17,7 @@ from chronoxis.core.timing.fitting import load_solver
 
 # The interface thread gets its turn sooner when threads that decode also run Python.
 _SWITCH_INTERVAL = 0.001
+_BY_SIGNAL = 128  # what shells add to a signal's number for the exit code
 _DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 
@@ -28,8 +31,8 @@ def make_application() -> QApplication:
     return application
 
 
-def run(file: Path | None, *, draws: Path | None = None) -> int:
-    """Open the window, with a file if one is given, and return the exit code once it is closed.
+def run(files: Sequence[Path], *, draws: Path | None = None) -> int:
+    """Open the window, with files if some are given, and return the exit code once it is closed.
 
     What the demo in the folder ``draws`` lacks is drawn beside the window.
 
@@ -41,15 +44,23 @@ def run(file: Path | None, *, draws: Path | None = None) -> int:
             "There is no display to open the window on; start Chronoxis from a desktop, "
             "or work without a window: chronoxis condense --help."
         )
-    sweep_unfinished()
     application = make_application()
     window = MainWindow()
     window.show()
+    code = [0]
+
+    def end(number: int) -> None:
+        code[0] = _BY_SIGNAL + number
+        window.end()
+
+    _ = Ending(window, end)
+    # On whatever disks that are: one that does not answer keeps nobody waiting.
+    threading.Thread(target=sweep_unfinished, daemon=True).start()
     # What solves for a speed takes half a second to load; a first drag should not wait for it.
     threading.Thread(target=load_solver, daemon=True).start()
     if draws is not None:
         window.loading.drawing.begin(draws)
-    if file is not None:
-        window.file_actions.open_file(file)
+    if files:
+        window.file_actions.open_files(files)
     window.file_actions.offer_recovery()
-    return application.exec()
+    return application.exec() or code[0]

@@ -49,8 +49,10 @@ def cli(context: click.Context) -> None:
 
     Without a command, the window opens; with a project or a recording alone, it opens with that.
     """
+    if context.invoked_subcommand not in (None, "open", "demo"):  # the window does so beside itself
+        sweep_unfinished()
     if context.invoked_subcommand is None:
-        open_window(None)
+        open_window()
 
 
 for _command in (open_, demo, facts, condense, render, plan, convert):
@@ -60,7 +62,6 @@ for _command in (open_, demo, facts, condense, render, plan, convert):
 def run() -> int:
     """Run the command that the arguments name, and return the exit status."""
     try:
-        sweep_unfinished()
         cli(standalone_mode=False)
         sys.stdout.flush()
         return 0

@@ -1,11 +1,12 @@
 """An export in a child process: the same command line that a person uses."""
 
 import json
-import tempfile
+from contextlib import ExitStack
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, Signal
 
+from chronoxis.core.files.atomic import scratch_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.command_line import render_command
@@ -45,8 +46,8 @@ class ExportJob(QObject):
 
     def start(self, project: Project, output: Path, *, overwrite: bool) -> None:
         """Begin an export."""
-        self._folder = tempfile.TemporaryDirectory(prefix="chronoxis-export-")
-        plan = Path(self._folder.name) / "export.chronoxis"
+        self._scratch = ExitStack()
+        plan = self._scratch.enter_context(scratch_folder()) / "export.chronoxis"
         save_project(project, plan)
         program, *arguments = render_command(plan, project.settings, output, overwrite=overwrite)
         self._outcome, self._rest, self._stopping = {}, b"", False
@@ -71,7 +72,7 @@ class ExportJob(QObject):
                 self._process.kill()
                 self._process.waitForFinished(1000)
             self._process = None
-            self._folder.cleanup()
+            self._scratch.close()
 
     def _read(self) -> None:
         assert self._process is not None
@@ -93,7 +94,7 @@ class ExportJob(QObject):
         self._read()
         said = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
         self._process.deleteLater()
-        self._folder.cleanup()
+        self._scratch.close()
         self._process = None
         match self._outcome.get("event"):
             case "done":

@@ -36,13 +36,6 @@ class FileActions:
         files.found.connect(self._take)
         files.altered.connect(self._ask_about_altered)
 
-    def open_file(self, path: Path) -> None:
-        """Open a project or a timeline, or bring in footage."""
-        if path.suffix.lower() in (endings.PROJECT, endings.TIMELINE):
-            self.open_project(path)
-        else:
-            self._loading.bring_in(path)
-
     def open_files(self, paths: Sequence[Path]) -> None:
         """Open a project among some files, or bring all of them in as footage."""
         for path in paths:

@@ -5,6 +5,7 @@ import fcntl
 import os
 import secrets
 import shutil
+import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -47,6 +48,29 @@ def temporary_beside(final: Path, *, folder: bool = False) -> Iterator[Path]:
     finally:
         os.close(handle)
         _remove(name)
+        if note is not None:
+            note.unlink(missing_ok=True)
+
+
+@contextmanager
+def scratch_folder() -> Iterator[Path]:
+    """Make a folder for what is needed only meanwhile; what a killed program leaves, the next start removes.
+
+    Raises:
+        ExportError: it cannot be made.
+    """
+    folder = Path(tempfile.gettempdir()) / f"chronoxis-{secrets.token_hex(4)}{_UNFINISHED}"
+    note = _note_down(folder)
+    try:
+        handle = _created(folder, folder=True)
+    except OSError as error:
+        raise ExportError(why_not_written(folder, error)) from error
+    try:
+        takes_lock(handle)
+        yield folder
+    finally:
+        os.close(handle)
+        _remove(folder)
         if note is not None:
             note.unlink(missing_ok=True)
 

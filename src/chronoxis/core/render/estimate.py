@@ -1,15 +1,14 @@
 """How large a result will be and how long it will take, from writing a few short bursts of the real thing."""
 
-import tempfile
 import time
 from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass, replace
-from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.core.files.atomic import scratch_folder
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.model.export_format import Container
 from chronoxis.core.render.chain import result_frames
@@ -87,8 +86,8 @@ def _written(
 ) -> _Written | None:
     """Write some result frames alone, those where a burst begins coded by themselves."""
     target, format_ = export_target(plan), plan.settings.format
-    with tempfile.TemporaryDirectory(prefix="chronoxis-") as folder:
-        path = Path(folder) / "bursts"
+    with scratch_folder() as folder:
+        path = folder / "bursts"
         if format_.is_folder:
             path.mkdir()
         # At its quality: what a bitrate would give so few frames says nothing.
