@@ -6,18 +6,21 @@ import signal
 import subprocess
 import sys
 import time
+import tracemalloc
 from fractions import Fraction
 from pathlib import Path
 
 import pytest
 
-from chronoxis.core.errors import ExportError, ProjectFileError
+from chronoxis.core.errors import ExportError, PlanError, ProjectFileError
 from chronoxis.core.files.atomic import sweep_unfinished, temporary_beside
 from chronoxis.core.files.outputs import check_output
-from chronoxis.core.files.project_file import load_project, save_project
+from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
 from chronoxis.core.files.timeline_reading import read_timeline
-from chronoxis.core.model import arranging
-from chronoxis.core.model.project import Project
+from chronoxis.core.footage.absent import AbsentSource
+from chronoxis.core.model import arranging, nesting, pacing
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.render.planning import make_plan
 from tests.command_line import chronoxis
 from tests.footage_makers import make_recording, recording_of
 
@@ -185,3 +188,36 @@ def test_nesting_and_long_paths(tmp_path: Path) -> None:
         timeline.write_text(json.dumps(content) if content else deep)
         with pytest.raises(ProjectFileError, match=r"damaged|no clip|nested"):
             read_timeline(timeline)
+
+
+def test_hostile_projects_take_no_memory_worth_speaking_of(tmp_path: Path) -> None:
+    project = Project()
+    for number in range(20):
+        rate = Fraction(60_000 + number, 1001)
+        gone = recording_of(tmp_path / f"{number}.mp4", rate, 2_000_000 / rate, counted=True)
+        project = arranging.begin_with(project, gone)
+    project = pacing.fit_to_length(project, Fraction(20))
+    tracemalloc.start()
+    plan = make_plan(project, {footage.key: AbsentSource(footage) for footage in project.footage})
+    assert tracemalloc.get_traced_memory()[1] < 60e6
+    tracemalloc.stop()
+    assert all(edges[-1] == float(f.length) for edges, f in zip(plan.edges, project.footage, strict=True))
+    assert len(plan.schedule) == pytest.approx(20 * project.rate, abs=1)
+
+
+def test_runs_too_deep_or_too_long_inside_one_another_are_refused(tmp_path: Path) -> None:
+    gone = recording_of(tmp_path / "gone.mp4", Fraction(25), Fraction(500_000), counted=True)
+    project = pacing.set_speed(arranging.begin_with(Project(), gone), [Place(0, 0)], Fraction(1))
+    long = nesting.nest(nesting.nest(project, [0]), [0])
+    with pytest.raises(PlanError, match=r"nested runs would have 25,000,000 frames; the limit is 20,000,000"):
+        make_plan(long, {"gone": AbsentSource(gone)})
+    for _ in range(nesting.DEEPEST):
+        project = nesting.nest(project, [0])
+    data = as_json(project, tmp_path)
+    assert from_json(data, tmp_path / "deep.chronoxis") == project
+    outer = dict(data["footage"][-1], key="one-more")
+    outer["shots"] = [dict(data["shots"][0])]
+    data["footage"].append(outer)
+    data["shots"][0] = dict(data["shots"][0], footage="one-more")
+    with pytest.raises(ProjectFileError, match="more than 16 deep"):
+        from_json(data, tmp_path / "deep.chronoxis")

@@ -37,7 +37,7 @@ from chronoxis.core.model.export_formats import FORMATS, format_named
 from chronoxis.core.model.framing import LEAST_SIDE, Fit, Framing
 from chronoxis.core.model.look import KeptLook
 from chronoxis.core.model.nested import Nested
-from chronoxis.core.model.nesting import contains_itself, outermost
+from chronoxis.core.model.nesting import DEEPEST, contains_itself, depth, outermost
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.timing.rates import MAX_RATE
@@ -333,6 +333,8 @@ def _check(project: Project, path: Path) -> None:
     for number, footage in enumerate(project.footage):
         if contains_itself(project, footage.key):
             refuse(f"footage[{number}]", "is nested inside itself")
+    if depth(project, keys) > DEEPEST:
+        refuse("footage", f"has runs more than {DEEPEST} deep inside one another")
 
 
 def _check_shot(project: Project, shot: Shot, where: str, refuse: Callable[[str, str], None]) -> None:

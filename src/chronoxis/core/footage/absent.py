@@ -23,7 +23,9 @@ from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
 
-_MOST_FRAMES = 20_000_000
+# More than an hour at 25 fps. A project may name hundreds of recordings of many hours that are not there:
+# what stands for longer ones has coarser frames, at the right times all the same.
+_MOST_FRAMES = 100_000
 _USUAL = Canvas(1280, 720, 1, 1, 1, False)
 
 
@@ -61,7 +63,7 @@ class AbsentSource(SteadySource):
 
     @property
     def frame_count(self) -> int:
-        """As many as its length and rate make."""
+        """As many as its length and rate make, up to a number."""
         return max(1, min(round(self.length * self.rate), _MOST_FRAMES))
 
     @cached_property
@@ -96,9 +98,22 @@ class AbsentSource(SteadySource):
     @cached_property
     def edges(self) -> Seconds:
         """At a steady rate, up to its very length."""
-        edges = np.arange(self.frame_count + 1) / float(self.rate)
+        edges = np.arange(self.frame_count + 1) / float(self._frame_rate)
         edges[-1] = float(self.length)
         return edges
+
+    @property
+    def _frame_rate(self) -> Fraction:
+        """That of its frames: the footage's own, unless there were too many of them."""
+        return min(self.rate, _MOST_FRAMES / self.length)
+
+    def frame_at(self, seconds: float) -> int:
+        """Number of the frame on display."""
+        return int(np.clip(int(seconds * float(self._frame_rate) + 1e-6), 0, self.frame_count - 1))
+
+    def begins(self, frame: int) -> Fraction:
+        """When a frame begins; behind the last one, the length."""
+        return min(frame / self._frame_rate, self.length)
 
     @property
     def is_seen(self) -> bool:

@@ -28,7 +28,7 @@ def nest(project: Project, numbers: Iterable[int], title: str = "") -> Project:
     if not chosen:
         raise PlanError("Select the shots that should become one.")
     keys = [project.shots[number].footage for number in chosen]
-    if _depth(project, keys) >= DEEPEST:
+    if depth(project, keys) >= DEEPEST:
         raise PlanError(f"Runs lie {DEEPEST} deep inside one another at most; dissolve one of them first.")
     inside = [
         project.shots[number] if number + 1 in chosen else replace(project.shots[number], join=CUT)
@@ -162,6 +162,16 @@ def _lasts_alike(before: Nested, after: Nested) -> bool:
     return (before.stored_rate, before.stored_length) == (after.stored_rate, after.stored_length)
 
 
-def _depth(project: Project, keys: Iterable[str]) -> int:
-    return max((1 + _depth(project, footage.made_of) if (footage := project.footage_named(key)).made_of else 0
-                for key in keys), default=0)  # fmt: skip
+def depth(project: Project, keys: Iterable[str]) -> int:
+    """How many runs lie inside one another in some footage, of which none contains itself."""
+    found: dict[str, int] = {}
+    waiting = [*keys]
+    while waiting:
+        key = waiting[-1]
+        parts = project.footage_named(key).made_of
+        unknown = [part for part in parts if part not in found]
+        waiting += unknown
+        if not unknown:
+            found[key] = 1 + max(found[part] for part in parts) if parts else 0
+            waiting.pop()
+    return max((found[key] for key in keys), default=0)

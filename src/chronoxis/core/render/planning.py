@@ -17,11 +17,11 @@ from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
 from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, passers_by
-from chronoxis.core.render.nested import with_nested
+from chronoxis.core.render.nested import with_insides, with_nested
 from chronoxis.core.render.plan import Plan, result_size
 from chronoxis.core.render.steadied import Swaying, swaying, unfollowed
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.schedule import Schedule, make_schedule
+from chronoxis.core.timing.schedule import MAX_RESULT_FRAMES, Schedule, make_schedule, result_frame_count
 from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
 from chronoxis.core.timing.timecode import format_time
 from chronoxis.core.traces.picture_trace import PictureTrace
@@ -47,6 +47,7 @@ def make_plan(
     """
     if not project.shots:
         raise PlanError("There is no shot yet; open a recording first.")
+    _check_frames(project)
     traces, cameras = traces or {}, cameras or {}
     nested = with_nested(project, sources, lambda inner, opened: make_plan(inner, opened, traces, cameras))
     sources = _as_chosen(project, nested)
@@ -93,6 +94,16 @@ def make_plan(
         accents=accents_of(project, schedule, colour, directions_of(project, sources, cameras)),
         shown=shown,
     )
+
+
+def _check_frames(project: Project) -> None:
+    """Each nested run holds as many frames in memory as a result. Raises PlanError if they are too many."""
+    inside = sum(result_frame_count(each.result_length, each.rate) for each in with_insides(project)[1:])
+    if inside > MAX_RESULT_FRAMES:
+        raise PlanError(
+            f"The nested runs would have {inside:,} frames; the limit is {MAX_RESULT_FRAMES:,}. "
+            "Shorten what is inside, or speed it up."
+        )
 
 
 def _as_chosen(project: Project, sources: Mapping[str, Source]) -> dict[str, Source]:
