@@ -3,7 +3,7 @@
 import argparse
 import os
 
-AREAS = ("frames", "ways", "accents", "steady", "photos", "sound", "pace", "weave", "opening")
+AREAS = ("frames", "ways", "accents", "steady", "photos", "sound", "pace", "weave", "pauses", "opening")
 
 
 def main() -> None:
@@ -18,6 +18,7 @@ def main() -> None:
         frame_making,
         opening,
         pace,
+        pauses,
         photos,
         sound,
         steady,
@@ -25,7 +26,7 @@ def main() -> None:
         weave,
     )
 
-    modules = (frame_making, ways, accents, steady, photos, sound, pace, weave, opening)
+    modules = (frame_making, ways, accents, steady, photos, sound, pace, weave, pauses, opening)
     measures = {area: module.measure for area, module in zip(AREAS, modules, strict=True)}
     for area in asked.areas or AREAS:
         if area not in measures:

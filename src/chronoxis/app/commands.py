@@ -74,7 +74,7 @@ class Commands:
 
     def merge(self) -> None:
         """Make one passage of the selected ones."""
-        places = sorted(self._document.selection)
+        places = self._document.selected_places
         if self._document.apply("Merge passages", lambda p: pacing.merge(p, places)):
             self._document.select(places[:1])
 

@@ -18,7 +18,7 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.nesting import outermost
 from chronoxis.core.model.photo_run import PhotoFiles
-from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.project import Place, Project, cold_shots, warm
 from chronoxis.core.render.camera_at_joins import measured_streaks
 from chronoxis.core.render.nested import nested_inside, with_insides
 from chronoxis.core.render.plan import Plan, changed_on_disk
@@ -32,6 +32,7 @@ Edit = Callable[[Project], Project]
 
 _BRING_IN = "Bring in"  # what undo says of it
 _PHOTO_SIDE = 3840  # pixels of a first result out of photos
+_MOST_COLD = 24  # shots whose lengths are worked out at once, on the interface thread
 _EASE = 60  # milliseconds between what is said of a gesture beside the Weave
 _DRAWN = 20  # milliseconds in which an edit is drawn; planning starts no sooner
 _PLANNING_SHARE = 9  # how many times as long as a plan takes is left between two plans
@@ -108,6 +109,7 @@ class Document(QObject):
         self.stopped: set[Hashable] = set()
         self._absent: dict[str, AbsentSource] = {}
         self.selection: frozenset[Place] = frozenset()
+        self._in_order: tuple[frozenset[Place], list[Place]] = self.selection, []
         self.chosen_footage: str | None = None
         self.chosen_music: int | None = None
         self.playhead = Fraction(0)
@@ -120,9 +122,13 @@ class Document(QObject):
         self._known = 0
         self._planner = Latest(PlanWish.made, "plan", urgent=True)
         self._planner.answered.connect(self._answer_plan)
+        self._warmer = Latest(lambda project, _wanted: warm(project), "working out lengths", urgent=True)
+        self._warmer.answered.connect(lambda project, _: self._warmed(project))
+        self._warming: Project | None = None
         self._asked = 0.0
         # Once the edit is drawn: the two would share the interpreter's lock.
-        self._plan_soon = QTimer(self, singleShot=True, interval=_DRAWN)
+        self._plan_soon = QTimer(self, singleShot=True)
+        self._between_plans = _DRAWN
         self._plan_soon.timeout.connect(self._ask_plan)
         self._ease = QTimer(self, singleShot=True, interval=_EASE)
         self._ease.timeout.connect(self.eased)
@@ -130,6 +136,7 @@ class Document(QObject):
     def close_workers(self) -> None:
         """Stop the work in the background."""
         self._planner.close()
+        self._warmer.close()
 
     @property
     def is_modified(self) -> bool:
@@ -362,7 +369,7 @@ class Document(QObject):
     def _replan(self) -> None:
         if self.plan_wish(self.project) is not None:
             if not self._plan_soon.isActive():
-                self._plan_soon.start()
+                self._plan_soon.start(_DRAWN if self._gesture is None else self._between_plans)
             return
         self.plan_refusal = ""
         if self.plan is not None:
@@ -378,7 +385,7 @@ class Document(QObject):
     def _answer_plan(self, wish: PlanWish, made: Plan | str) -> None:
         # While somebody drags through a large project, planning must leave time for drawing.
         took = 1000 * (time.monotonic() - self._asked)
-        self._plan_soon.setInterval(round(min(max(_DRAWN, _PLANNING_SHARE * took), 500)))
+        self._between_plans = round(min(max(_DRAWN, _PLANNING_SHARE * took), 500))
         self._take_plan(wish, made)
 
     def _take_plan(self, wish: PlanWish, made: Plan | str) -> None:
@@ -472,6 +479,32 @@ class Document(QObject):
             self._become(value)
 
     def _announce(self) -> None:
+        """Tell that the project is another; of an edit of very much, once its lengths are worked out."""
+        if self._gesture is None and cold_shots(self.project) > _MOST_COLD:
+            self._warming = self.project
+            self._warmer.ask(self.project)
+            return
+        self._tell()
+
+    @property
+    def is_warming(self) -> bool:
+        """Whether the lengths of the project are still being worked out; it is told of after that."""
+        return self._warming is self.project
+
+    def warm_now(self) -> None:
+        """Wait for that: somebody points at what is drawn."""
+        if self.is_warming:
+            warm(self.project)
+            self._warmed(self.project)
+
+    def _warmed(self, project: Project) -> None:
+        if project is self.project and self.is_warming:
+            self._warming = None
+            self._tell()
+
+    def _tell(self) -> None:
+        if self._on_frame(self.playhead) != self.playhead:
+            self.move_playhead(self.playhead)
         self.changed.emit()
         if self._gesture is None:
             self._ease.stop()
@@ -488,8 +521,6 @@ class Document(QObject):
             self.choose_footage(self.chosen_footage)
         self._replan()
         self._announce()
-        if self._on_frame(self.playhead) != self.playhead:
-            self.move_playhead(self.playhead)
 
     def _is_laid(self, number: int) -> bool:
         """Whether the chosen music still has that number."""
@@ -520,9 +551,16 @@ class Document(QObject):
             self.footage_chosen.emit()
 
     @property
+    def selected_places(self) -> list[Place]:
+        """The selected passages in playing order."""
+        if self._in_order[0] is not self.selection:
+            self._in_order = self.selection, sorted(self.selection)
+        return self._in_order[1]
+
+    @property
     def selected_shots(self) -> list[int]:
         """Numbers of the shots that have a selected passage."""
-        return sorted({place.shot for place in self.selection})
+        return list(dict.fromkeys(place.shot for place in self.selected_places))
 
     @property
     def selected_joins(self) -> list[int]:

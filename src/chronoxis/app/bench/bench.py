@@ -1,7 +1,5 @@
 """The Bench: the settings of whatever is selected, in pages."""
 
-from fractions import Fraction
-
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -165,11 +163,11 @@ class Bench(QFrame):
 
     def show_project(self) -> None:
         """Show the values of what is selected."""
-        project, places = self._document.project, sorted(self._document.selection)
+        project, places = self._document.project, self._document.selected_places
         there = bool(places) and bool(project.shots)
         for _, page in self.pages:
             page.setEnabled(there or page is self.footage)
-            page.show_project()
+        self.shown_page.show_project()  # the others when they are shown
         footage = self.footage.footage
         self._show_buttons()
         if self.shown_page is self.join and there:
@@ -215,7 +213,7 @@ class Bench(QFrame):
         self._show_page(self.footage if chosen else self._passage_page)
 
     def _show_caution(self) -> None:
-        project, places = self._document.project, sorted(self._document.selection)
+        project, places = self._document.project, self._document.selected_places
         about = ""
         if places and project.shots and self.shown_page is not self.footage:
             page = self.shown_page
@@ -254,7 +252,8 @@ def _title(project: Project, places: list[Place]) -> str:
 
 def _span(project: Project, places: list[Place]) -> str:
     if len(places) > 1:
-        return format_time(sum((project.passage_result_length(p) for p in places), Fraction(0)), 2)
+        rows, numbers = project.rows, project.rows.of(places)
+        return format_time(float((rows.ends[numbers] - rows.begins[numbers]).sum()), 2)
     shot = project.shots[places[0].shot]
     ends = sorted(shot.recorded_time(c) for c in shot.joints[places[0].passage : places[0].passage + 2])
     return f"{format_time(ends[0])} – {format_time(ends[1])}" + (" ◂" if shot.backwards else "")

@@ -6,6 +6,7 @@ from enum import StrEnum
 from fractions import Fraction
 from functools import partial
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -20,7 +21,8 @@ from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.making_cost import MakingCost
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, common, label_for
+from chronoxis.app.bench.page import Page, common, label_for, one_of_each
+from chronoxis.app.bench.quantity_words import alike_in
 from chronoxis.app.document import Document
 from chronoxis.app.footage.watching import Watching
 from chronoxis.app.push_button import choice_chip, push_button
@@ -30,7 +32,7 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.photo_run import PhotoRun
-from chronoxis.core.model.project import Passage, Place, Project, Shot
+from chronoxis.core.model.project import Place, Project, Shot
 from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.frame_making import (
     ALL_RECORDED,
@@ -38,6 +40,7 @@ from chronoxis.core.timing.frame_making import (
     Between,
     EachFrame,
     Fill,
+    FrameMaking,
     PassersBy,
 )
 from chronoxis.core.timing.reckoner import Quantity
@@ -236,13 +239,15 @@ class FramesPage(Page):
         if not places or not project.shots:
             return
         passages = [project.passage(place) for place in places]
-        makings = [passage.making for passage in passages]
+        makings = list({id(passage.making): passage.making for passage in passages}.values())
         shots = [project.shots[number] for number in sorted({place.shot for place in places})]
         _mark(self.choices, {each.each for each in makings})
         _mark(self.fills, {each.fill for each in makings})
         _mark(self.betweens, {each.between for each in makings})
         _mark(self.passers, {shot.passers_by for shot in shots})
-        self._show_enabled(project, places, passages)
+        ways = np.array([id(passage.making) for passage in passages])
+        different = one_of_each(places, *alike_in(project, places, Quantity.STEP), ways)
+        self._show_enabled(project, different, makings)
         first = makings[0]
         self.shutter.show_value(round(first.shutter))
         self._degrees.setText(common(f"{each.shutter:.0f}°" for each in makings))
@@ -256,11 +261,10 @@ class FramesPage(Page):
         self._show_even(shots)
         self._show_found()
         self._show_cadence(project, places)
-        self.cost.show_passage(places[0], common(self._meaning(place) for place in places))
+        self.cost.show_passage(places[0], common(self._meaning(place) for place in different))
 
-    def _show_enabled(self, project: Project, places: list[Place], passages: list[Passage]) -> None:
+    def _show_enabled(self, project: Project, places: list[Place], makings: list[FrameMaking]) -> None:
         """What has no effect on any of the passages cannot be changed."""
-        makings = [passage.making for passage in passages]
         open_ = any(making.is_open for making in makings)
         for widget in (self.shutter, self.all_recorded):
             widget.setEnabled(open_)

@@ -7,8 +7,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, common, label_for, line
+from chronoxis.app.bench.page import SEVERAL, Page, common, label_for, line, one_of_each
 from chronoxis.app.bench.quantity_words import (
+    alike_in,
     exact_text,
     photo_meaning,
     quantity_text,
@@ -116,15 +117,17 @@ class PacePage(Page):
         if not places or not project.shots:
             return
         for quantity, field in self.fields.items():
+            different = one_of_each(places, *alike_in(project, places, quantity))
             field.show_number(
-                common(quantity_text(project, place, quantity) for place in places),
-                common(exact_text(project, place, quantity) for place in places),
+                common(quantity_text(project, place, quantity) for place in different),
+                common(exact_text(project, place, quantity) for place in different),
             )
             held = all(quantity in project.passage(place).held for place in places)
             self.holds[quantity].setChecked(held)
             self.holds[quantity].setText("held" if held else "hold")
-        words = {step_label(project, place) for place in places}
-        self._labels[Quantity.STEP].setText(words.pop() if len(words) == 1 else "Step (&k)")
+        different = one_of_each(places, *alike_in(project, places, Quantity.STEP))
+        words = common(step_label(project, place) for place in different)
+        self._labels[Quantity.STEP].setText("Step (&k)" if words == SEVERAL else words)
         self.fields[Quantity.RECORDED_LENGTH].setEnabled(len(places) == 1)
         meaning = photo_meaning(project, places[0]) if len(places) == 1 else ""
         self.meaning.setText(meaning)
@@ -140,8 +143,8 @@ class PacePage(Page):
             widget.setEnabled(bool(joints))
         ramps = [project.passage(joint).ramp for joint in joints]
         length.show_number(common(f"{float(ramp.length):.4g} s" for ramp in ramps) if ramps else "no joint")
-        shapes = {ramp.shape for ramp in ramps}
-        shape.setCurrentIndex(list(_SHAPES).index(shapes.pop()) if len(shapes) == 1 else -1)
+        alike = bool(ramps) and all(ramp.shape is ramps[0].shape for ramp in ramps)
+        shape.setCurrentIndex(list(_SHAPES).index(ramps[0].shape) if alike else -1)
 
     def _joints(self, side: str) -> list[Place]:
         """The places before the joints on one side of the selected passages."""
@@ -193,13 +196,13 @@ def _edit(
     if len(places) == 1:
         value = read_quantity(quantity, text, project, places[0])
         return lambda p: pacing.change_quantity(p, places[0], quantity, value)
-    values = {place: read_quantity(quantity, text, project, place) for place in places}
+    meant = {  # a text means the same for all passages of one footage
+        place.shot: read_quantity(quantity, text, project, place)
+        for place in one_of_each(places, alike_in(project, places, Quantity.STEP)[1])
+    }
+    of_footage = {project.shots[shot].footage: value for shot, value in meant.items()}
     if quantity is Quantity.RATE:
-        return lambda p: arranging.set_rate(p, values[places[0]])
-
-    def each(project: Project) -> Project:
-        for place, value in values.items():
-            project = pacing.change_quantity(project, place, quantity, value)
-        return project
-
-    return each
+        rate = next(iter(of_footage.values()))
+        return lambda p: arranging.set_rate(p, rate)
+    values = {place: of_footage[project.shots[place.shot].footage] for place in places}
+    return lambda p: pacing.change_quantity_of_all(p, quantity, values)

@@ -1,8 +1,11 @@
 """What the pages of the Bench have in common."""
 
 from abc import abstractmethod
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
 
+import numpy as np
+import numpy.typing as npt
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QWidget
 
@@ -10,7 +13,11 @@ from chronoxis.app.document import Document
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.model.project import Place, Project
 
-_SEVERAL = "several"
+Column = npt.NDArray[Any]
+"""A number for each place."""
+
+SEVERAL = "several"
+"""What stands in place of a text that is not the same for all that is selected."""
 
 
 class Page(QWidget):
@@ -44,7 +51,7 @@ class Page(QWidget):
 
     @property
     def _places(self) -> list[Place]:
-        return sorted(self._document.selection)
+        return self._document.selected_places
 
     def _apply(self, label: str, edit: Callable[[Project], Project]) -> None:
         if not self._document.apply(label, edit):
@@ -52,9 +59,20 @@ class Page(QWidget):
 
 
 def common(texts: Iterable[str]) -> str:
-    """The text that all are, or that they are several."""
-    found = set(texts)
-    return found.pop() if len(found) == 1 else _SEVERAL
+    """The text that all are, or that they are several: nothing is asked for behind the second one."""
+    first: str | None = None
+    for text in texts:
+        if first is None:
+            first = text
+        elif text != first:
+            return SEVERAL
+    return SEVERAL if first is None else first
+
+
+def one_of_each(places: Sequence[Place], *columns: Column) -> list[Place]:
+    """Of places that are alike in all columns of numbers, the first one each; of thousands, a few."""
+    _, firsts = np.unique(np.stack(columns), axis=1, return_index=True)
+    return [places[number] for number in sorted(firsts.tolist())]
 
 
 def label_for(text: str, buddy: QWidget) -> TextLabel:

@@ -1,11 +1,15 @@
 """How the linked quantities are called, read and written, in frames or in photos."""
 
 import re
+from collections.abc import Sequence
 from fractions import Fraction
+
+import numpy as np
 
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
+from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import result_frame_count
@@ -13,6 +17,7 @@ from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_
 from chronoxis.core.timing.step import format_exact_step, format_step, parse_step, step_words
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
+_PLACES = 9  # decimals of seconds that texts are told apart by
 _PHOTOS = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:photos?|places?)?")
 
 
@@ -42,6 +47,21 @@ def read_quantity(quantity: Quantity, text: str, project: Project, place: Place)
             return parse_rate(text)
         case _:
             return parse_step(text)
+
+
+def alike_in(project: Project, places: Sequence[Place], quantity: Quantity) -> tuple[Seconds, ...]:
+    """Numbers for each place, by which quantities that have the same text can be told: quicker than it."""
+    rows, numbers = project.rows, project.rows.of(places)
+    footage = project.shot_rows.footage[rows.shots[numbers]].astype(np.float64)
+    match quantity:
+        case Quantity.RATE:
+            return (np.zeros(len(numbers)),)
+        case Quantity.SPEED | Quantity.STEP:
+            return rows.speeds[numbers], footage
+        case Quantity.RECORDED_LENGTH:
+            return np.round(np.abs(rows.leaves[numbers] - rows.enters[numbers]), _PLACES), footage
+        case _:
+            return np.round(rows.ends[numbers] - rows.begins[numbers], _PLACES), footage
 
 
 def quantity_text(project: Project, place: Place, quantity: Quantity) -> str:

@@ -197,16 +197,18 @@ class SoundPage(Page):
         self._show_whole(project)
         if not places or not project.shots:
             return
-        sounds = [project.passage(place).sound for place in places]
+        of_all = (project.passage(place).sound for place in places)
+        sounds = list({id(sound): sound for sound in of_all}.values())
         manners = {sound.manner for sound in sounds}
         for manner, chip in self.manners.items():
             chip.group().setExclusive(len(manners) == 1)
             chip.setChecked(manners == {manner})
+        ramped = any(map(project.is_ramped, places))
         kinds = {effect.kind if (effect := project.passage(place).effect) else None for place in places}
         for kind, chip in self.ramp_effects.items():
             chip.group().setExclusive(len(kinds) == 1)
             chip.setChecked(kinds == {kind})
-            chip.setEnabled(any(project.is_ramped(place) for place in places))
+            chip.setEnabled(ramped)
         self.level.show_value(round(sounds[0].level))
         self._decibels.setText(common(f"{sound.level:+.0f} dB" for sound in sounds))
         for side, field in self.fades.items():

@@ -106,7 +106,7 @@ class SteadyChoices(QWidget):
             chip.setChecked(modes == {mode})
         first = shots[0].steady
         self.level.setChecked(all(wish.level for wish in wishes))
-        places = sorted(document.selection)
+        places = document.selected_places
         self.line_up.setChecked(all(document.project.passage(place).making.line_up > 0 for place in places))
         self.strength.show_value(round(first.strength * 100))
         self.crop.show_value(round(first.crop * 100))

@@ -15,7 +15,7 @@ from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder,
 from chronoxis.core.files.interchange import export_timeline
 from chronoxis.core.files.project_file import read_project, save_beside, save_project
 from chronoxis.core.files.timeline_reading import read_timeline
-from chronoxis.core.model.project import Project
+from chronoxis.core.model.project import Project, warm
 
 _SETTLE = 1500  # milliseconds without a change before unsaved work is kept
 _OLDEST = 4000  # milliseconds that a change waits at most: written, it is on the disk within five seconds
@@ -174,8 +174,10 @@ class ProjectFiles(QObject):
     def _read(self, wish: _OpenWish) -> Found:
         if wish.path.suffix.lower() == endings.TIMELINE:
             imported = read_timeline(wish.path)
+            warm(imported.project)
             return Found(imported.project, None, imported.notes)
         project, self._known[wish.path] = read_project(wish.path)
+        warm(project)
         self._remember(wish.path)
         return Found(project, wish.path, [])
 

@@ -12,9 +12,11 @@ from chronoxis.app.weave.lettering import width_of, write, written_time
 from chronoxis.app.weave.rails import Rails, ruler_step
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Project
+from chronoxis.core.readable import readable
 
 _LEAST_STRETCH = 8.0  # pixels a shot must have on the recorded rail for its marks to be drawn
 _TICK = 5.0
+_LEAST_NAME = 10  # pixels: less shows nothing of a name
 _MARKER_GAP = 18.0  # pixels of a marker's own, and between its name and the next one
 
 Place = Callable[[float], float]
@@ -88,13 +90,21 @@ def _draw_markers(
     taken = []
     shown = [marker for marker in markers if low <= float(marker.at) <= high]
     places = [place(float(marker.at)) for marker in shown]
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(LIVE)
+    metrics, drawn = QFontMetricsF(font(8, 500)), -1.0
     for marker, x, following in zip(shown, places, [*places, 1e9][1:], strict=True):
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(LIVE)
+        if x - drawn < 1:
+            continue  # it would lie over the one before
+        drawn = x
         corners = ((0, 0), (-4, -8), (4, -8))
+        painter.setPen(Qt.PenStyle.NoPen)
         painter.drawPolygon(QPolygonF([QPointF(x + dx, row.bottom() + dy) for dx, dy in corners]))
-        room = max(0, int(min(following - x - _MARKER_GAP, 1e6)))
-        name = QFontMetricsF(font(8, 500)).elidedText(marker.name, Qt.TextElideMode.ElideRight, room)
+        room = int(min(following - x - _MARKER_GAP, 1e6))
+        if room < _LEAST_NAME:
+            taken.append((x - 5, x + 5))
+            continue
+        name = metrics.elidedText(readable(marker.name), Qt.TextElideMode.ElideRight, room)
         box = QRectF(x + 8, row.top() + 1, width_of(name, weight=500) + 3, row.height() - 2)
         taken.append((x - 5, box.right()))
         write(painter, box, name, LIVE, weight=500)

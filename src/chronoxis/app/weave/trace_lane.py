@@ -1,5 +1,6 @@
 """The lane of traces under the recorded rail: motion, light, and who passes by."""
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -12,6 +13,7 @@ from chronoxis.app.theme.theme import CAUTION, DIM, LIVE, PANEL, SOUND_GROUND, T
 from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.footage.source import Source
+from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.corrections import gains_of, moment_of
@@ -41,8 +43,9 @@ class Traced:
 
     def frames_at(self, seconds: Seconds) -> npt.NDArray[np.int64]:
         """Numbers of the recorded frames, or photos, on display at recorded seconds."""
-        edges = self.source.edges * float(self.footage.scale)
-        frames = np.clip(np.searchsorted(edges, seconds, "right") - 1, 0, len(edges) - 2)
+        edges = self.source.edges
+        stored = seconds / float(self.footage.scale)
+        frames = np.clip(np.searchsorted(edges, stored, "right") - 1, 0, len(edges) - 2)
         numbers = self.source.originals.numbers
         return frames if numbers is None else numbers[frames]
 
@@ -74,57 +77,123 @@ def draw_traces(
     painter.fillRect(row, PANEL)
     painter.save()
     painter.setClipRect(row)
-    for number, low, high in rails.parts_shown(_COLUMN):
-        of = traced.get(project.shots[number].footage)
-        if of is not None:
+    shown = [
+        (number, low, high)
+        for number, low, high in rails.parts_shown(_COLUMN)
+        if project.shots[number].footage in traced
+    ]
+    if shown:
+        for key, columns in _columns(rails, project, shown).items():
+            of = traced[key]
             if of.trace is not None:
-                _draw_shot(painter, rails, project, number, (low, high), of, of.trace)
+                _draw_footage(painter, rails, project, columns, of, of.trace)
+        for number, low, high in shown:
             if (course := courses[number]) is not None:
+                of = traced[project.shots[number].footage]
                 _draw_path(painter, rails, number, (low, high), of, course)
     _draw_names(painter, row, path=any(courses))
     painter.restore()
 
 
-def _draw_shot(
+@dataclass(frozen=True, eq=False)
+class _Columns:
+    """Places at which something is drawn of one footage; every array has their shape.
+
+    Attributes:
+        xs: pixels.
+        seconds: recorded seconds there.
+        shots: numbers of the shots that they are of, ascending.
+        parts: each of these shots, with the recorded seconds of it that are to be seen.
+    """
+
+    xs: Seconds
+    seconds: Seconds
+    shots: npt.NDArray[np.int64]
+    parts: list[tuple[int, float, float]]
+
+
+def _columns(rails: Rails, project: Project, shown: list[tuple[int, float, float]]) -> dict[str, _Columns]:
+    """The places of all shots that are shown, by the key of their footage."""
+    row, parts = rails.traces, dict[str, list[tuple[int, float, float]]]()
+    for part in shown:
+        parts.setdefault(project.shots[part[0]].footage, []).append(part)
+    columns = {}
+    for key, of_footage in parts.items():
+        numbers, lows, highs = (np.array(column) for column in zip(*of_footage, strict=True))
+        lefts, rights = rails.recorded_xs(numbers, lows), rails.recorded_xs(numbers, highs)
+        firsts, lasts = np.maximum(lefts, row.left()), np.minimum(rights, row.right())
+        counts = np.maximum(np.ceil((lasts - firsts) / _COLUMN), 0).astype(np.int64)
+        counts[counts < 2] = 0
+        places = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
+        xs = np.repeat(firsts, counts) + _COLUMN * places
+        seconds = np.repeat(lows, counts) + (xs - np.repeat(lefts, counts)) / rails.recorded_scale
+        columns[key] = _Columns(xs, seconds, np.repeat(numbers, counts), of_footage)
+    return columns
+
+
+def _draw_footage(
+    painter: QPainter, rails: Rails, project: Project, columns: _Columns, of: Traced, trace: PictureTrace
+) -> None:
+    """Motion as bars, light as a line, and marks where somebody passes."""
+    row, xs = rails.traces, columns.xs
+    if len(xs):
+        frames = of.frames_at(columns.seconds)
+        known = trace.known[frames]
+        bottom, height = row.bottom(), row.height() - _MARK - 1
+        motion = np.minimum(_most(trace.motion, frames, columns.shots) / _MOST_MOTION, 1) ** 0.7
+        bars = [
+            QLineF(x, bottom, x, bottom - height * m)
+            for x, m in zip(xs[known].tolist(), motion[known].tolist(), strict=True)
+        ]
+        painter.setPen(QPen(SOUND_GROUND, _COLUMN))
+        painter.drawLines(bars)
+        _draw_light(painter, row, project, columns, of, trace, frames)
+    _draw_passers(painter, rails, project, columns.parts, of)
+
+
+def _draw_light(
     painter: QPainter,
-    rails: Rails,
+    row: QRectF,
     project: Project,
-    number: int,
-    part: tuple[float, float],
+    columns: _Columns,
     of: Traced,
     trace: PictureTrace,
+    frames: npt.NDArray[np.int64],
 ) -> None:
-    row, shot = rails.traces, project.shots[number]
-    left, right = rails.recorded_x(number, part[0]), rails.recorded_x(number, part[1])
-    xs = np.arange(max(left, row.left()), min(right, row.right()), _COLUMN)
-    if len(xs) < 2:
-        return
-    seconds = part[0] + (xs - left) / rails.recorded_scale
-    frames = of.frames_at(seconds)
-    known = trace.known[frames]
-    bottom, height = row.bottom(), row.height() - _MARK - 1
-    motion = np.minimum(_most(trace.motion, frames) / _MOST_MOTION, 1) ** 0.7
-    bars = [
-        QLineF(x, bottom, x, bottom - height * m)
-        for x, m in zip(xs[known].tolist(), motion[known].tolist(), strict=True)
-    ]
-    painter.setPen(QPen(SOUND_GROUND, _COLUMN))
-    painter.drawLines(bars)
+    """As recorded, and where it is evened out, as it will be."""
     light = trace.light[frames].astype(np.float64)
-    gains = None
-    if shot.even_out.strength and trace.is_whole:
-        gains = gains_of(shot, of.footage, trace)[frames, 1]
+    evened, gains = np.ones(len(frames)), dict[EvenOut, Seconds]()
+    is_even = np.zeros(len(frames), np.bool_)
+    for number, _, _ in columns.parts:
+        shot = project.shots[number]
+        if shot.even_out.strength and trace.is_whole:
+            if shot.even_out not in gains:
+                gains[shot.even_out] = np.asarray(gains_of(shot, of.footage, trace)[:, 1], np.float64)
+            own = columns.shots == number
+            evened[own], is_even[own] = gains[shot.even_out][frames[own]], True
     top = max(float(trace.light.max()), 1e-3)
-    _draw_line(painter, row, xs, light / top, known, _LIGHT if gains is None else _RAW_LIGHT)
-    if gains is not None:
-        _draw_line(painter, row, xs, light * gains / top, known, _LIGHT)
-    for begin, end in of.moments():
-        if end < part[0] or begin > part[1]:
-            continue
-        wish = shot.handles_passer_by(begin, end)
-        lefts, rights = rails.recorded_x(number, begin), rails.recorded_x(number, end)
-        mark = QRectF(lefts, row.top(), max(rights - lefts, 3.0), _MARK)
-        painter.fillRect(mark, _DONE.get(wish, CAUTION))
+    known = trace.known[frames]
+    for shares, wanted, colour in (
+        (light / top, known & ~is_even, _LIGHT),
+        (light / top, known & is_even, _RAW_LIGHT),
+        (light * evened / top, known & is_even, _LIGHT),
+    ):
+        _draw_line(painter, row, columns, shares, wanted, colour)
+
+
+def _draw_passers(
+    painter: QPainter, rails: Rails, project: Project, parts: list[tuple[int, float, float]], of: Traced
+) -> None:
+    moments = of.moments()
+    ends = [end for _, end in moments]
+    for number, low, high in parts:
+        for begin, end in moments[bisect_left(ends, low) :]:
+            if begin > high:
+                break
+            wish = project.shots[number].handles_passer_by(begin, end)
+            lefts, rights = rails.recorded_x(number, begin), rails.recorded_x(number, end)
+            mark = QRectF(lefts, rails.traces.top(), max(rights - lefts, 3.0), _MARK)
+            painter.fillRect(mark, _DONE.get(wish, CAUTION))
 
 
 def _draw_path(
@@ -149,32 +218,33 @@ def _draw_path(
         painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
 
 
-def _most(column: npt.NDArray[np.float32], frames: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
-    """The greatest number between each frame and the next one that is drawn."""
-    ends = np.append(frames[1:], frames[-1] + 1)
+def _most(
+    column: npt.NDArray[np.float32], frames: npt.NDArray[np.int64], shots: npt.NDArray[np.int64]
+) -> npt.NDArray[np.float64]:
+    """The greatest number between each frame and the next one that is drawn of its shot."""
+    follows = np.append(shots[1:] == shots[:-1], False)
+    ends = np.where(follows, np.append(frames[1:], 0), frames + 1)
     runs = np.stack([frames, np.maximum(ends, frames + 1)], axis=1).ravel()
     padded = np.append(column, np.float32(0))
-    ascending = bool(np.all(np.diff(frames) >= 0))
-    if not ascending:
-        return column[frames].astype(np.float64)
     return np.maximum.reduceat(padded, np.minimum(runs, len(column)))[::2].astype(np.float64)
 
 
 def _draw_line(
     painter: QPainter,
     row: QRectF,
-    xs: Seconds,
-    shares: npt.NDArray[np.float64],
-    known: npt.NDArray[np.bool_],
+    columns: _Columns,
+    shares: Seconds,
+    wanted: npt.NDArray[np.bool_],
     colour: QColor,
 ) -> None:
-    """A line through what is known; light is drawn as the eye takes it, not as it adds."""
+    """A line through what is wanted, shot by shot; light is drawn as the eye takes it, not as it adds."""
     high = row.height() - _MARK - 3
-    ys = row.bottom() - 1 - high * np.clip(shares, 0, 1) ** 0.45
+    ys = row.bottom() - 1 - high * np.clip(shares[wanted], 0, 1) ** 0.45
+    xs, shots = columns.xs[wanted], columns.shots[wanted]
+    steps = np.flatnonzero(shots[1:] == shots[:-1])
     painter.setPen(QPen(colour, 1))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    points = zip(xs[known].tolist(), ys[known].tolist(), strict=True)
-    painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+    ends = np.stack([xs[steps], ys[steps], xs[steps + 1], ys[steps + 1]], axis=1)
+    painter.drawLines([QLineF(*end) for end in ends.tolist()])
 
 
 def _draw_names(painter: QPainter, row: QRectF, *, path: bool) -> None:

@@ -89,6 +89,7 @@ class Weave(QWidget):
         self._picture = QPixmap()
         self._stale = True
         self._recorded = RecordedRail()
+        self._latest: Rails | None = None
         self._stretches: tuple[Project, tuple[Stretch, ...], SpeedAxis] | None = None
         self._here: tuple[Project, float, int, float] | None = None  # what plays at the playhead
         self.setMouseTracking(True)
@@ -159,6 +160,8 @@ class Weave(QWidget):
             return None
         if self._drag is not None:
             return self._drag.rails
+        if self._document.is_warming and self._latest is not None:
+            return self._latest  # what is drawn still; its lengths are not known yet
         if self._stretches is None or self._stretches[0] is not project:
             self._stretches = project, stretches_of(project), SpeedAxis.of(project)
         stretches = self._stretches[1]
@@ -173,7 +176,9 @@ class Weave(QWidget):
             lane = lane_height(project, self._hearing, room)
             traces = trace_lane_height(self._traced(), project, room - lane)
         axis = self._stretches[2]
-        return Rails(self.width(), self.height(), stretches, recorded, result, axis, lane, traces, _ruler())
+        size = self.width(), self.height()
+        self._latest = Rails(*size, stretches, recorded, result, axis, lane, traces, _ruler())
+        return self._latest
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
         """Show ``factor`` times as much of both rails about the playhead, or of one about a point."""
@@ -238,7 +243,7 @@ class Weave(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         rails = self.rails()
-        if rails is not None and self._stale:
+        if rails is not None and self._stale and not self._document.is_warming:
             self._draw(rails)
             self._stale = False
         painter = QPainter(self)
@@ -340,6 +345,8 @@ class Weave(QWidget):
 
     def _playhead_places(self, rails: Rails) -> tuple[float, float]:
         project, seconds = self._document.project, float(self._document.playhead)
+        if self._document.is_warming and self._here is not None:
+            return rails.recorded_x(*self._here[2:]), rails.result_x(self._here[1])
         if self._here is None or self._here[0] is not project or self._here[1] != seconds:
             played = played_at(project, [seconds])
             self._here = project, seconds, int(played.shots[0]), float(played.recorded[0])
@@ -350,6 +357,7 @@ class Weave(QWidget):
         super().resizeEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._document.warm_now()
         rails, project, at = self.rails(), self._document.project, event.position()
         if rails is None or event.button() is not Qt.MouseButton.LeftButton:
             return

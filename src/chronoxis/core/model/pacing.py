@@ -1,6 +1,6 @@
 """Edits of passages: speeds, lengths, joints and ramps; pure functions from one project to the next."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -197,6 +197,55 @@ def change_quantity(project: Project, place: Place, quantity: Quantity, value: F
     return project
 
 
+def change_quantity_of_all(project: Project, quantity: Quantity, values: Mapping[Place, Fraction]) -> Project:
+    """Change one of the linked quantities of several passages, as `change_quantity` does of one.
+
+    Raises:
+        PlanError: it cannot be had somewhere.
+    """
+    chosen: dict[int, list[Place]] = {}
+    for place in sorted(values):
+        chosen.setdefault(place.shot, []).append(place)
+    shots = list(project.shots)
+    for number, places in chosen.items():
+        if speeds := _plain_speeds(project, quantity, {place: values[place] for place in places}):
+            passages = tuple(
+                p if (s := speeds.get(Place(number, n))) is None else replace(p, speed=s)
+                for n, p in enumerate(shots[number].passages)
+            )
+            shots[number] = replace(shots[number], passages=passages)
+            continue
+        # Alone with its neighbours, whose joins reach into it.
+        first = max(0, number - 1)
+        around = replace(project, shots=tuple(shots[first : number + 2]))
+        for place in places:
+            around = change_quantity(around, Place(number - first, place.passage), quantity, values[place])
+        if around.rate != project.rate:
+            raise PlanError(
+                f"The {quantity} of several passages cannot change: what is held would change the frame rate "
+                "of the whole result. Let go of it, or change one of them."
+            )
+        shots[number] = around.shots[number - first]
+    return replace(project, shots=tuple(shots))
+
+
+def _plain_speeds(
+    project: Project, quantity: Quantity, values: Mapping[Place, Fraction]
+) -> dict[Place, Fraction] | None:
+    """The speeds that passages of a shot get, where nothing else can follow; None if something may."""
+    if quantity not in (Quantity.SPEED, Quantity.STEP):
+        return None
+    follows_not = {quantity, Quantity.RATE, Quantity.RECORDED_LENGTH}
+    if not all(project.passage(place).held <= follows_not for place in values):
+        return None
+    if any(value <= 0 for value in values.values()):
+        raise PlanError(f"The {quantity} must be above zero.")
+    recorded_rate = project.footage_of(project.shots[next(iter(values)).shot]).rate
+    factor = project.rate / recorded_rate if quantity is Quantity.STEP else Fraction(1)
+    speeds = {value: checked_speed(value * factor) for value in set(values.values())}
+    return {place: speeds[value] for place, value in values.items()}
+
+
 def fit_to_length(project: Project, wish: Fraction) -> Project:
     """Give the whole result a length; passages whose speed is not held share the change.
 
@@ -220,11 +269,12 @@ def changed(project: Project, places: Iterable[Place], change: Callable[[Passage
     chosen: dict[int, set[int]] = {}
     for place in places:
         chosen.setdefault(place.shot, set()).add(place.passage)
+    shots = list(project.shots)
     for number, numbers in chosen.items():
-        shot = project.shots[number]
+        shot = shots[number]
         passages = tuple(change(p) if n in numbers else p for n, p in enumerate(shot.passages))
-        project = project.with_shot(number, replace(shot, passages=passages))
-    return project
+        shots[number] = replace(shot, passages=passages)
+    return replace(project, shots=tuple(shots))
 
 
 @dataclass(frozen=True)

@@ -47,13 +47,18 @@ class PassageRows:
     def __init__(self, counts: Sequence[int], columns: npt.NDArray[np.float64]) -> None:
         """From the number of passages of each shot, and from ``begins`` on the columns themselves."""
         self.shots: Numbers = np.repeat(np.arange(len(counts)), counts)
-        firsts = np.cumsum(counts, dtype=np.int64) - counts
-        self.passages: Numbers = np.arange(len(self.shots)) - firsts[self.shots]
+        self._firsts = np.cumsum(counts, dtype=np.int64) - counts
+        self.passages: Numbers = np.arange(len(self.shots)) - self._firsts[self.shots]
         self._columns = columns
         self.begins, self.ends, self.enters, self.leaves, self.speeds, self.ramps = columns
 
     def __len__(self) -> int:
         return len(self.shots)
+
+    def of(self, places: Sequence[tuple[int, int]]) -> Numbers:
+        """The rows of passages, by the numbers of their shots and their own in them."""
+        shots, passages = np.array(places, np.int64).reshape(-1, 2).T
+        return np.asarray(self._firsts[shots] + passages)
 
     @classmethod
     def of_shot(cls, joints: Seconds, recorded: Seconds, speeds: Seconds, ramps: Seconds) -> "PassageRows":

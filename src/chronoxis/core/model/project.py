@@ -207,6 +207,21 @@ def with_runs(shots: tuple[Shot, ...]) -> tuple[Shot, ...]:
     )
 
 
+def cold_shots(project: "Project") -> int:
+    """How many shots of a project have lengths that were not worked out yet."""
+    return sum("rows" not in vars(shot) for shot in project.shots)
+
+
+def warm(project: "Project") -> None:
+    """Work out what everything that shows a project asks of it, beside whoever shows it.
+
+    Shot by shot: while one thread works a cached value out, others that ask for one of its kind wait.
+    """
+    for shot in project.shots:
+        _ = shot.pace, shot.rows, shot.shortened, shot.span
+    _ = project.rows, project.starts, project.result_length, project.recorded_length
+
+
 @dataclass(frozen=True)
 class Outside:
     """What is around the inside of a nested run, as it was when that was opened.
