@@ -19,6 +19,7 @@ from tqdm import tqdm
 
 from bench.report import application, report, run, settle, wait
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.start import settle_memory
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging
 from chronoxis.core.model.photo_run import Clock
@@ -41,6 +42,7 @@ def measure(runs: int) -> None:
     demo = load_project(ensure_demo(None, lambda text, total: tqdm(total=total, desc=text, leave=False)))
     application()
     load_solver()
+    settle_memory()
     with tempfile.TemporaryDirectory(prefix="chronoxis-bench-") as scratch:
         folder = Path(scratch)
         os.environ["XDG_STATE_HOME"] = scratch

@@ -45,7 +45,7 @@ from chronoxis.app.sound.player import Player
 from chronoxis.app.sound.sound_ahead import SoundAhead
 from chronoxis.app.sound.waveform import waveform_image
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import icon, scaled
+from chronoxis.app.theme.theme import built_plainly, icon, scaled
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.render.plan import Plan
@@ -62,6 +62,14 @@ class MainWindow(QMainWindow):
 
     def __init__(self) -> None:
         super().__init__()
+        with built_plainly():
+            self._build()
+        self._connect()
+        self._show()
+        self._follow_plan()
+        self._say("")
+
+    def _build(self) -> None:
         self.document = Document()
         self.files = ProjectFiles(self.document)
         self.preview = Preview()
@@ -96,10 +104,6 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.menus = Menus(self)
         self._focus_keys = FocusKeys(self)
-        self._connect()
-        self._show()
-        self._follow_plan()
-        self._say("")
 
     def show_export(self) -> None:
         """Show the export panel in the Bench's place."""

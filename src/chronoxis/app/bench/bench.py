@@ -102,7 +102,8 @@ class Bench(QFrame):
         """Height at which no page has to scroll: the Weave gives way, since it can be read at any height."""
         shown = [page.sizeHint().height() for _, page in self.pages if page is not self.footage]
         caution = self.caution.minimumHeight() + _GAP
-        return self._above + max(max(shown) + caution, self.footage.sizeHint().height())
+        above = sum(row.sizeHint().height() for row in self._rows) + self._edges
+        return above + max(max(shown) + caution, self.footage.sizeHint().height())
 
     @property
     def shown_page(self) -> Page:
@@ -156,10 +157,8 @@ class Bench(QFrame):
         layout.addLayout(row)
         layout.addWidget(self._stack, 1)
         layout.addWidget(self.caution)
-        margins, gaps = layout.contentsMargins(), 2 * _GAP
-        self._above = (
-            margins.top() + margins.bottom() + gaps + head.sizeHint().height() + row.sizeHint().height()
-        )
+        self._rows = head, row
+        self._edges = layout.contentsMargins().top() + layout.contentsMargins().bottom() + 2 * _GAP
 
     def show_project(self) -> None:
         """Show the values of what is selected."""

@@ -21,7 +21,7 @@ from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.making_cost import MakingCost
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, common, label_for, one_of_each
+from chronoxis.app.bench.page import Page, common, label_for, numbered, one_of_each
 from chronoxis.app.bench.quantity_words import alike_in
 from chronoxis.app.document import Document
 from chronoxis.app.footage.watching import Watching
@@ -31,6 +31,7 @@ from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
+from chronoxis.core.model.passage_rows import Numbers
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project, Shot
 from chronoxis.core.timing.cadence import Cadence
@@ -239,15 +240,15 @@ class FramesPage(Page):
         if not places or not project.shots:
             return
         passages = [project.passage(place) for place in places]
-        makings = list({id(passage.making): passage.making for passage in passages}.values())
+        makings, ways = numbered([passage.making for passage in passages])
         shots = [project.shots[number] for number in sorted({place.shot for place in places})]
         _mark(self.choices, {each.each for each in makings})
         _mark(self.fills, {each.fill for each in makings})
         _mark(self.betweens, {each.between for each in makings})
         _mark(self.passers, {shot.passers_by for shot in shots})
-        ways = np.array([id(passage.making) for passage in passages])
-        different = one_of_each(places, *alike_in(project, places, Quantity.STEP), ways)
-        self._show_enabled(project, different, makings)
+        rows = project.rows.of(places)
+        different = one_of_each(places, *alike_in(project, rows, Quantity.STEP), ways)
+        self._show_enabled(makings, few=_needs_between(project, rows))
         first = makings[0]
         self.shutter.show_value(round(first.shutter))
         self._degrees.setText(common(f"{each.shutter:.0f}°" for each in makings))
@@ -263,7 +264,7 @@ class FramesPage(Page):
         self._show_cadence(project, places)
         self.cost.show_passage(places[0], common(self._meaning(place) for place in different))
 
-    def _show_enabled(self, project: Project, places: list[Place], makings: list[FrameMaking]) -> None:
+    def _show_enabled(self, makings: list[FrameMaking], *, few: bool) -> None:
         """What has no effect on any of the passages cannot be changed."""
         open_ = any(making.is_open for making in makings)
         for widget in (self.shutter, self.all_recorded):
@@ -275,7 +276,6 @@ class FramesPage(Page):
         fills = any(each.each.adds_light or each.each is EachFrame.ONE for each in makings)
         for chip in self.fills.values():
             chip.setEnabled(fills)
-        few = any(_needs_between(project, place) for place in places)
         for value, chip in self.betweens.items():
             chip.setEnabled(few or value is Between.HOLD)
 
@@ -323,7 +323,8 @@ class FramesPage(Page):
     def _meaning(self, place: Place) -> str:
         """What the choice comes to, in recorded frames."""
         project = self._document.project
-        passage, step = project.passage(place), float(project.reckoner(place).step)
+        passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
+        step = float(passage.speed * footage.rate / project.rate)
         chosen = passage.making
         if step < 1 and chosen.between is not Between.HOLD:
             how = "blended" if chosen.between is Between.BLEND else "made by motion"
@@ -397,11 +398,16 @@ def _switch(text: str, tip: str, turn: Callable[[bool], None]) -> QPushButton:
     return button
 
 
-def _needs_between(project: Project, place: Place) -> bool:
-    """Whether a passage has places where there are too few recorded frames; ramps may lead there."""
-    shot = project.shots[place.shot]
-    speeds = [p.speed for p in shot.passages[max(0, place.passage - 1) : place.passage + 2]]
-    return min(speeds) * project.footage_of(shot).rate < project.rate
+def _needs_between(project: Project, numbers: Numbers) -> bool:
+    """Whether some rows have places where there are too few recorded frames; ramps may lead there."""
+    rows = project.rows
+    within = rows.shots[1:] == rows.shots[:-1]
+    slowest = rows.speeds.copy()
+    slowest[1:][within] = np.minimum(slowest[1:], rows.speeds[:-1])[within]
+    slowest[:-1][within] = np.minimum(slowest[:-1], rows.speeds[1:])[within]
+    rates = np.array([float(footage.rate) for footage in project.footage])
+    recorded = rates[project.shot_rows.footage[rows.shots[numbers]]]
+    return bool((slowest[numbers] * recorded < float(project.rate) * (1 - 1e-12)).any())
 
 
 def _mark(chips: dict[Hashable, QPushButton], values: set[StrEnum]) -> None:

@@ -116,8 +116,9 @@ class PacePage(Page):
         project, places = self._document.project, self._places
         if not places or not project.shots:
             return
+        rows = project.rows.of(places)
         for quantity, field in self.fields.items():
-            different = one_of_each(places, *alike_in(project, places, quantity))
+            different = one_of_each(places, *alike_in(project, rows, quantity))
             field.show_number(
                 common(quantity_text(project, place, quantity) for place in different),
                 common(exact_text(project, place, quantity) for place in different),
@@ -125,7 +126,7 @@ class PacePage(Page):
             held = all(quantity in project.passage(place).held for place in places)
             self.holds[quantity].setChecked(held)
             self.holds[quantity].setText("held" if held else "hold")
-        different = one_of_each(places, *alike_in(project, places, Quantity.STEP))
+        different = one_of_each(places, *alike_in(project, rows, Quantity.STEP))
         words = common(step_label(project, place) for place in different)
         self._labels[Quantity.STEP].setText("Step (&k)" if words == SEVERAL else words)
         self.fields[Quantity.RECORDED_LENGTH].setEnabled(len(places) == 1)
@@ -142,7 +143,8 @@ class PacePage(Page):
         for widget in (length, shape):
             widget.setEnabled(bool(joints))
         ramps = [project.passage(joint).ramp for joint in joints]
-        length.show_number(common(f"{float(ramp.length):.4g} s" for ramp in ramps) if ramps else "no joint")
+        lasts = [ramps[0], *(ramp for ramp in ramps if ramp.length != ramps[0].length)] if ramps else []
+        length.show_number(common(f"{float(ramp.length):.4g} s" for ramp in lasts) if ramps else "no joint")
         alike = bool(ramps) and all(ramp.shape is ramps[0].shape for ramp in ramps)
         shape.setCurrentIndex(list(_SHAPES).index(ramps[0].shape) if alike else -1)
 
@@ -198,7 +200,7 @@ def _edit(
         return lambda p: pacing.change_quantity(p, places[0], quantity, value)
     meant = {  # a text means the same for all passages of one footage
         place.shot: read_quantity(quantity, text, project, place)
-        for place in one_of_each(places, alike_in(project, places, Quantity.STEP)[1])
+        for place in one_of_each(places, alike_in(project, project.rows.of(places), Quantity.STEP)[1])
     }
     of_footage = {project.shots[shot].footage: value for shot, value in meant.items()}
     if quantity is Quantity.RATE:

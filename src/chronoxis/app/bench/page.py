@@ -1,7 +1,7 @@
 """What the pages of the Bench have in common."""
 
 from abc import abstractmethod
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -71,8 +71,21 @@ def common(texts: Iterable[str]) -> str:
 
 def one_of_each(places: Sequence[Place], *columns: Column) -> list[Place]:
     """Of places that are alike in all columns of numbers, the first one each; of thousands, a few."""
-    _, firsts = np.unique(np.stack(columns), axis=1, return_index=True)
+    codes = np.zeros(len(places), np.int64)
+    for column in columns:
+        different, inverse = np.unique(column, return_inverse=True)
+        codes = codes * len(different) + inverse
+        codes = np.unique(codes, return_inverse=True)[1]  # so that they stay small
+    firsts = np.unique(codes, return_index=True)[1]
     return [places[number] for number in sorted(firsts.tolist())]
+
+
+def numbered(values: Sequence[Hashable]) -> tuple[list[Any], Column]:
+    """The different values, and the number of its own for each; what is shared is looked at once."""
+    of_value, of_object = dict[Hashable, int](), dict[int, int]()
+    for value in {id(value): value for value in values}.values():
+        of_object[id(value)] = of_value.setdefault(value, len(of_value))
+    return list(of_value), np.array([of_object[id(value)] for value in values])
 
 
 def label_for(text: str, buddy: QWidget) -> TextLabel:

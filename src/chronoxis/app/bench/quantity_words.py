@@ -1,12 +1,12 @@
 """How the linked quantities are called, read and written, in frames or in photos."""
 
 import re
-from collections.abc import Sequence
 from fractions import Fraction
 
 import numpy as np
 
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.passage_rows import Numbers
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
@@ -49,9 +49,9 @@ def read_quantity(quantity: Quantity, text: str, project: Project, place: Place)
             return parse_step(text)
 
 
-def alike_in(project: Project, places: Sequence[Place], quantity: Quantity) -> tuple[Seconds, ...]:
-    """Numbers for each place, by which quantities that have the same text can be told: quicker than it."""
-    rows, numbers = project.rows, project.rows.of(places)
+def alike_in(project: Project, numbers: Numbers, quantity: Quantity) -> tuple[Seconds, ...]:
+    """For each of some rows numbers by which quantities of the same text can be told: quicker than it."""
+    rows = project.rows
     footage = project.shot_rows.footage[rows.shots[numbers]].astype(np.float64)
     match quantity:
         case Quantity.RATE:

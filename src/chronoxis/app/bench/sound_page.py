@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, common, label_for, line
+from chronoxis.app.bench.page import Page, common, label_for, line, numbered
 from chronoxis.app.document import Document
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
@@ -197,8 +197,7 @@ class SoundPage(Page):
         self._show_whole(project)
         if not places or not project.shots:
             return
-        of_all = (project.passage(place).sound for place in places)
-        sounds = list({id(sound): sound for sound in of_all}.values())
+        sounds, _ = numbered([project.passage(place).sound for place in places])
         manners = {sound.manner for sound in sounds}
         for manner, chip in self.manners.items():
             chip.group().setExclusive(len(manners) == 1)

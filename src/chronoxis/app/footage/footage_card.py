@@ -5,13 +5,13 @@ from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QProgressBar,
     QVBoxLayout,
     QWidget,
 )
 
 from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
+from chronoxis.app.footage.share_bar import ShareBar
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import TextLabel, plain_tip
 from chronoxis.app.theme.theme import GROUND, font
@@ -37,10 +37,7 @@ class FootageCard(QFrame):
         self._facts.setFont(font(8.5))
         self.caution.setProperty("caution", True)
         self.caution.setWordWrap(True)
-        self._progress = QProgressBar()
-        self._progress.setTextVisible(False)
-        self._progress.setFixedHeight(6)
-        self._progress.setAccessibleName("Progress")
+        self._progress = ShareBar()
         self.give_up = push_button("Cancel", "Do not wait for this footage")
         self.count = push_button("Count them", "Count the frames of this footage after all")
         self.locate = push_button("Locate…", "Say where this footage is; others beside it are found too")
@@ -92,7 +89,7 @@ class FootageCard(QFrame):
         self.caution.setVisible(bool(caution))
         self._progress.setVisible(pending is not None)
         if pending:
-            self._progress.setValue(round(100 * pending.share))
+            self._progress.show_share(pending.share)
             self._progress.setToolTip("Points and speeds can be chosen meanwhile")
         self.give_up.setVisible(pending is not None)
         self.count.setVisible(stopped)

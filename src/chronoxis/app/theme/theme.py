@@ -1,5 +1,7 @@
 """The look: colours, type and icons."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from fractions import Fraction
 from functools import cache
 from importlib.resources import files
@@ -53,6 +55,23 @@ def apply_theme(application: QApplication, text_scale: float = 1.0) -> None:
     theme = files("chronoxis.app.theme")
     style = (theme / "theme.qss").read_text()
     application.setStyleSheet(style.replace("@icons", Path(str(theme / "icons")).as_posix()))
+
+
+@contextmanager
+def built_plainly() -> Iterator[None]:
+    """Build many widgets without the style sheet, and have them wear it at the end.
+
+    Qt looks all rules up anew for all widgets inside one that gets another parent; of a window with many
+    layers, that takes half a second.
+    """
+    application = QApplication.instance()
+    assert isinstance(application, QApplication)
+    style = application.styleSheet()
+    application.setStyleSheet("")
+    try:
+        yield
+    finally:
+        application.setStyleSheet(style)
 
 
 def font(size: float = _BASE_SIZE, weight: int = 400, text_scale: float | None = None) -> QFont:

@@ -261,7 +261,8 @@ class Drag:
         near = GRIP / self.rails.result_scale
         others += map(Fraction, self.beats[np.abs(self.beats - float(moment)) <= near].tolist())
         if self.held.mark is None:
-            others += marks_of(self.project, None)
+            here = float(moment)
+            others += [mark.at for mark in self.project.markers if abs(mark.seconds - here) <= near]
         else:
             ends = self.project.rows.ends
             others += map(Fraction, ends[np.abs(ends - float(moment)) <= near].tolist())

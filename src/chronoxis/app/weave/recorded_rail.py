@@ -33,6 +33,7 @@ _SHADE = QColor(22, 24, 27, 196)
 _LEAST_FRAMES = 5.0  # pixels a recorded frame must have for its edges to be drawn
 _FRAME_TICK = 7.0
 _HANDLE_TEXT = 46.0
+_LEAST_WAIT = 40.0  # pixels of a shot in which no words about what it waits for could stand
 _LEAST_SHOT = 3.0  # pixels below which a shot is drawn without what lies beyond its points
 _LEAST_OUTLINE = 8.0  # pixels below which a shot is drawn without a frame
 _LEAST_FLAW, _FLAW_HEIGHT = 4.0, 5.0  # pixels of a mark where something is wrong
@@ -133,7 +134,10 @@ def _draw_strip(painter: QPainter, view: RecordedView, tiles: Tiles) -> None:
 def _draw_flaws(painter: QPainter, view: RecordedView) -> None:
     """A mark at the foot of the rail wherever something is wrong with what was recorded there."""
     rails, row, footage = view.rails, view.rails.recorded, view.project.shot_rows.footage
-    for shot, low, high in rails.parts_shown():
+    flawed = {number for number, places in enumerate(view.flaws) if len(places)}
+    for shot, low, high in rails.parts_shown() if flawed else ():
+        if int(footage[shot]) not in flawed:
+            continue
         places = view.flaws[int(footage[shot])]
         there = places[(places[:, 1] >= low) & (places[:, 0] <= high)]
         shots = np.full(len(there), shot)
@@ -149,7 +153,8 @@ def _draw_waits(painter: QPainter, view: RecordedView) -> None:
     rails, row, footage = view.rails, view.rails.recorded, view.project.shot_rows.footage
     shots = rails.stretches_shown()
     lefts, rights = (rails.recorded_xs(shots, part) for part in rails.visible_parts(shots))
-    for shot, left, right in zip(shots.tolist(), lefts.tolist(), rights.tolist(), strict=True):
+    wide = np.flatnonzero((rights - lefts > _LEAST_WAIT) | (len(shots) == 1))
+    for shot, left, right in zip(*(part[wide].tolist() for part in (shots, lefts, rights)), strict=True):
         pending = view.waits[int(footage[shot])]
         if pending is None:
             continue

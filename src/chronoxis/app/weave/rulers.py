@@ -88,8 +88,8 @@ def _draw_markers(
 ) -> list[tuple[float, float]]:
     """Draw markers and return where their names stand."""
     taken = []
-    shown = [marker for marker in markers if low <= float(marker.at) <= high]
-    places = [place(float(marker.at)) for marker in shown]
+    shown = [marker for marker in markers if low <= marker.seconds <= high]
+    places = [place(marker.seconds) for marker in shown]
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(LIVE)
     metrics, drawn = QFontMetricsF(font(8, 500)), -1.0

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 
 
 @dataclass(frozen=True)
@@ -10,3 +11,8 @@ class Marker:
 
     at: Fraction
     name: str
+
+    @cached_property
+    def seconds(self) -> float:
+        """``at``, rounded: for whoever looks at thousands."""
+        return float(self.at)

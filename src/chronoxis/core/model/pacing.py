@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import partial
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.arranging import set_rate
@@ -203,47 +204,44 @@ def change_quantity_of_all(project: Project, quantity: Quantity, values: Mapping
     Raises:
         PlanError: it cannot be had somewhere.
     """
-    chosen: dict[int, list[Place]] = {}
-    for place in sorted(values):
-        chosen.setdefault(place.shot, []).append(place)
-    shots = list(project.shots)
-    for number, places in chosen.items():
-        if speeds := _plain_speeds(project, quantity, {place: values[place] for place in places}):
-            passages = tuple(
-                p if (s := speeds.get(Place(number, n))) is None else replace(p, speed=s)
-                for n, p in enumerate(shots[number].passages)
-            )
-            shots[number] = replace(shots[number], passages=passages)
-            continue
-        # Alone with its neighbours, whose joins reach into it.
-        first = max(0, number - 1)
-        around = replace(project, shots=tuple(shots[first : number + 2]))
-        for place in places:
-            around = change_quantity(around, Place(number - first, place.passage), quantity, values[place])
-        if around.rate != project.rate:
+    speeds = _plain_speeds(project, quantity, values)
+    project = changed_each(project, {place: partial(_with_speed, speed=s) for place, s in speeds.items()})
+    for place in sorted(values.keys() - speeds.keys()):
+        rate = project.rate
+        project = change_quantity(project, place, quantity, values[place])
+        if project.rate != rate:
             raise PlanError(
                 f"The {quantity} of several passages cannot change: what is held would change the frame rate "
                 "of the whole result. Let go of it, or change one of them."
             )
-        shots[number] = around.shots[number - first]
-    return replace(project, shots=tuple(shots))
+    return project
+
+
+def _with_speed(passage: Passage, speed: Fraction) -> Passage:
+    return replace(passage, speed=speed)
 
 
 def _plain_speeds(
     project: Project, quantity: Quantity, values: Mapping[Place, Fraction]
-) -> dict[Place, Fraction] | None:
-    """The speeds that passages of a shot get, where nothing else can follow; None if something may."""
+) -> dict[Place, Fraction]:
+    """The speeds that those passages get of which nothing but the speed can follow."""
     if quantity not in (Quantity.SPEED, Quantity.STEP):
-        return None
-    follows_not = {quantity, Quantity.RATE, Quantity.RECORDED_LENGTH}
-    if not all(project.passage(place).held <= follows_not for place in values):
-        return None
-    if any(value <= 0 for value in values.values()):
+        return {}
+    if any(value <= 0 for value in set(values.values())):
         raise PlanError(f"The {quantity} must be above zero.")
-    recorded_rate = project.footage_of(project.shots[next(iter(values)).shot]).rate
-    factor = project.rate / recorded_rate if quantity is Quantity.STEP else Fraction(1)
-    speeds = {value: checked_speed(value * factor) for value in set(values.values())}
-    return {place: speeds[value] for place, value in values.items()}
+    follows_not = {quantity, Quantity.RATE, Quantity.RECORDED_LENGTH}
+    rates = {footage.key: footage.rate for footage in project.footage}
+    found: dict[tuple[Fraction, str], Fraction] = {}
+    speeds = {}
+    for place, value in values.items():
+        if not project.passage(place).held <= follows_not:
+            continue
+        of = value, project.shots[place.shot].footage
+        if of not in found:
+            is_step = quantity is Quantity.STEP
+            found[of] = checked_speed(value * project.rate / rates[of[1]] if is_step else value)
+        speeds[place] = found[of]
+    return speeds
 
 
 def fit_to_length(project: Project, wish: Fraction) -> Project:
@@ -266,15 +264,19 @@ def fit_to_length(project: Project, wish: Fraction) -> Project:
 
 def changed(project: Project, places: Iterable[Place], change: Callable[[Passage], Passage]) -> Project:
     """A project with some passages changed, wherever they are."""
-    chosen: dict[int, set[int]] = {}
-    for place in places:
-        chosen.setdefault(place.shot, set()).add(place.passage)
+    return changed_each(project, dict.fromkeys(places, change))
+
+
+def changed_each(project: Project, changes: Mapping[Place, Callable[[Passage], Passage]]) -> Project:
+    """A project with some passages changed, each in its own way."""
     shots = list(project.shots)
-    for number, numbers in chosen.items():
-        shot = shots[number]
-        passages = tuple(change(p) if n in numbers else p for n, p in enumerate(shot.passages))
-        shots[number] = replace(shot, passages=passages)
-    return replace(project, shots=tuple(shots))
+    passages: dict[int, list[Passage]] = {}
+    for place, change in changes.items():
+        of_shot = passages.setdefault(place.shot, list(shots[place.shot].passages))
+        of_shot[place.passage] = change(of_shot[place.passage])
+    for number, of_shot in passages.items():
+        shots[number] = replace(shots[number], passages=tuple(of_shot))
+    return replace(project, shots=tuple(shots)) if passages else project
 
 
 @dataclass(frozen=True)
