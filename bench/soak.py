@@ -1,8 +1,11 @@
-"""Damage and kills at random: ``python -m bench.soak [--inputs N] [--kills N] [--seconds S] [--seed K]``.
+"""Damage, kills and rough hands at random: ``python -m bench.soak [PART]... [--inputs N] [--kills N] ...``.
 
 Bytes of recordings in several formats, project files and timelines are changed at random and read; saves,
 autosaves, exports and plans are killed at random moments. What must come of it: a result or a refusal in
 one line, within ten seconds; nothing lost; nothing left behind once the next one begins.
+
+Windows are soaked as well: pairs of them save one file, windows are killed while somebody edits steadily,
+and everything that can have a name gets markup, characters that steer, or no end for one.
 """
 
 import argparse
@@ -19,6 +22,7 @@ from pathlib import Path
 
 import av
 
+from bench import soak_windows
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files.atomic import sweep_unfinished
 from chronoxis.core.files.autosave import Autosave, left_behind, sweep
@@ -32,6 +36,7 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export
 from chronoxis.core.render.planning import make_plan
 
+_PARTS = ("inputs", "kills", "pairs", "edits", "names")
 _PATIENCE = 10  # seconds for one input
 _BATCH = 50  # inputs for each process: a crash costs no more than one of them
 _FORMATS = ("mp4", "mkv", "mov", "avi", "flv", "ts", "mpg", "webm", "h264", "ogv")
@@ -43,8 +48,10 @@ Outcomes = collections.Counter[str]
 def main() -> None:
     """Do as many as asked, or as many as the time allows, and print what came of them."""
     parser = argparse.ArgumentParser(prog="python -m bench.soak", description=__doc__)
+    parser.add_argument("parts", nargs="*", metavar="PART", help=f"{', '.join(_PARTS)}; all if none is named")
     parser.add_argument("--inputs", type=int, default=10_000)
     parser.add_argument("--kills", type=int, default=1_000)
+    parser.add_argument("--windows", type=int, default=40)
     parser.add_argument("--seconds", type=float, default=1800)
     parser.add_argument("--seed", type=int, default=1)
     asked = parser.parse_args()
@@ -53,8 +60,15 @@ def main() -> None:
         folder = Path(scratch)
         os.environ["XDG_STATE_HOME"] = str(folder / "state")
         seeds = make_seeds(folder / "seeds")
-        report("inputs", damage(seeds, folder, asked.inputs, end, rng))
-        report("kills", kill(folder, seeds[1], asked.kills, end, rng))
+        parts: dict[str, Callable[[], Outcomes]] = {
+            "inputs": lambda: damage(seeds, folder, asked.inputs, end, rng),
+            "kills": lambda: kill(folder, seeds[1], asked.kills, end, rng),
+            "pairs": lambda: soak_windows.pairs(folder, seeds[1], asked.windows, end, rng),
+            "edits": lambda: soak_windows.killed_edits(folder, seeds[1], asked.windows, end, rng),
+            "names": lambda: soak_windows.names(folder, asked.windows, end, rng),
+        }
+        for part in asked.parts or _PARTS:
+            report(part, parts[part]())
 
 
 def report(title: str, outcomes: Outcomes) -> None:

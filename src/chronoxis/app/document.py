@@ -566,7 +566,8 @@ class Document(QObject):
     def selected_joins(self) -> list[int]:
         """Numbers of the joins between selected shots; of one shot that behind it, of the last one before."""
         shots, last = self.selected_shots, len(self.project.shots) - 1
-        between = [number for number in shots if number + 1 in shots]
+        chosen = set(shots)
+        between = [number for number in shots if number + 1 in chosen]
         if between or len(shots) != 1 or last < 1:
             return between
         return [shots[0] if shots[0] < last else last - 1]

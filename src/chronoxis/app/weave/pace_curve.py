@@ -68,8 +68,10 @@ def _draw_numbers(painter: QPainter, rails: Rails) -> None:
 def _draw_selection(painter: QPainter, row: QRectF, laid: Laid) -> None:
     chosen = QColor(LIVE)
     chosen.setAlpha(26)
-    for number in np.flatnonzero(laid.shown & laid.selected & (laid.widths > _LEAST_JOINT)).tolist():
-        left, right = laid.left[number], laid.right[number]
+    shown = laid.shown & laid.selected & (laid.widths > _LEAST_JOINT)
+    steps = np.diff(shown.astype(np.int8), prepend=0, append=0)  # of what is selected side by side, the ends
+    ends = zip(laid.left[steps[:-1] > 0].tolist(), laid.right[steps[1:] < 0].tolist(), strict=True)
+    for left, right in ends:
         painter.fillRect(QRectF(left, row.top(), right - left, row.height()), chosen)
 
 

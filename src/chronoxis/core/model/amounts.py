@@ -86,6 +86,8 @@ def placed_accents(project: Project) -> Iterator[Placed]:
     if rows is None:
         return
     for number, shot in enumerate(project.shots):
+        if not shot.has_accents:
+            continue
         start = float(rows.begins[number])
         joints = shot.pace.joints
         for place, passage in enumerate(shot.passages):

@@ -178,6 +178,11 @@ class Shot:
         return self.even_out.strength > 0 or handlings != {PassersBy.LEAVE}
 
     @cached_property
+    def has_accents(self) -> bool:
+        """Whether there are looks on it or on its passages."""
+        return bool(self.accents) or any(passage.accents for passage in self.passages)
+
+    @cached_property
     def reads_camera(self) -> bool:
         """Whether the camera's path through its footage changes its frames."""
         return self.steady.is_on or any(making.line_up > 0 for making in self.makings)
@@ -218,7 +223,7 @@ def warm(project: "Project") -> None:
     Shot by shot: while one thread works a cached value out, others that ask for one of its kind wait.
     """
     for shot in project.shots:
-        _ = shot.pace, shot.rows, shot.shortened, shot.span
+        _ = shot.pace, shot.rows, shot.shortened, shot.span, shot.has_accents
     _ = project.rows, project.starts, project.result_length, project.recorded_length
 
 
