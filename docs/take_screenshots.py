@@ -35,6 +35,14 @@ from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, ensu
 FOLDER = Path(__file__).parent / "screenshots"
 
 
+def open_project(window: MainWindow, path: Path) -> None:
+    """Open a project in place of what is open; it is read beside the window."""
+    window.files.discard_changes()
+    before = window.files.begun
+    window.file_actions.open_project(path)
+    wait(lambda: window.files.begun > before)
+
+
 def main() -> None:
     """Walk through the job and take a picture at each station."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else FOLDER
@@ -47,7 +55,7 @@ def main() -> None:
         window = MainWindow()
         window.show()
         take(window, folder / "empty.png")
-        window.file_actions.open_files([project])
+        open_project(window, project)
         wait(lambda: window.document.plan is not None)
         shoot_the_weave(window, folder)
         shoot_the_pictures(window, folder)
@@ -266,9 +274,8 @@ def shoot_the_sound(window: MainWindow, folder: Path) -> None:
 def shoot_beats(window: MainWindow, folder: Path, project: Path) -> None:
     """Bursts of speed, being set on the beats of a tune."""
     document = window.document
-    window.files.discard_changes()
     window.show_bench()
-    window.file_actions.open_files([project])
+    open_project(window, project)
     wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
     wait(lambda: len(window.hearing.beats) > 0, 60)
     document.select([Place(0, 3)])
@@ -296,9 +303,8 @@ def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
 def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
     """Photos: a view that moves, and a run with what is wrong with it."""
     document = window.document
-    window.files.discard_changes()
     window.show_bench()
-    window.file_actions.open_files([project])
+    open_project(window, project)
     wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
     document.select([Place(0, 0)])
     document.move_playhead(Fraction(150, 24))
@@ -319,8 +325,7 @@ def shoot_missing_footage(window: MainWindow, folder: Path, project: Path, scrat
     loaded = load_project(project)
     lost = arranging.locate(loaded, loaded.footage[1].key, scratch / "Walk-down-the-line.mp4")
     save_project(lost, scratch / "larkfield.chronoxis")
-    window.files.discard_changes()
-    window.file_actions.open_files([scratch / "larkfield.chronoxis"])
+    open_project(window, scratch / "larkfield.chronoxis")
     wait(lambda: bool(window.document.missing) and bool(window.document.sources))
     wait(lambda: window.document.plan is not None)
     window.document.move_playhead(Fraction(27))
