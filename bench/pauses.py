@@ -124,7 +124,10 @@ def _measure_large(project: Project, path: Path, count: int) -> None:
     for page, (title, _) in enumerate(bench.pages[:7]):
         _report(f"{name}: the page {title}", busy(partial(window.show_bench_page, page)))
     window.show_bench_page(0)
+    document.move_playhead(project.result_length / 3)
+    settle(1)
     _report(f"{name}: a cut", busy(window.commands.cut))
+    assert len(document.project.shots) == count + 1
     _report(f"{name}: undo", busy(document.undo))
     _report(f"{name}: resizing", busy(lambda: window.resize(QSize(1400, 860))))
     window.weave.fit_all()
