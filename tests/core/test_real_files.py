@@ -33,6 +33,7 @@ from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import result_frame_count
+from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_recording, picture, recording_of
 
 ONLY = Place(0, 0)
@@ -500,3 +501,61 @@ def test_every_nth_of_a_long_recording_of_varying_rate_counts_whole_frames() -> 
     for step in (2, 5, 100):
         changed = pacing.change_quantity(project, ONLY, Quantity.STEP, Fraction(step))
         assert result_frame_count(changed.result_length, changed.rate) == count // step
+
+
+def in_decoding_order(path: Path, source: Path, begin: int) -> Path:
+    """The packets of a recording with B-frames, each shown when it is decoded, as some programs say."""
+    with av.open(str(source)) as read, av.open(str(path), "w") as written:
+        stream = read.streams.video[0]
+        copy = written.add_stream_from_template(stream)
+        packets = [packet for packet in read.demux(stream) if packet.size]
+        shift = begin - (packets[0].dts or 0)
+        for packet in packets:
+            packet.dts = (packet.dts or 0) + shift
+            packet.pts, packet.stream = packet.dts, copy
+            written.mux(packet)
+    return path
+
+
+# Below zero, an edit list hides what comes first.
+@pytest.mark.parametrize(("ending", "begin", "count"), [("mp4", 0, 90), ("mkv", 0, 90), ("mp4", -1024, 88)])
+def test_stamps_in_decoding_order_are_not_believed(
+    tmp_path: Path, ending: str, begin: int, count: int
+) -> None:
+    options = {"crf": "18", "g": "24", "bf": "3", "preset": "veryfast", "b-adapt": "0"}
+    take = make_recording(tmp_path / "take.mp4", frames=90, options=options)
+    wrong = in_decoding_order(tmp_path / f"wrong.{ending}", take, begin)
+    source = open_source(wrong)
+    assert len(source.edges) == count + 1
+    assert source.length == pytest.approx(count / 25, abs=0.1)
+    with source.reader() as reader:
+        got = [frame.to_ndarray() for _, frame in reader.frames(range(count))]
+        chosen = dict(reader.frames([80, 7, 41]))
+        assert not reader.lost
+    plain = decode_all(wrong)
+    assert len(plain) == count
+    assert all(np.array_equal(one, other) for one, other in zip(got, plain, strict=True))
+    assert all(np.array_equal(frame.to_ndarray(), plain[number]) for number, frame in chosen.items())
+
+
+def test_stamps_that_rise_with_the_packets_are_believed_where_frames_come_out_so(tmp_path: Path) -> None:
+    stamps = np.cumsum([40 + 7 * (number % 3) for number in range(60)]).tolist()
+    options = {"crf": "18", "g": "12", "bf": "0", "preset": "veryfast"}
+    take = make_recording(
+        tmp_path / "uneven.mkv", stamps=stamps, time_base=Fraction(1, 1000), options=options
+    )
+    source = open_source(take)
+    assert source.index.variable  # type: ignore[attr-defined]
+    assert source.index.stamped  # type: ignore[attr-defined]
+
+
+def test_frames_that_others_stand_in_for_show_in_the_exit_status(tmp_path: Path) -> None:
+    take = make_recording(tmp_path / "take.mp4", frames=100)
+    content = bytearray(take.read_bytes())
+    third = len(content) // 3
+    content[third : 2 * third] = bytes(third)
+    take.write_bytes(content)
+    done = chronoxis("condense", take, "-o", tmp_path / "out.mkv", "--every", "5", "--progress", "none")
+    assert done.returncode == 3
+    assert "could not be decoded" in done.stderr
+    assert len(open_source(tmp_path / "out.mkv").edges) == 21

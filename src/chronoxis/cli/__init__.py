@@ -19,7 +19,10 @@ def _interrupt(*_: object) -> None:
 
 
 def main() -> None:
-    """Run the command line: exit 0 done, 1 failed with one line on standard error, 2 wrong usage."""
+    """Run the command line.
+
+    Exit status: 0 done, 1 failed with one line on standard error, 2 wrong usage, 3 done with stand-ins.
+    """
     for number in SIGNALS:
         signal.signal(number, _leave)
     from chronoxis.cli.main import run  # noqa: PLC0415 - what takes time to load is loaded under our signals

@@ -67,6 +67,12 @@ def write_result(
             check=report.check,
         )
         report.done(done)
+    if report.stood_in:
+        raise click.exceptions.Exit(STOOD_IN)
+
+
+STOOD_IN = 3
+"""Exit status of an export that is there, but has frames in it that stand in for others."""
 
 
 def _refuse_idle(options: dict[str, Any], chosen: ExportFormat) -> None:

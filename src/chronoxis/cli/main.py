@@ -62,9 +62,9 @@ for _command in (open_, demo, facts, condense, render, plan, convert):
 def run() -> int:
     """Run the command that the arguments name, and return the exit status."""
     try:
-        cli(standalone_mode=False)
+        ended_with = cli(standalone_mode=False)
         sys.stdout.flush()
-        return 0
+        return ended_with if isinstance(ended_with, int) else 0
     except click.exceptions.Exit as ended:
         return ended.exit_code
     except click.ClickException as wrong:

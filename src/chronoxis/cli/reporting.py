@@ -20,7 +20,11 @@ from chronoxis.core.timing.timecode import format_time
 
 
 class Report:
-    """Tells of one export, in the way that was asked for."""
+    """Tells of one export, in the way that was asked for.
+
+    Attributes:
+        stood_in: whether recorded frames could not be decoded, and others stand in their places.
+    """
 
     def __init__(self, kind: str) -> None:
         self._kind = kind
@@ -28,6 +32,7 @@ class Report:
         self._cancelled = False
         self._listening = True
         self._writing = False
+        self.stood_in = False
 
     def cancel(self, *_: object) -> None:
         """Stop: at once, but while something is written at the next step."""
@@ -71,6 +76,7 @@ class Report:
             held=list(result.held),
             remark=result.remark,
         )
+        self.stood_in = bool(result.held)
         if result.remark and self._kind != "json":
             click.echo(in_a_line(result.remark), err=True)
         if self._kind == "bar":

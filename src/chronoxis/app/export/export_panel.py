@@ -245,9 +245,9 @@ class ExportPanel(QFrame):
             output.name,
             f"{outcome['frames']:,} frames  ·  {format_time(float(str(outcome['length'])), 2)} "
             f"at {rate} fps\n"
-            f"{_megabytes(int(str(outcome['size'])))} in {output.parent}"
-            + (f"\n{outcome['remark']}" if outcome.get("remark") else ""),
+            f"{_megabytes(int(str(outcome['size'])))} in {output.parent}",
         )
+        self.say(str(outcome.get("remark") or ""))
         self._show(self.done)
 
     def _failed(self, message: str) -> None:

@@ -3,9 +3,10 @@
 from __future__ import annotations  # PyAV's packets are generic for type checkers only
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from itertools import pairwise
+from itertools import islice, pairwise
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -22,6 +23,7 @@ from chronoxis.core.footage.recording.containers import open_container, packets_
 from chronoxis.core.footage.recording.refresh import begins_cleanly, length_size_of
 from chronoxis.core.footage.source import Progress
 
+_TRIED = 48  # frames that are decoded to see in which order they come out
 _REPORT_EVERY = 2000
 _USUAL_RATE = Fraction(25)
 _FINEST_RATE = 10_000_000  # denominator: hours later, a step still counts whole frames
@@ -177,6 +179,8 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
         entries, splices = _read_entries(container, stream, path, progress)
         if all(entry.is_hidden for entry in entries):
             raise FootageError(f"{path.name} holds no frames; the recording may have been cut off at once.")
+        if _is_in_decoding_order(entries, stream) and comes_out_in_another_order(path):
+            return _counted(entries, stream)
         return index_of(entries, tuple(splices), stream)
 
 
@@ -244,7 +248,7 @@ def index_of(entries: Sequence[Entry], splices: tuple[Splice, ...], stream: Vide
     shown = np.array([not entry.is_hidden for entry in entries])
     positions = np.arange(len(entries))
     sizes = np.array([entry.size for entry in entries], np.int64)
-    if any(entry.stamp is None for entry in entries) or _counts_only(entries, stream):
+    if any(entry.stamp is None for entry in entries):
         return _unstamped(stream, time_base, sizes)
     stamps = np.array([entry.stamp for entry in entries], np.int64)
     order = positions[shown][np.argsort(stamps[shown], kind="stable")]
@@ -279,12 +283,55 @@ def _clean_from(stamps: npt.NDArray[np.int64], clean: npt.NDArray[np.bool_]) -> 
     return np.asarray(np.maximum.accumulate(from_there), np.int64)
 
 
-def _counts_only(entries: Sequence[Entry], stream: VideoStream) -> bool:
-    """Whether stamps only count the packets of a stream whose frames are shown in another order: AVI."""
-    if stream.container.format.name != "avi" or not stream.codec_context.has_b_frames:
-        return False
+def _is_in_decoding_order(entries: Sequence[Entry], stream: VideoStream) -> bool:
+    """Whether stamps rise from packet to packet although frames may be shown in another order.
+
+    Some programs write the stamps at which packets are decoded in place of those at which frames are shown.
+    """
     stamps = [entry.stamp for entry in entries if entry.stamp is not None]
-    return all(later > earlier for earlier, later in pairwise(stamps))
+    rising = len(stamps) == len(entries) and all(later > earlier for earlier, later in pairwise(stamps))
+    return rising and bool(stream.codec_context.has_b_frames)
+
+
+def comes_out_in_another_order(path: Path) -> bool:
+    """Whether the decoder gives frames out whose stamps fall, at the beginning or in the middle of a file.
+
+    Raises:
+        FootageError: it cannot be opened.
+    """
+    with open_container(path) as container:
+        stream = picture_stream(container, path, 1)
+        for share in (0.0, 0.5):
+            if share and (not stream.duration or not _went_to(container, stream, share)):
+                break
+            before: int | None = None
+            with suppress(av.FFmpegError):
+                for frame in islice(container.decode(stream), _TRIED):
+                    if frame.pts is not None and before is not None and frame.pts < before:
+                        return True
+                    before = frame.pts if frame.pts is not None else before
+    return False
+
+
+def _went_to(container: InputContainer, stream: VideoStream, share: float) -> bool:
+    try:
+        container.seek(int((stream.start_time or 0) + share * (stream.duration or 0)), stream=stream)
+    except (av.FFmpegError, OSError):
+        return False
+    return True
+
+
+def _counted(entries: Sequence[Entry], stream: VideoStream) -> FrameIndex:
+    """The index of a stream whose frames are told apart by counting; when they are shown, its stamps say."""
+    time_base = Fraction(stream.time_base or 1)
+    shown = [entry for entry in entries if not entry.is_hidden]
+    plain = _unstamped(stream, time_base, np.array([entry.size for entry in shown], np.int64))
+    stamps = np.array([entry.stamp for entry in shown], np.int64)
+    rate, variable, edges, length = _display(stamps, shown[-1].ticks, time_base, _declared_rates(stream))
+    packets = plain.packets + len(entries) - len(shown)  # the last one is read for the last frame
+    return replace(
+        plain, stamps=stamps, packets=packets, rate=rate, variable=variable, edges=edges, length=length
+    )
 
 
 def _display(
