@@ -11,6 +11,7 @@ from av.video.frame import VideoFrame
 from chronoxis.core.errors import ExportError
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, making, pacing
+from chronoxis.core.model.accent import LOOKS, Accent, ByPoints, Look, Point, Stutter
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, MKV, format_named
@@ -198,3 +199,17 @@ def test_the_table_of_formats_feeds_everything(take: Path, tmp_path: Path) -> No
         assert keys == {str(each.key_interval(Fraction(25)))}
     assert not MKV.quality_options
     assert not MKV.has_quality
+
+
+@pytest.mark.parametrize("look", [look for look in LOOKS if look is not Stutter])
+def test_looks_go_on_recordings_that_are_stored_turned(tmp_path: Path, look: type[Look]) -> None:
+    upright = make_recording(tmp_path / "upright.mkv", frames=4, size=(96, 64))
+    turned = make_recording(tmp_path / "turned.mp4", frames=4, size=(96, 64), rotation=90)
+    for take, size in ((upright, (64, 96)), (turned, (96, 64))):
+        source = open_source(take)
+        project = arranging.begin_with(Project(settings=ResultSettings(MKV)), footage_of(source.facts))
+        project = pacing.set_speed(project, [Place(0, 0)], Fraction(1))
+        project = replace(project, accents=(Accent(look(), ByPoints((Point(Fraction(0), 1.0),))),))
+        plan = make_plan(project, {project.footage[0].key: source})
+        made = decode_all(export(plan, tmp_path / f"{take.stem}.out.mkv").path, "rgb24")
+        assert [frame.shape[:2] for frame in made] == [size] * 4

@@ -9,6 +9,7 @@ from datetime import timedelta
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
+from struct import pack
 
 import cv2
 import numpy as np
@@ -355,6 +356,43 @@ def test_every_kind_of_photo_comes_out_right(tmp_path: Path) -> None:
         fitted = want.shape[1] * 5 // 8, want.shape[0] * 5 // 8
         small = read_pixels(tmp_path / "turned.png", fitted=fitted).astype(int)
         assert np.abs(small - exact_means(want, fitted)).max() <= 0.51, orientation
+        image.save(tmp_path / "turned.tif", tiffinfo={0x0112: orientation})
+        deep16 = deep[..., ::-1].astype(np.uint16)
+        write_turned_tiff(tmp_path / "turned16.tif", deep16, orientation)
+        for name, upright in (("turned.tif", want), ("turned16.tif", upright_of(deep16, orientation))):
+            assert read_header(tmp_path / name).size == upright.shape[1::-1], (name, orientation)
+            assert np.array_equal(read_pixels(tmp_path / name), upright), (name, orientation)
+        assert read_header(tmp_path / "turned16.tif").deep
+
+
+def upright_of(stored: NDArray[np.uint16], orientation: int) -> NDArray[np.uint16]:
+    """Samples turned as Pillow turns a picture of one channel at a time."""
+    exif = Image.Exif()
+    exif[0x0112] = orientation
+    planes = []
+    for channel in range(3):
+        plane = Image.fromarray(stored[..., channel].astype(np.int32), "I")
+        plane.info["exif"] = exif.tobytes()
+        planes.append(np.asarray(ImageOps.exif_transpose(plane), np.uint16))
+    return np.stack(planes, -1)
+
+
+def write_turned_tiff(path: Path, samples: NDArray[np.uint16], orientation: int) -> None:
+    """A TIFF of sixteen bits in three channels, as a scanner writes it: plain, in one strip."""
+    height, width, _ = samples.shape
+    bits = 8 + 2 + 12 * 10 + 4
+    data = bits + 6
+    entries = [
+        (256, 4, 1, width), (257, 4, 1, height), (258, 3, 3, bits), (259, 3, 1, 1), (262, 3, 1, 2),
+        (273, 4, 1, data), (274, 3, 1, orientation), (277, 3, 1, 3), (278, 4, 1, height),
+        (279, 4, 1, samples.nbytes),
+    ]  # fmt: skip
+    packed = b""
+    for tag, kind, many, value in entries:
+        short = (kind, many) == (3, 1)
+        packed += pack("<HHI", tag, kind, many) + (pack("<HH", value, 0) if short else pack("<I", value))
+    head = b"II" + pack("<HI", 42, 8) + pack("<H", len(entries)) + packed + pack("<I", 0)
+    path.write_bytes(head + pack("<HHH", 16, 16, 16) + samples.astype("<u2").tobytes())
 
 
 def exact_means(pixels: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.float64]:

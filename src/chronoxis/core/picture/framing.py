@@ -89,6 +89,7 @@ def _upright(made: Picture, picture: PictureFormat, result: Colour) -> Rgb16:
     """R′G′B′ codes of a made picture, turned, of no higher dynamic range than the result's."""
     codes = codes_of(made, picture.colour)
     codes = np.rot90(codes[:, ::-1] if picture.mirrored else codes, picture.rotation // 90)
+    codes = np.ascontiguousarray(codes)  # what comes after works along rows
     return ordinary(codes, picture.colour) if _is_toned(picture, result) else codes
 
 

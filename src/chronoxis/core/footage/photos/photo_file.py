@@ -3,6 +3,7 @@
 from importlib import import_module
 from importlib.util import find_spec
 from pathlib import Path
+from struct import pack_into, unpack_from
 from typing import Any
 
 import cv2
@@ -25,6 +26,7 @@ _EXTRAS = {
     RAW_ENDINGS: ("rawpy", "camera raw photos", "rawpy"),
 }
 _MOST_PIXELS = 16384 * 16384
+_TIFF = 42  # of any TIFF with offsets of 32 bits
 _ORIENTATION = 0x0112  # the tag of how a photo is to be turned
 
 # Sizes are checked here, by a limit of our own; and what is wrong with a photo is said here.
@@ -93,3 +95,24 @@ def orientation_of(exif: Image.Exif) -> int:
     """How a photo is to be turned or mirrored, 1 to 8 (Exif 2.32, tag 0x0112); 1 is not at all."""
     found = exif.get(_ORIENTATION, 1)
     return found if isinstance(found, int) else 1
+
+
+def left_to_turn(image: Image.Image) -> int:
+    """How an opened photo is still to be turned: Pillow gives TIFF out upright, and tells that size."""
+    return 1 if image.format == "TIFF" else orientation_of(exif_of(image))
+
+
+def tiff_as_stored(path: Path) -> tuple[bytes, int]:
+    """The bytes of a TIFF, now saying that it is not turned, and what it said (TIFF 6.0, section 2)."""
+    content = bytearray(path.read_bytes())
+    order = "<" if content[:2] == b"II" else ">"
+    magic, at = unpack_from(f"{order}HI", content, 2)
+    if magic != _TIFF:
+        return bytes(content), 1
+    (count,) = unpack_from(f"{order}H", content, at)
+    for entry in range(at + 2, at + 2 + 12 * count, 12):
+        tag, _, _, found = unpack_from(f"{order}HHIH", content, entry)
+        if tag == _ORIENTATION:
+            pack_into(f"{order}H", content, entry + 8, 1)
+            return bytes(content), int(found)
+    return bytes(content), 1

@@ -14,8 +14,8 @@ from chronoxis.core.footage.photos.photo_file import (
     import_extra,
     is_deep,
     is_raw,
+    left_to_turn,
     opened,
-    orientation_of,
     raw_size,
 )
 from chronoxis.core.model.export_format import Size
@@ -103,7 +103,7 @@ def universal(header: PhotoHeader) -> datetime | None:
 def _plain_header(path: Path, size: int) -> PhotoHeader:
     with opened(path) as image:
         exif = exif_of(image)
-        orientation = orientation_of(exif)
+        orientation = left_to_turn(image)
         taken, offset = _date(exif)
         width, height = image.size
         return PhotoHeader(

@@ -4,6 +4,7 @@ import io
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -13,13 +14,13 @@ from PIL import Image, ImageCms
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.photos.image_memory import pixels_in
 from chronoxis.core.footage.photos.photo_file import (
-    exif_of,
     import_extra,
     is_deep,
     is_raw,
+    left_to_turn,
     opened,
-    orientation_of,
     raw_size,
+    tiff_as_stored,
 )
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.scaling import averaged
@@ -32,7 +33,6 @@ _LATTICE = 52  # nodes a side of a table of colours: every fifth code
 _STRIP = 128  # rows that are worked on at a time
 _REDUCTIONS = (8, 4, 2)
 _SAME_SHAPE = 0.01  # by which width by height may differ through rounding
-_QUARTERS = (5, 6, 7, 8)  # orientations by which width and height change places
 _QUARTERS = (5, 6, 7, 8)  # orientations by which width and height change places
 _TRANSPOSED: dict[int, Callable[[Pixels], Pixels]] = {
     2: lambda p: p[:, ::-1],
@@ -96,7 +96,7 @@ def _plain_pixels(path: Path, reduction: int, fitted: Size | None) -> Pixels:
     with opened(path) as image:
         width, height = image.size
         smaller = -(-width // reduction), -(-height // reduction)
-        orientation = orientation_of(exif_of(image))
+        orientation = left_to_turn(image)
         turn, profile = _TRANSPOSED.get(orientation), image.info.get("icc_profile")
         if is_deep(image):
             pixels = resized(_deep_pixels(path, image, profile), smaller)
@@ -158,7 +158,7 @@ def _to_srgb(profile: bytes, mode: str) -> ImageCms.ImageCmsTransform | None:
 
 def _deep_pixels(path: Path, image: Image.Image, profile: bytes | None) -> Pixels:
     """Samples of sixteen bits, which Pillow does not keep in colour."""
-    read = cv2.imread(str(path), cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION)
+    read, turn = _stored_samples(path, image)
     if read is None:
         image.load()
         return np.asarray(_in_srgb(_flat(image), profile))
@@ -173,7 +173,23 @@ def _deep_pixels(path: Path, image: Image.Image, profile: bytes | None) -> Pixel
             colour = (deep[..., 2::-1] * over // 65535).astype(np.uint16)
         case _:
             colour = deep[..., ::-1]
+    if turn is not None:
+        colour = turn(colour)
     return _deep_in_srgb(np.ascontiguousarray(colour), profile)
+
+
+def _stored_samples(
+    path: Path, image: Image.Image
+) -> tuple[npt.NDArray[Any] | None, Callable[[Pixels], Pixels] | None]:
+    """Samples as they are stored, if they can be had, and how they are still to be turned.
+
+    OpenCV turns TIFF by itself, whatever it is told, and fails at some of it.
+    """
+    way = cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION
+    if image.format != "TIFF":
+        return cv2.imread(str(path), way), None
+    content, orientation = tiff_as_stored(path)
+    return cv2.imdecode(np.frombuffer(content, np.uint8), way), _TRANSPOSED.get(orientation)
 
 
 def _deep_in_srgb(pixels: npt.NDArray[np.uint16], profile: bytes | None) -> npt.NDArray[np.uint16]:

@@ -22,7 +22,8 @@ def remapped(
         opens: whether there is black beyond its edges; else they go on.
         cubic: whether it stays as sharp as can be, which takes longer.
     """
-    made, work = np.empty_like(codes), RowWork()
+    # Rows one after another, whatever way the other's lie: of footage that is stored turned, in columns.
+    made, work = np.empty(codes.shape, codes.dtype), RowWork()
     way = cv2.INTER_CUBIC if cubic else cv2.INTER_LINEAR
     border = cv2.BORDER_CONSTANT if opens else cv2.BORDER_REPLICATE
 
