@@ -24,7 +24,8 @@ from chronoxis.core.errors import FootageError, PlanError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import as_chosen, count, footage_of, meet, open_source
 from chronoxis.core.footage.photos.capture_times import capture_times
-from chronoxis.core.footage.photos.folders import photos_at, photos_of, runs_in
+from chronoxis.core.footage.photos.facts import PhotoRunFacts
+from chronoxis.core.footage.photos.folders import photos_at, photos_of, run_around, runs_in
 from chronoxis.core.footage.photos.kind import PhotoSource, with_choices
 from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
 from chronoxis.core.footage.photos.photo_pixels import read_pixels
@@ -470,3 +471,60 @@ def test_chosen_photos_make_a_run_for_each_folder(tmp_path: Path) -> None:
     assert runs == {folder.name: tuple(sorted(p.name for p in folder.iterdir())) for folder in (one, two)}
     source = open_source(photos_of(chosen)[0])
     assert as_chosen(source, footage_of(source.facts)) is source
+
+
+def test_a_clock_that_was_set_back_on_the_way_is_one_disorder(tmp_path: Path) -> None:
+    folder = make_photos(tmp_path / "night", range(40))
+    for number in range(20, 40):
+        redate(folder / f"IMG_{number:04d}.png", number * 5 - 3600)
+    facts = open_source(folder).facts
+    assert isinstance(facts, PhotoRunFacts)
+    assert facts.times is not None
+    assert facts.times.interval == 5
+    assert [flaw.photo for flaw in facts.flaws] == [20]
+    assert facts.in_words(facts.flaws[0]) == "IMG_0020.png has a date out of order"
+    assert facts.times.seconds == tuple(Fraction(5 * number) for number in range(40))
+    redate(folder / "IMG_0030.png", -90_000)  # and one that is wrong by itself
+    facts = open_source(folder).facts
+    assert isinstance(facts, PhotoRunFacts)
+    assert [flaw.photo for flaw in facts.flaws] == [20, 30]
+
+
+def test_where_the_interval_changes_every_photo_is_shown_once(tmp_path: Path) -> None:
+    folder = make_photos(tmp_path / "city", range(100))
+    for number in range(30, 100):
+        redate(folder / f"IMG_{number:04d}.png", 60 + (number - 29) * 60)
+    for number in range(30):
+        redate(folder / f"IMG_{number:04d}.png", 2 * number)
+    source = open_source(folder)
+    project = arranging.begin_with(Project(), footage_of(source.facts))
+    plan = make_plan(project, {project.footage[0].key: source})
+    assert len(np.unique(plan.schedule.frames)) == len(plan.schedule) == 100
+
+
+def test_a_counter_that_rolled_over_follows_the_dates(tmp_path: Path) -> None:
+    folder = make_photos(tmp_path / "card", [*range(9990, 10_000), *range(1, 31)], stem="DSC")
+    for place, number in enumerate([*range(9990, 10_000), *range(1, 31)]):
+        redate(folder / f"DSC{number:04d}.png", 5 * place)
+    (folder / "DSC0007.png").unlink()
+    for origin in (photos_at(folder), run_around(folder / "DSC0003.png")):
+        assert origin.names[:11] == (*(f"DSC{n}.png" for n in range(9990, 10_000)), "DSC0001.png")
+    facts = open_source(folder).facts
+    assert isinstance(facts, PhotoRunFacts)
+    assert [(flaw.kind, flaw.photo, flaw.count) for flaw in facts.flaws] == [(FlawKind.MISSING, 15, 1)]
+    assert ("counter", "began anew after DSC9999.png; the dates tell the order") in facts.rows()
+    for place, number in enumerate([*range(1, 31), *range(9990, 10_000)]):
+        if number != 7:
+            redate(folder / f"DSC{number:04d}.png", 5 * place)
+    assert photos_at(folder).names[0] == "DSC0001.png"  # it did not: so the dates say
+
+
+def redate(photo: Path, seconds: int) -> None:
+    """Say that a photo was taken so many seconds after the first."""
+    with Image.open(photo) as image:
+        image.load()
+        exif = Image.Exif()
+        exif[0x0131] = "made up"
+        taken = START + timedelta(seconds=seconds)
+        exif.get_ifd(0x8769)[0x9003] = taken.strftime("%Y:%m:%d %H:%M:%S")
+        image.save(photo, exif=exif)

@@ -6,26 +6,35 @@ from contextlib import contextmanager
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from typing import cast
 
+import av
 import numpy as np
 import numpy.typing as npt
 import pytest
+from av.container import InputContainer
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from chronoxis.core.errors import PlanError
+from chronoxis.core.errors import ExportError, PlanError
+from chronoxis.core.footage.kinds import footage_of, open_source
+from chronoxis.core.footage.recording.containers import open_container
 from chronoxis.core.model import arranging, pacing, sounding
 from chronoxis.core.model.music import Music, MusicPiece
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.recording import Recording
 from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix
+from chronoxis.core.render.export import export
+from chronoxis.core.render.planning import make_plan
 from chronoxis.core.sound.covered_sound import SoundBetween
+from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.sound.loudness import LoudnessMeter
 from chronoxis.core.sound.mixing import ducking, loudness_gain, mixed
 from chronoxis.core.sound.samples import RATE, Samples
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.ramps import RampShape
+from tests.footage_makers import make_recording
 
 SECONDS = 40
 Sound = npt.NDArray[np.float32]
@@ -340,3 +349,44 @@ def test_sounds_out_of_range_are_refused() -> None:
     ):
         with pytest.raises(PlanError):
             wrong()
+
+
+class Unseekable:
+    """A file without an index of its sound: the media library answers -1 when it is to be sought in."""
+
+    def __init__(self, container: InputContainer) -> None:
+        self._container = container
+
+    def __getattr__(self, name: str) -> object:
+        return getattr(self._container, name)
+
+    def seek(self, *_: object, **__: object) -> None:
+        raise av.error.PermissionError(1, "Operation not permitted")
+
+
+def test_sound_that_cannot_be_sought_in_is_read_from_the_beginning(tmp_path: Path) -> None:
+    take = make_recording(tmp_path / "take.mp4", frames=200, sound=True)
+    heard = []
+    for is_sought in (True, False):
+        with open_container(take) as opened:
+            container = opened if is_sought else cast("InputContainer", Unseekable(opened))
+            blocks = excerpt(container, take, Fraction(5), Fraction(6), RATE, "stereo")
+            heard.append(np.concatenate(list(blocks), axis=1))
+    assert heard[0].shape == (2, RATE)
+    assert np.abs(heard[0] - heard[1])[:, 2000:].max() < 1e-3  # the decoder warms up differently
+
+
+def test_what_the_media_library_says_is_not_taken_for_the_disk(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    take = make_recording(tmp_path / "take.mkv", frames=20)
+    source = open_source(take)
+    project = arranging.begin_with(Project(), footage_of(source.facts))
+    plan = make_plan(project, {project.footage[0].key: source})
+
+    def gives_up(*_: object, **__: object) -> None:
+        raise av.error.PermissionError(1, "Operation not permitted")
+
+    monkeypatch.setattr("chronoxis.core.render.export.open_writer", gives_up)
+    with pytest.raises(ExportError, match=r"the media library gave up \(Operation not permitted\)"):
+        export(plan, tmp_path / "out.mp4")

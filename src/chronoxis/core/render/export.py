@@ -1,5 +1,6 @@
 """An export from plan to finished, checked file."""
 
+import errno
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, closing
@@ -97,6 +98,9 @@ def held_places(plan: Plan, held: Mapping[int, set[int]]) -> tuple[str, ...]:
     return tuple(f"{label} {format_time(seconds, 2)}" for label, seconds in sorted(places))
 
 
+_OF_THE_DISK = frozenset((errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EROFS, errno.EIO))
+
+
 def held_remark(places: Sequence[str]) -> str:
     """What to say of recorded frames that could not be decoded, or nothing."""
     if not places:
@@ -153,7 +157,9 @@ def export(
     with temporary_beside(place.path, folder=place.is_folder) as temporary:
         try:
             held, silenced = _written_within(plan, temporary, place, progress, check)
-        except (av.FFmpegError, OSError) as error:
+        except av.FFmpegError as error:
+            raise ExportError(_why_given_up(place.path, error)) from error
+        except OSError as error:
             raise ExportError(why_not_written(place.path, error)) from error
         compare_with_plan(plan, temporary, place.path.name)
         size = bytes_of(temporary)
@@ -162,6 +168,14 @@ def export(
         write_whole(credits_, credits_text(plan.project).encode())
     wish = plan.schedule
     return Finished(place.path, len(wish), wish.rate, wish.length, size, held, silenced, credits_)
+
+
+def _why_given_up(path: Path, error: av.FFmpegError) -> str:
+    """Of the media library's errors, those of the disk are told apart from its own, with borrowed numbers."""
+    if error.errno in _OF_THE_DISK:
+        return why_not_written(path, error)
+    said = (error.strerror or str(error)).rstrip(".")
+    return f"{path.name} was not written: the media library gave up ({said}); try another format or size."
 
 
 def _written_within(

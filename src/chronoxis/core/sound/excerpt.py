@@ -1,6 +1,7 @@
 """Recorded sound of a stretch, without gaps and cut to the sample."""
 
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from fractions import Fraction
 from pathlib import Path
 
@@ -77,7 +78,9 @@ def _placed(
     """Blocks, each with the number of its first sample, counted from ``begin``."""
     stream = container.streams.audio[0]
     if stream.time_base:
-        container.seek(int(max(begin - 1, Fraction(0)) / stream.time_base), stream=stream, backward=True)
+        # Without an index of its sound a file cannot be sought in: it is read from the beginning then.
+        with suppress(av.FFmpegError, OSError):
+            container.seek(int(max(begin - 1, Fraction(0)) / stream.time_base), stream=stream, backward=True)
     run: _Run | None = None
     try:
         for decoded in _decoded(container, stream, broken):

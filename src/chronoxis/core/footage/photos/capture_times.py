@@ -3,7 +3,7 @@
 from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from fractions import Fraction
 from itertools import pairwise
 from statistics import linear_regression, median
@@ -13,6 +13,7 @@ from chronoxis.core.footage.photos.photo_header import PhotoHeader, universal
 _WHOLE_SECOND, _FINE = Fraction(1), Fraction(1, 20)
 _MOST_ASTRAY = 5  # one photo in so many may have a date that does not fit
 _DENOMINATORS = (1, 2, 4, 10, 100, 1000)
+_STAYS_BEHIND = 8  # photos by which a clock that was set back is told from one wrong date
 _MOST_GAP = 1_000_000
 
 
@@ -40,6 +41,13 @@ class CaptureTimes:
     first: datetime
     last: datetime
 
+    @property
+    def hurries(self) -> bool:
+        """Whether photos follow one another at times in less than half of the usual interval."""
+        steps = [after - before for before, after in pairwise(self.seconds)]
+        quick = [step for number, step in enumerate(steps, 1) if number not in self.doubled]
+        return not self.steady and sum(0 < step < self.interval / 2 for step in quick) > len(steps) / 50
+
 
 def capture_times(photos: Sequence[PhotoHeader], missing: Mapping[int, int]) -> CaptureTimes | None:
     """Make sense of the dates of a run.
@@ -52,7 +60,8 @@ def capture_times(photos: Sequence[PhotoHeader], missing: Mapping[int, int]) -> 
         The dates, or None if photos have none, or ones that contradict their order.
     """
     dates = _dates(photos)
-    known = {number: date for number, date in enumerate(dates) if date is not None}
+    as_told = {number: date for number, date in enumerate(dates) if date is not None}
+    known, set_back = _clock_set_right(as_told)
     fitting = _longest_rising(list(known.items()))
     if len(fitting) < 2 or (len(photos) - len(fitting)) * _MOST_ASTRAY > len(photos):
         return None
@@ -77,7 +86,7 @@ def capture_times(photos: Sequence[PhotoHeader], missing: Mapping[int, int]) -> 
         seconds=tuple(place * exact for place in grid) if exact else _spread(len(photos), at, interval),
         gaps=gaps,
         doubled=doubled,
-        disordered=frozenset(known) - frozenset(fitting),
+        disordered=frozenset(known) - frozenset(fitting) | set_back,
         first=photos[fitting[0]].taken or start,
         last=photos[fitting[-1]].taken or known[fitting[-1]],
     )
@@ -89,6 +98,29 @@ def _dates(photos: Sequence[PhotoHeader]) -> list[datetime | None]:
     if all(photo.offset is not None for photo in dated):
         return [universal(photo) for photo in photos]
     return [photo.taken for photo in photos]
+
+
+def _clock_set_right(dates: Mapping[int, datetime]) -> tuple[dict[int, datetime], frozenset[int]]:
+    """Dates as if the clock had never been set back, and the numbers of the photos before which it was.
+
+    It was where the date falls and stays behind: not for one photo, whose date is wrong by itself.
+    """
+    numbers = list(dates)
+    steps = [dates[after] - dates[before] for before, after in pairwise(numbers)]
+    rising = [step for step in steps if step > timedelta(0)]
+    usual = sorted(rising)[len(rising) // 2] if rising else timedelta(0)
+    shift, known, set_back = timedelta(0), dict[int, datetime](), set[int]()
+    for place, number in enumerate(numbers):
+        if place and steps[place - 1] < timedelta(0):
+            before = dates[numbers[place - 1]]
+            following = [dates[later] for later in numbers[place : place + _STAYS_BEHIND]]
+            preceding = [dates[earlier] for earlier in numbers[max(0, place - _STAYS_BEHIND) : place]]
+            stays = len(following) > 1 and max(following) < before
+            if stays and min(preceding) >= dates[number] and preceding == sorted(preceding):
+                shift += before + usual - dates[number]
+                set_back.add(number)
+        known[number] = dates[number] + shift
+    return known, frozenset(set_back)
 
 
 def _longest_rising(dated: list[tuple[int, datetime]]) -> list[int]:

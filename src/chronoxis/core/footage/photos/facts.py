@@ -12,7 +12,7 @@ from typing import Any
 from chronoxis.core.footage.photos.capture_times import CaptureTimes, capture_times
 from chronoxis.core.footage.photos.course import Course, PhotoFlaw, course_of, flaws_of
 from chronoxis.core.footage.photos.photo_header import PhotoHeader
-from chronoxis.core.footage.photos.run_names import numbered
+from chronoxis.core.footage.photos.run_names import NumberedRun, natural_key, numbered, rolled_over
 from chronoxis.core.footage.source import SoundFacts
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.photo_run import (
@@ -74,7 +74,15 @@ class PhotoRunFacts:
     def missing(self) -> Mapping[int, int]:
         """After how many photos numbers are missing, and how many."""
         run = numbered(self.origin.names)
-        return run.missing if run.names == self.origin.names else {}
+        if run.names == self.origin.names:
+            return run.missing
+        return self._rolled.missing if self._rolled is not None else {}
+
+    @cached_property
+    def _rolled(self) -> NumberedRun | None:
+        """The run in its order, if its counter began anew on the way."""
+        rolled = rolled_over(numbered(self.origin.names))
+        return rolled if rolled is not None and rolled.names == self.origin.names else None
 
     @cached_property
     def times(self) -> CaptureTimes | None:
@@ -95,7 +103,9 @@ class PhotoRunFacts:
         )
         if not self.is_read:
             return run
-        dated = self.times is not None and self.times.interval <= _LONGEST_INTERVAL
+        # Where photos follow one another much faster at times, one a result frame would leave some out.
+        times = self.times
+        dated = times is not None and times.interval <= _LONGEST_INTERVAL and not times.hurries
         return self.measured(replace(run, time=DATES) if dated else run)
 
     def measured(self, run: PhotoRun) -> PhotoRun:
@@ -194,6 +204,9 @@ class PhotoRunFacts:
             ]
         elif self.is_read:
             rows.append(("dates", "none that make sense"))
+        if self._rolled is not None:
+            last = max(self.origin.names, key=natural_key)
+            rows.append(("counter", f"began anew after {last}; the dates tell the order"))
         if self.is_read:
             rows[2] = ("size", f"{rows[2][1]}, {sum(photo.bytes for photo in self.photos) / 1e6:.1f} MB")
             rows.append(("wrong", self._wrong or "nothing"))

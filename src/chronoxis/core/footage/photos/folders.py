@@ -5,7 +5,8 @@ from pathlib import Path
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.photos.photo_file import ENDINGS
-from chronoxis.core.footage.photos.run_names import NumberedRun, numbered, runs_among
+from chronoxis.core.footage.photos.photo_header import read_header
+from chronoxis.core.footage.photos.run_names import NumberedRun, numbered, rolled_over, runs_among
 from chronoxis.core.model.photo_run import PhotoFiles
 
 _MOST_LISTED = 4
@@ -34,10 +35,8 @@ def run_around(photo: Path) -> PhotoFiles:
 def photos_of(paths: Sequence[Path]) -> list[PhotoFiles]:
     """Chosen photos, sorted into a run for each folder."""
     folders = dict.fromkeys(path.parent for path in paths)
-    return [
-        PhotoFiles(folder, numbered(path.name for path in paths if path.parent == folder).names)
-        for folder in folders
-    ]
+    chosen = {folder: numbered(path.name for path in paths if path.parent == folder) for folder in folders}
+    return [PhotoFiles(folder, as_taken(folder, run).names) for folder, run in chosen.items()]
 
 
 def photos_at(place: Path) -> PhotoFiles:
@@ -69,4 +68,13 @@ def _runs_in(folder: Path) -> list[NumberedRun]:
         raise FootageError(f"{folder} may not be looked into; change its permissions.") from None
     except OSError as error:
         raise FootageError(f"{folder} cannot be looked into: {error.strerror}.") from None
-    return runs_among(name for name in names if not name.startswith("."))
+    return [as_taken(folder, run) for run in runs_among(name for name in names if not name.startswith("."))]
+
+
+def as_taken(folder: Path, run: NumberedRun) -> NumberedRun:
+    """A run whose counter began anew on the way, in the order of its dates; any other as it is."""
+    rolled = rolled_over(run)
+    if rolled is None:
+        return run
+    last, first = (read_header(folder / run.names[place]).taken for place in (-1, 0))
+    return rolled if last is not None and first is not None and last <= first else run

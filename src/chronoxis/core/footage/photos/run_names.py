@@ -54,19 +54,48 @@ def numbered(names: Iterable[str]) -> NumberedRun:
     return NumberedRun(ordered, _missing(ordered))
 
 
+def rolled_over(run: NumberedRun) -> NumberedRun | None:
+    """The run as it was taken, if its counter may have begun anew on the way: 9998, 9999, 0001; else None.
+
+    It may where the highest number that the digits hold is there and the lowest, and more numbers are missing
+    between them than there are photos. Whether it did, dates must tell.
+    """
+    counts = _counts(run.names)
+    if counts is None or len({len(count) for count in counts}) > 1:
+        return None
+    numbers, most = [int(count) for count in counts], 10 ** len(counts[0]) - 1
+    gaps = [after - before for before, after in pairwise(numbers)]
+    if numbers[0] > 1 or numbers[-1] != most or max(gaps) <= len(numbers):
+        return None
+    turn = gaps.index(max(gaps)) + 1
+    ordered = run.names[turn:] + run.names[:turn]
+    further = most + 1 - numbers[0]  # cameras begin at 0000 or at 0001
+    return NumberedRun(ordered, _lacking(numbers[turn:] + [number + further for number in numbers[:turn]]))
+
+
 def _missing(names: tuple[str, ...]) -> dict[int, int]:
     """Where numbers are missing; nowhere, if names do not count with one number alone."""
+    counts = _counts(names)
+    return {} if counts is None else _lacking([int(count) for count in counts])
+
+
+def _counts(names: tuple[str, ...]) -> list[str] | None:
+    """What each name counts with; None if they do not count with one number alone."""
     columns = [_DIGITS.findall(Path(name).stem) for name in names]
     if len(names) < 3 or len({len(column) for column in columns}) > 1:
-        return {}
+        return None
     shapes = {_DIGITS.sub("#", Path(name).stem.casefold()) for name in names}
     changing = [place for place, texts in enumerate(zip(*columns, strict=True)) if len(set(texts)) > 1]
     if len(changing) != 1 or len(shapes) > 1 or any(len(c[changing[0]]) > _LONGEST_NUMBER for c in columns):
-        return {}
-    numbers = [int(column[changing[0]]) for column in columns]
+        return None
+    return [column[changing[0]] for column in columns]
+
+
+def _lacking(numbers: list[int]) -> dict[int, int]:
+    """After how many of some numbers others are missing, and how many."""
     steps = [after - before for before, after in pairwise(numbers)]
     step = Counter(steps).most_common(1)[0][0]
-    most = max(_MOST_MISSING, len(names) // 10)
+    most = max(_MOST_MISSING, len(numbers) // 10)
     if step <= 0:
         return {}
     return {
