@@ -8,6 +8,7 @@ taken on reading if the clips are still those that it makes.
 """
 
 import json
+import re
 from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
@@ -25,15 +26,21 @@ from chronoxis.core.files.imported import Imported
 from chronoxis.core.files.project_file import as_json, from_json
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.photo_run import PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.recording import Recording
-from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
+from chronoxis.core.timing.timecode import format_time
 
 _OURS = "chronoxis"
 _STEP_RATIO = 1.12  # by which the speeds of a ramp's neighbouring clips differ at most
 _FINEST = 10**6
 _USUAL_RATE = Fraction(25)
+_COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
+_TICKS = 1000  # times counted as finely per second are a clock's (milliseconds, samples), not frames
+_SAME_RATE = Fraction(1, 500)  # frames per second by which rates are rounded
+_MOST_PHOTOS = 1_000_000
+_STILLS = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".dng"})
 _LONGEST = 10**9  # seconds; what is longer is not meant
 
 
@@ -115,7 +122,31 @@ def _reference(footage: Footage) -> Any:
     )
     if not footage.files:
         return otio.schema.MissingReference(name=footage.name, available_range=available)
+    if isinstance(footage, PhotoRun) and (sequence := _sequence(footage, available)) is not None:
+        return sequence
     return otio.schema.ExternalReference(target_url=footage.files[0].as_uri(), available_range=available)
+
+
+def _sequence(run: PhotoRun, available: Any) -> Any | None:
+    """Photos that count with one number, as a sequence; None if their names are others."""
+    parts = [_COUNTED.fullmatch(name) for name in run.photos.names]
+    if len(parts) < 2 or not all(parts):
+        return None
+    shapes = {(part[1], part[3]) for part in parts if part}
+    counts = [part[2] for part in parts if part]
+    if len(shapes) > 1 or [*map(int, counts)] != sorted(map(int, counts)):
+        return None
+    prefix, suffix = next(iter(shapes))
+    return otio.schema.ImageSequenceReference(
+        target_url_base=run.photos.folder.as_uri() + "/",
+        name_prefix=prefix,
+        name_suffix=suffix,
+        start_frame=int(counts[0]),
+        rate=float(run.stored_rate),
+        frame_zero_padding=min(map(len, counts)),
+        missing_frame_policy=otio.schema.ImageSequenceReference.MissingFramePolicy.hold,
+        available_range=available,
+    )
 
 
 def _bounds(shot: Shot) -> Any:
@@ -130,56 +161,243 @@ def _bounds(shot: Shot) -> Any:
 
 
 def _from_clips(timeline: Any, path: Path) -> Imported:
-    """Take over what another program wrote, clip by clip."""
-    notes: list[str] = []
-    project = Project()
+    """Take over what another program wrote, clip by clip; what has no counterpart here is named."""
     tracks = [track for track in timeline.tracks if track.kind == otio.schema.TrackKind.Video]
+    taken = _Taken(path, _rate_of_timeline(timeline))
     others = len(list(timeline.tracks)) - min(len(tracks), 1)
     if others:
-        notes.append(f"{others} further tracks were left out; the first picture track was taken.")
-    for item in tracks[0] if tracks else []:
-        if isinstance(item, otio.schema.Clip):
-            try:
-                project = _with_clip(project, item, path, notes)
-            except (otio.exceptions.OTIOError, ArithmeticError, ValueError):
-                notes.append(f"“{item.name}” was left out: its times make no sense.")
-        else:
-            notes.append(f"A {type(item).__name__.lower()} was left out; the result closes up.")
-    if not project.shots:
+        taken.notes.append(f"{others} further tracks were left out; the first picture track was taken.")
+    if tracks:
+        if tracks[0].source_range is not None:
+            taken.notes.append("The track's own range was left out: all of its clips were taken.")
+        for item in tracks[0]:
+            taken.take(item)
+        for owner in (timeline.tracks, tracks[0]):
+            for marker in owner.markers:
+                taken.mark(marker.name, _seconds(marker.marked_range.start_time))
+    if not taken.project.shots:
         raise ProjectFileError(f"{path.name} holds no clip of a recording that can be used.")
-    return Imported(project, notes)
+    return Imported(taken.finished(), taken.notes)
 
 
-def _with_clip(project: Project, clip: Any, path: Path, notes: list[str]) -> Project:
-    reference = clip.media_reference
-    if not isinstance(reference, otio.schema.ExternalReference):
-        notes.append(f"“{clip.name}” was left out: it names no file.")
-        return project
-    scalar = 1.0
-    for effect in clip.effects:
-        if isinstance(effect, otio.schema.LinearTimeWarp) and effect.time_scalar:
-            scalar *= effect.time_scalar
+def _rate_of_timeline(timeline: Any) -> Fraction | None:
+    """Frames per second that a timeline says it counts in, if it does."""
+    start = timeline.global_start_time
+    return _frame_rate(start) if start is not None else None
+
+
+class _Taken:
+    """What was taken over so far, and what could not be."""
+
+    def __init__(self, path: Path, rate: Fraction | None) -> None:
+        self.project = Project()
+        self.notes: list[str] = []
+        self._path, self._rate = path, rate
+        self._theirs = Fraction(0)  # result seconds in the timeline, up to which it was gone through
+        self._marks: list[tuple[Fraction, str]] = []
+        self._places: list[tuple[Fraction, Fraction, Fraction]] = []  # what lies where: theirs, here, length
+
+    def take(self, item: Any) -> None:
+        """Take over the next item of the track."""
+        here = self._theirs
+        if isinstance(item, otio.schema.Transition):
+            self._name(item, "was left out: shots follow one another with a cut", here)
+            return
+        try:
+            lasting = _lasting(item)
+            self._theirs += lasting or Fraction(0)
+            if not isinstance(item, otio.schema.Clip):
+                self._name(item, "was left out; the result closes up", here, lasting)
+            elif not getattr(item, "enabled", True):
+                self._name(item, "is disabled there, and was left out", here, lasting)
+            else:
+                self._take_clip(item, here, lasting)
+        except (otio.exceptions.OTIOError, ArithmeticError, ValueError):
+            self._name(item, "was left out: its times make no sense", here)
+
+    def mark(self, name: str, theirs: Fraction) -> None:
+        """Put a mark where it stood in the timeline."""
+        self._marks.append((theirs, name))
+
+    def finished(self) -> Project:
+        """The project with its marks; those in what was left out go with it."""
+        markers: dict[Fraction, Marker] = {}
+        for theirs, name in self._marks:
+            for begin, here, lasting in self._places:
+                if begin <= theirs < begin + lasting or theirs == begin + lasting == self._theirs:
+                    at = here + theirs - begin
+                    markers[at] = Marker(at, name)
+                    break
+            else:
+                self.notes.append(
+                    f"The mark “{name}” at {format_time(theirs, 2)} went with what was left out."
+                )
+        return replace(self.project, markers=tuple(markers[at] for at in sorted(markers)))
+
+    def _name(self, item: Any, what: str, at: Fraction, lasting: Fraction | None = None) -> None:
+        kind = type(item).__name__
+        called = f"“{item.name}”" if item.name else f"A {kind.lower()}"
+        long = f", {format_time(lasting, 2)} long," if lasting else ""
+        self.notes.append(f"{called} at {format_time(at, 2)}{long} {what}.")
+
+    def _take_clip(self, clip: Any, at: Fraction, lasting: Fraction | None) -> None:
+        footage = self._footage_of(clip, at)
+        if footage is None:
+            return
+        scalar, freezes = self._speed_of(clip, at)
+        span = clip.trimmed_range() if lasting is not None else None
+        if not self.project.shots:
+            said = _frame_rate(span.duration) if span is not None else None
+            rate = said or self._rate or footage.stored_rate
+            self.project = replace(self.project, rate=rate)
+        if span is None or lasting is None:  # the file alone says how long it is; until then, a second
+            whole = replace(footage, stored_length=max(footage.stored_length, Fraction(1)))
+            shot = Shot(whole.key, Fraction(0), (Passage(whole.stored_length, Fraction(1)),))
+            self._add(whole, shot, at)
+            return
+        in_point = _seconds(span.start_time)
+        known = clip.media_reference.available_range
+        if known:
+            in_point -= _seconds(known.start_time)
+        speed = _had(scalar)
+        if isinstance(footage, PhotoRun):
+            in_point, speed = _in_photos(footage, in_point, lasting, speed)
+        if freezes:
+            speed = max(MIN_SPEED, min(1 / footage.stored_rate / lasting, Fraction(1)))
+        elif speed != Fraction(abs(scalar)).limit_denominator(_FINEST):
+            self._name(clip, f"runs at {format_speed(speed)}: its own speed cannot be had", at, lasting)
+        if lasting <= 0 or in_point < 0:
+            self._name(clip, "was left out: it has no length, or begins before its file", at, lasting)
+            return
+        passage = Passage(lasting * speed, speed)
+        used = in_point + passage.recorded_length
+        if known and used > _seconds(known.duration) + 1 / footage.stored_rate:
+            self._name(clip, "reaches beyond what its file is said to hold", at, lasting)
+        # A timeline says what is used of a file, not how long that is: longer, until its frames are counted.
+        longer = max(footage.stored_length, used + 1 / footage.stored_rate)
+        footage = replace(footage, stored_length=longer) if isinstance(footage, Recording) else footage
+        shot = Shot(footage.key, in_point, (passage,), backwards=scalar < 0)
+        for marker in clip.markers:
+            since = (_seconds(marker.marked_range.start_time) - _seconds(span.start_time)) / speed
+            self.mark(marker.name, at + (lasting - since if scalar < 0 else since))
+        self._add(footage, shot, at)
+
+    def _add(self, footage: Footage, shot: Shot, at: Fraction) -> None:
+        project = self.project
+        if any(other.key == footage.key for other in project.footage):
+            project = project.with_footage(footage)
         else:
-            notes.append(f"An effect on “{clip.name}” was left out: {effect.effect_name or effect.name}.")
-    span = clip.trimmed_range()
-    wished = Fraction(abs(scalar)).limit_denominator(_FINEST)
-    speed = min(max(wished, MIN_SPEED), MAX_SPEED)
-    if speed != wished:
-        notes.append(
-            f"“{clip.name}” runs at {format_speed(speed)}: other speeds than up to that cannot be had."
-        )
-    lasting = _seconds(span.duration)
-    in_point = _seconds(span.start_time)
-    if reference.available_range:
-        in_point -= _seconds(reference.available_range.start_time)
-    passage = Passage(lasting * speed, speed)
-    if lasting <= 0 or in_point < 0:
-        notes.append(f"“{clip.name}” was left out: it has no length, or begins before its file.")
-        return project
-    if not project.shots:
-        project = replace(project, rate=_frame_rate(span.duration))
-    project, key = _with_footage(project, reference, in_point + passage.recorded_length, path)
-    return _appended(project, Shot(key, in_point, (passage,), backwards=scalar < 0))
+            project = replace(project, footage=(*project.footage, footage))
+        here = project.result_length if project.shots else Fraction(0)
+        self.project = _appended(project, shot)
+        self._places.append((at, here, self.project.result_length - here))
+
+    def _speed_of(self, clip: Any, at: Fraction) -> tuple[float, bool]:
+        """Recorded seconds per result second, below zero backwards; and whether one frame stands."""
+        scalar, freezes = 1.0, False
+        for effect in clip.effects:
+            if isinstance(effect, otio.schema.FreezeFrame):
+                freezes = True
+            elif isinstance(effect, otio.schema.LinearTimeWarp):
+                freezes |= not effect.time_scalar
+                scalar *= effect.time_scalar or 1.0
+            else:
+                name = effect.effect_name or effect.name or type(effect).__name__
+                self._name(clip, f"lost an effect that has no counterpart here: {name}", at)
+        return scalar, freezes
+
+    def _footage_of(self, clip: Any, at: Fraction) -> Footage | None:
+        """What a clip is an excerpt of, as the project has it already or new."""
+        reference = clip.media_reference
+        if isinstance(reference, otio.schema.ImageSequenceReference):
+            return self._known(_photo_run(reference, self._path))
+        if not isinstance(reference, otio.schema.ExternalReference):
+            self._name(clip, "was left out: it names no file", at)
+            return None
+        file, is_here = _local(reference.target_url, self._path)
+        if not is_here:
+            self._name(clip, f"lies at {reference.target_url}, which is not here: say where it is", at)
+        if file.suffix.lower() in _STILLS:
+            return self._known(_still(file, _lasting(clip) or Fraction(5)))
+        known = reference.available_range
+        rate = (_frame_rate(known.duration) if known else None) or self._rate or _USUAL_RATE
+        length = _seconds(known.duration) if known else Fraction(0)
+        return self._known(Recording(key=file.stem, path=file, stored_rate=rate, stored_length=length))
+
+    def _known(self, footage: Footage) -> Footage:
+        """The same footage where the project has it; else with a key of its own."""
+        for other in self.project.footage:
+            if other.origin == footage.origin:
+                return other
+        taken = {other.key for other in self.project.footage}
+        if footage.key in taken:
+            return replace(footage, key=str(footage.files[0]))
+        return footage
+
+
+def _lasting(item: Any) -> Fraction | None:
+    """Result seconds of an item; None if it names no range and its file is to say how long it is."""
+    if isinstance(item, otio.schema.Clip) and item.source_range is None:
+        reference = item.media_reference
+        if reference is None or reference.available_range is None:
+            return None
+    return _seconds(item.trimmed_range().duration)
+
+
+def _in_photos(
+    run: PhotoRun, in_point: Fraction, lasting: Fraction, speed: Fraction
+) -> tuple[Fraction, Fraction]:
+    """Where a clip begins in photos, and at which speed it has as many as it can."""
+    if in_point >= run.stored_length:  # it counts from the number of the first photo
+        in_point = Fraction(0)
+    if len(run.photos.names) == 1:
+        return Fraction(0), _had(float(run.stored_length / lasting))
+    return in_point, min(speed, (run.stored_length - in_point) / lasting)
+
+
+def _had(scalar: float) -> Fraction:
+    return min(max(Fraction(abs(scalar)).limit_denominator(_FINEST), MIN_SPEED), MAX_SPEED)
+
+
+def _local(url: str, timeline: Path) -> tuple[Path, bool]:
+    """The file that a reference names, and whether it can be on this machine; else beside the timeline."""
+    parsed = urlparse(url)
+    elsewhere = parsed.scheme not in ("", "file") or parsed.netloc not in ("", "localhost")
+    if elsewhere or "\\" in url:
+        name = unquote(url).replace("\\", "/").rstrip("/").rsplit("/", 1)[-1]
+        return (timeline.parent / (name or "media")).absolute(), False
+    file = Path(unquote(parsed.path if parsed.scheme else url))
+    return (file if file.is_absolute() else (timeline.parent / file).absolute()), True
+
+
+def _photo_run(reference: Any, timeline: Path) -> PhotoRun:
+    """The photos of a sequence, so many a second."""
+    folder, _ = _local(reference.target_url_base.rstrip("/") + "/x", timeline)
+    numbers = range(reference.start_frame, reference.end_frame() + 1, reference.frame_step or 1)
+    padded = (str(number).zfill(reference.frame_zero_padding) for number in numbers[:_MOST_PHOTOS])
+    named = tuple(f"{reference.name_prefix}{number}{reference.name_suffix}" for number in padded)
+    names = tuple(name for name in named if (folder.parent / name).exists()) or named
+    rate = Fraction(reference.rate).limit_denominator(1001)
+    return PhotoRun(
+        key=folder.parent.name or "photos",
+        photos=PhotoFiles(folder.parent, names),
+        stored_rate=rate,
+        stored_length=len(names) / rate,
+        time=PhotoTime.at_rate(rate),
+        counted=True,
+    )
+
+
+def _still(file: Path, lasting: Fraction) -> PhotoRun:
+    """One photo that stands."""
+    return PhotoRun(
+        key=file.stem,
+        photos=PhotoFiles(file.parent, (file.name,)),
+        stored_rate=1 / lasting,
+        stored_length=lasting,
+        time=PhotoTime.at_rate(1 / lasting),
+        counted=True,
+    )
 
 
 def _appended(project: Project, shot: Shot) -> Project:
@@ -194,22 +412,6 @@ def _appended(project: Project, shot: Shot) -> Project:
                 joined = replace(last, in_point=in_point, passages=(*last.passages, *shot.passages))
                 return project.with_shot(len(project.shots) - 1, joined)
     return replace(project, shots=(*project.shots, shot))
-
-
-def _with_footage(project: Project, reference: Any, used: Fraction, path: Path) -> tuple[Project, str]:
-    url = urlparse(reference.target_url)
-    file = Path(unquote(url.path if url.scheme in ("", "file") else reference.target_url))
-    file = file if file.is_absolute() else (path.parent / file).absolute()
-    known = reference.available_range
-    length = _seconds(known.duration) if known else used
-    rate = _frame_rate(known.duration) if known else _USUAL_RATE
-    for footage in project.footage:
-        if footage.files == (file,):
-            longer = replace(footage, stored_length=max(footage.stored_length, used))
-            return project.with_footage(longer), footage.key
-    key = file.stem if all(f.key != file.stem for f in project.footage) else str(file)
-    footage = Recording(key=key, path=file, stored_rate=rate, stored_length=max(length, used))
-    return replace(project, footage=(*project.footage, footage)), key
 
 
 def _same_clips(one: Any, other: Any) -> bool:
@@ -256,7 +458,10 @@ def _seconds(time: Any) -> Fraction:
     return seconds
 
 
-def _frame_rate(time: Any) -> Fraction:
-    """The rate that a time is counted in, unless that is finer than frames are."""
+def _frame_rate(time: Any) -> Fraction | None:
+    """The rate that a time is counted in; None if that is finer than frames are."""
     rate = Fraction(time.rate).limit_denominator(1001)
-    return rate if rate <= MAX_RATE else _USUAL_RATE
+    ntsc = Fraction(round(rate * Fraction(1001, 1000)) * 1000, 1001)  # written as 23.976, 29.97, 59.94
+    if not 0 < rate < _TICKS:
+        return None
+    return ntsc if abs(rate - ntsc) < _SAME_RATE else rate

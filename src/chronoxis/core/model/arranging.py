@@ -102,7 +102,8 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
         in_point = min(shot.in_point, out_point - min(1 / new.rate, out_point))
         return trimmed(shot, in_point, out_point)
 
-    follows = project.rate == old.result_rate and len(project.footage) == 1
+    is_begun = any((s.in_point, s.out_point) == (Fraction(0), old.length) for s in project.shots)
+    follows = project.rate == old.result_rate and len(project.footage) == 1 and is_begun
     measured = replace(
         project.with_footage(new),
         shots=tuple(map(reaching, project.shots)),
