@@ -737,3 +737,45 @@ def opened_but_missing(imported: Imported, there: Path) -> Project:
         if footage.files == (there,):
             project = settled(project, footage, open_source(there))
     return project
+
+
+NONSENSE = st.sampled_from([0.0, -1.0, 1e-300, 1e9, 1e300, float("inf"), float("nan"), 24.0, "", "/", "a/b"])
+
+
+@given(st.lists(st.tuples(st.integers(0, 200), NONSENSE), min_size=1, max_size=3))
+def test_what_is_taken_of_any_timeline_can_be_saved_and_read(
+    tmp_path_factory: pytest.TempPathFactory, changes: list[tuple[int, float | str]]
+) -> None:
+    folder = tmp_path_factory.mktemp("any")
+    sequence = otio.schema.ImageSequenceReference(
+        target_url_base="file:///footage/", name_prefix="a", name_suffix=".png", start_frame=1, rate=12,
+        frame_zero_padding=4, available_range=range_of(1, 24, 12.0),
+    )  # fmt: skip
+    path = written_elsewhere(
+        folder / "cut.otio",
+        clip_of(folder / "x.mov", 0, 24, effects=[otio.schema.LinearTimeWarp(time_scalar=2.0)]),
+        clip_of("", 7, 6, rate=12.0, reference=sequence),
+        clip_of(folder / "still.png", 0, 24, markers=[otio.schema.Marker(marked_range=range_of(3, 0))]),
+        markers=[otio.schema.Marker(name="mark", marked_range=range_of(3, 0))],
+    )
+    timeline = json.loads(path.read_text())
+    places = list(values_of(timeline))
+    for number, nonsense in changes:
+        of_its_kind = [place for place in places if isinstance(nonsense, type(place[0][place[1]]))]
+        within, key = of_its_kind[number % len(of_its_kind)]
+        within[key] = nonsense
+    path.write_text(json.dumps(timeline))
+    try:
+        project = import_timeline(path).project
+    except ProjectFileError:
+        return
+    assert from_json(json.loads(json.dumps(as_json(project, folder))), path) == project
+
+
+def values_of(node: Any) -> Iterator[tuple[Any, Any]]:
+    """Where numbers and texts lie, but for those that say what kind of thing something is."""
+    for key, value in list(node.items()) if isinstance(node, dict) else list(enumerate(node)):
+        if isinstance(value, dict | list):
+            yield from values_of(value)
+        elif isinstance(value, float) or (isinstance(value, str) and key not in ("OTIO_SCHEMA", "kind")):
+            yield node, key

@@ -9,6 +9,7 @@ taken on reading if the clips are still those that it makes.
 
 import json
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
@@ -20,7 +21,7 @@ from urllib.parse import unquote, urlparse
 import numpy as np
 import opentimelineio as otio
 
-from chronoxis.core.errors import ProjectFileError
+from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.imported import Imported
 from chronoxis.core.files.project_file import as_json, from_json
@@ -40,6 +41,7 @@ _COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
 _TICKS = 1000  # times counted as finely per second are a clock's (milliseconds, samples), not frames
 _SAME_RATE = Fraction(1, 500)  # frames per second by which rates are rounded
 _MOST_PHOTOS = 1_000_000
+_MOST_DIGITS = 20
 _STILLS = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".dng"})
 _LONGEST = 10**9  # seconds; what is longer is not meant
 
@@ -64,7 +66,7 @@ def import_timeline(path: Path) -> Imported:
         raise ProjectFileError(f"{path.name} cannot be opened: {error.strerror}.") from error
     except (otio.exceptions.OTIOError, ValueError, LookupError, TypeError) as error:
         raise ProjectFileError(f"{path.name} is not an OpenTimelineIO timeline, or is damaged.") from error
-    if not isinstance(timeline, otio.schema.Timeline):
+    if not isinstance(timeline, otio.schema.Timeline) or timeline.tracks is None:
         raise ProjectFileError(f"{path.name} holds no timeline.")
     ours = timeline.metadata.get(_OURS)
     if not isinstance(ours, str):
@@ -174,7 +176,7 @@ def _from_clips(timeline: Any, path: Path) -> Imported:
             taken.take(item)
         for owner in (timeline.tracks, tracks[0]):
             for marker in owner.markers:
-                taken.mark(marker.name, _seconds(marker.marked_range.start_time))
+                taken.mark(marker, lambda moment: moment)
     if not taken.project.shots:
         raise ProjectFileError(f"{path.name} holds no clip of a recording that can be used.")
     return Imported(taken.finished(), taken.notes)
@@ -212,12 +214,17 @@ class _Taken:
                 self._name(item, "is disabled there, and was left out", here, lasting)
             else:
                 self._take_clip(item, here, lasting)
-        except (otio.exceptions.OTIOError, ArithmeticError, ValueError):
+        except (otio.exceptions.OTIOError, NotImplementedError, PlanError, ArithmeticError, ValueError):
             self._name(item, "was left out: its times make no sense", here)
+        except OSError as error:
+            self._name(item, f"was left out: its file cannot be looked for ({error.strerror})", here)
 
-    def mark(self, name: str, theirs: Fraction) -> None:
-        """Put a mark where it stood in the timeline."""
-        self._marks.append((theirs, name))
+    def mark(self, marker: Any, theirs: Callable[[Fraction], Fraction]) -> None:
+        """Put a mark where its time stands in the timeline."""
+        try:
+            self._marks.append((theirs(_seconds(marker.marked_range.start_time)), marker.name))
+        except (ArithmeticError, ValueError):
+            self.notes.append(f"The mark “{marker.name}” was left out: its time makes no sense.")
 
     def finished(self) -> Project:
         """The project with its marks; those in what was left out go with it."""
@@ -277,9 +284,12 @@ class _Taken:
         longer = max(footage.stored_length, used + 1 / footage.stored_rate)
         footage = replace(footage, stored_length=longer) if isinstance(footage, Recording) else footage
         shot = Shot(footage.key, in_point, (passage,), backwards=scalar < 0)
+        begin, end = _seconds(span.start_time), _seconds(span.start_time) + passage.recorded_length
         for marker in clip.markers:
-            since = (_seconds(marker.marked_range.start_time) - _seconds(span.start_time)) / speed
-            self.mark(marker.name, at + (lasting - since if scalar < 0 else since))
+            self.mark(
+                marker,
+                lambda moment: at + (end - moment if shot.backwards else moment - begin) / speed,
+            )
         self._add(footage, shot, at)
 
     def _add(self, footage: Footage, shot: Shot, at: Fraction) -> None:
@@ -315,6 +325,9 @@ class _Taken:
             self._name(clip, "was left out: it names no file", at)
             return None
         file, is_here = _local(reference.target_url, self._path)
+        if not file.name or file == self._path.parent.absolute():
+            self._name(clip, "was left out: it names no file", at)
+            return None
         if not is_here:
             self._name(clip, f"lies at {reference.target_url}, which is not here: say where it is", at)
         if file.suffix.lower() in _STILLS:
@@ -347,12 +360,15 @@ def _lasting(item: Any) -> Fraction | None:
 def _in_photos(
     run: PhotoRun, in_point: Fraction, lasting: Fraction, speed: Fraction
 ) -> tuple[Fraction, Fraction]:
-    """Where a clip begins in photos, and at which speed it has as many as it can."""
+    """Where a clip begins in photos, and at which speed it has as many as it can. Raises ValueError."""
     if in_point >= run.stored_length:  # it counts from the number of the first photo
         in_point = Fraction(0)
     if len(run.photos.names) == 1:
-        return Fraction(0), _had(float(run.stored_length / lasting))
-    return in_point, min(speed, (run.stored_length - in_point) / lasting)
+        in_point, speed = Fraction(0), MAX_SPEED
+    fastest = (run.stored_length - in_point) / lasting
+    if fastest < MIN_SPEED:
+        raise ValueError(f"{lasting} s of {run.stored_length} s")
+    return in_point, min(speed, fastest)
 
 
 def _had(scalar: float) -> Fraction:
@@ -371,10 +387,16 @@ def _local(url: str, timeline: Path) -> tuple[Path, bool]:
 
 
 def _photo_run(reference: Any, timeline: Path) -> PhotoRun:
-    """The photos of a sequence, so many a second."""
+    """The photos of a sequence, so many a second. Raises ValueError or PlanError if it has none."""
     folder, _ = _local(reference.target_url_base.rstrip("/") + "/x", timeline)
     numbers = range(reference.start_frame, reference.end_frame() + 1, reference.frame_step or 1)
-    padded = (str(number).zfill(reference.frame_zero_padding) for number in numbers[:_MOST_PHOTOS])
+    if (
+        not 0 < len(numbers) <= _MOST_PHOTOS
+        or reference.frame_zero_padding > _MOST_DIGITS
+        or "/" in reference.name_prefix + reference.name_suffix
+    ):
+        raise ValueError(f"frames {reference.start_frame} to {reference.end_frame()}")
+    padded = (str(number).zfill(reference.frame_zero_padding) for number in numbers)
     named = tuple(f"{reference.name_prefix}{number}{reference.name_suffix}" for number in padded)
     names = tuple(name for name in named if (folder.parent / name).exists()) or named
     rate = Fraction(reference.rate).limit_denominator(1001)
@@ -459,9 +481,9 @@ def _seconds(time: Any) -> Fraction:
 
 
 def _frame_rate(time: Any) -> Fraction | None:
-    """The rate that a time is counted in; None if that is finer than frames are."""
+    """The rate that a time is counted in; None if that is none, or finer than frames are."""
+    if not 0 < time.rate < _TICKS:
+        return None
     rate = Fraction(time.rate).limit_denominator(1001)
     ntsc = Fraction(round(rate * Fraction(1001, 1000)) * 1000, 1001)  # written as 23.976, 29.97, 59.94
-    if not 0 < rate < _TICKS:
-        return None
-    return ntsc if abs(rate - ntsc) < _SAME_RATE else rate
+    return (ntsc if ntsc and abs(rate - ntsc) < _SAME_RATE else rate) or None
