@@ -26,9 +26,11 @@ from chronoxis.core.model.export_formats import (
     FORMATS,
     GIF,
     JPEG,
+    MKV,
     MP4,
     PNG,
     TIFF,
+    VP9,
     WEBP,
     format_named,
     format_of,
@@ -96,6 +98,37 @@ def read_loop(path: Path) -> tuple[list[npt.NDArray[np.uint8]], list[float]]:
             times.append(now)
             now += image.info["duration"] / 1000
     return frames, times
+
+
+@pytest.mark.parametrize(
+    "format_", [each for each in FORMATS if not each.is_folder], ids=lambda each: each.key
+)
+def test_one_frame_and_two_are_results(tmp_path: Path, format_: ExportFormat) -> None:
+    rng = np.random.default_rng(3)
+    for count in (1, 2):
+        folder = tmp_path / f"of {count}"
+        folder.mkdir()
+        for number in range(count):
+            grain = rng.integers(0, 255, (360, 640, 3), np.uint8)
+            Image.fromarray(grain).save(folder / f"dawn{number}.png")
+        output = tmp_path / f"{count}{format_.ending}"
+        assert export(plan_for(folder, ResultSettings(format_)), output).frames == count
+        if format_ is WEBP:
+            with Image.open(output) as image:
+                shown = getattr(image, "n_frames", 1)
+        else:
+            shown = len(read_stream(output)[0])
+        assert shown == count
+
+
+@pytest.mark.parametrize("format_", [MKV, VP9, MP4], ids=lambda each: each.key)
+def test_the_same_result_is_written_in_the_same_bytes(
+    photos: Path, tmp_path: Path, format_: ExportFormat
+) -> None:
+    written = [tmp_path / f"{number}{format_.ending}" for number in range(2)]
+    for output in written:
+        export(plan_for(photos, ResultSettings(format_)), output)
+    assert written[0].read_bytes() == written[1].read_bytes()
 
 
 @pytest.mark.parametrize(("format_", "rate"), WRITTEN, ids=lambda each: getattr(each, "key", str(each)))

@@ -14,6 +14,9 @@ def _scale(option: str, *values: int) -> dict[Quality, dict[str, str]]:
     return {quality: {option: str(value)} for quality, value in zip(Quality, values, strict=True)}
 
 
+# Else these files carry random numbers by which parts of one film would find each other.
+_SAME_BYTES = {"fflags": "+bitexact"}
+
 MP4 = ExportFormat(
     key="mp4",
     name="MP4 · H.264",
@@ -47,6 +50,7 @@ MKV = ExportFormat(
     purpose="Lossless: every sample is kept, for further work",
     short_purpose="FFV1, lossless",
     muxer="matroska",
+    muxer_options=_SAME_BYTES,
     codec="ffv1",
     pixel_format="gbrp12le",
     full_rgb=True,
@@ -107,6 +111,7 @@ VP9 = ExportFormat(
     purpose="For web pages: plays in every browser, free to use",
     short_purpose="VP9, for the web",
     muxer="webm",
+    muxer_options=_SAME_BYTES,
     codec="libvpx-vp9",
     pixel_format="yuv420p",
     even_sides=True,

@@ -19,6 +19,7 @@ from chronoxis.core.render.writing import Writing
 from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
 
 _SOUND_CHUNK = 4096
+_NEVER_REORDERED = 2  # frames
 os.environ.setdefault("SVT_LOG", "1")  # that encoder else tells of itself on the error output
 
 
@@ -102,7 +103,10 @@ class Encoder:
         self._encode_sound(self._fifo.read_many(self._audio.codec_context.frame_size or _SOUND_CHUNK))
 
     def _finish(self) -> None:
-        self._container.mux(self._video.encode(None))
+        last = self._video.encode(None)
+        for packet in last if self._count <= _NEVER_REORDERED else []:
+            packet.dts = packet.pts  # x265 leaves it unset where fewer frames came than it may reorder
+        self._container.mux(last)
         if self._audio is not None:
             rest = self._fifo.read(0, partial=True)
             self._encode_sound([rest] if rest else [])

@@ -74,6 +74,9 @@ def _compare_loop(plan: Plan, path: Path, name: str) -> None:
     """A picture that loops: its encoder makes one frame of equal ones that follow one another."""
     wish = plan.schedule
     with Image.open(path) as image:
+        if not getattr(image, "is_animated", False) and (wish.frames == wish.frames[0]).all():
+            image.load()  # a still, which does not say how long it lasts
+            return
         lasting = []
         for number in range(getattr(image, "n_frames", 1)):
             image.seek(number)
