@@ -198,7 +198,10 @@ def test_speeds_are_as_defined_and_integrate_to_the_recorded_time(
     for part in range(12):
         t = begins + width * (part + (nodes + 1) / 2)
         wish = speed_by_definition(made, pace, t)
-        assert np.allclose(pace.speed_at(t), wish, rtol=1e-6)
+        # A run can be so short and steep that neighbouring numbers on the clock differ by more.
+        nearby = [speed_by_definition(made, pace, t + by * np.spacing(t)) for by in (-4, 4)]
+        off = np.abs(pace.speed_at(t) - wish)
+        assert np.all(off <= 1e-8 + 1e-6 * wish + np.abs(nearby[1] - nearby[0]))
         area = (wish * weights).sum(1) * width[:, 0] / 2
         gone = pace.recorded_at(begins + width * (part + 1)) - pace.recorded_at(begins + width * part)
         assert gone[:, 0] == pytest.approx(area, rel=1e-7, abs=2e-6)

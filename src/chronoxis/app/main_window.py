@@ -170,7 +170,7 @@ class MainWindow(QMainWindow):
     @property
     def message_text(self) -> str:
         """What the window says at present, or nothing."""
-        return self._message.text()
+        return self._message.words()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

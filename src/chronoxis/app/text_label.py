@@ -25,6 +25,10 @@ class TextLabel(QLabel):
         shown = readable(text)
         super().setText(_LONG_WORD.sub(rf"\g<0>{_MAY_BREAK}", shown) if self.wordWrap() else shown)
 
+    def words(self) -> str:
+        """What the label says, without the places where long words may break."""
+        return self.text().replace(_MAY_BREAK, "")
+
 
 def plain_tip(text: str) -> str:
     """A tooltip with text from a file or a person in it. Qt takes what looks like markup for markup."""

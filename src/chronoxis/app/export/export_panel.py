@@ -259,7 +259,7 @@ class ExportPanel(QFrame):
     @property
     def message_text(self) -> str:
         """What the panel says at present, or nothing."""
-        return self._message.text()
+        return self._message.words()
 
     def say(self, message: str) -> None:
         """Show a message, or none."""

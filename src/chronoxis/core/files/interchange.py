@@ -66,8 +66,10 @@ def import_timeline(path: Path) -> Imported:
         raise ProjectFileError(f"{path.name} cannot be opened: {error.strerror}.") from error
     except (otio.exceptions.OTIOError, ValueError, LookupError, TypeError) as error:
         raise ProjectFileError(f"{path.name} is not an OpenTimelineIO timeline, or is damaged.") from error
-    if not isinstance(timeline, otio.schema.Timeline) or timeline.tracks is None:
+    if not isinstance(timeline, otio.schema.Timeline):
         raise ProjectFileError(f"{path.name} holds no timeline.")
+    if timeline.tracks is None:
+        raise ProjectFileError(f"{path.name} is damaged: it has no tracks.")
     ours = timeline.metadata.get(_OURS)
     if not isinstance(ours, str):
         return _from_clips(timeline, path)
