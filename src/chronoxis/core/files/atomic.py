@@ -33,23 +33,15 @@ def temporary_beside(final: Path, *, folder: bool = False) -> Iterator[Path]:
     """
     try:
         _sweep(final.parent)
-        stem = os.fsencode(final.stem)[:_MOST_BYTES].decode(errors="ignore")
-        name = final.parent / f".{stem}-{secrets.token_hex(4)}{_UNFINISHED}"
-        note = _note_down(name)  # first, so that nothing is ever there without a note of it
-        handle = _created(name, folder=folder)
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
-    try:
-        takes_lock(handle)  # for as long as the program lives
+    stem = os.fsencode(final.stem)[:_MOST_BYTES].decode(errors="ignore")
+    name = final.parent / f".{stem}-{secrets.token_hex(4)}{_UNFINISHED}"
+    with _unfinished(name, final, folder=folder) as handle:
         umask = os.umask(0)
         os.umask(umask)
         os.fchmod(handle, (0o777 if folder else 0o666) & ~umask)
         yield name
-    finally:
-        os.close(handle)
-        _remove(name)
-        if note is not None:
-            note.unlink(missing_ok=True)
 
 
 @contextmanager
@@ -60,17 +52,24 @@ def scratch_folder() -> Iterator[Path]:
         ExportError: it cannot be made.
     """
     folder = Path(tempfile.gettempdir()) / f"chronoxis-{secrets.token_hex(4)}{_UNFINISHED}"
-    note = _note_down(folder)
+    with _unfinished(folder, folder, folder=True):
+        yield folder
+
+
+@contextmanager
+def _unfinished(name: Path, final: Path, *, folder: bool) -> Iterator[int]:
+    """Make a file or folder, noted down and locked for as long as the program lives, and remove it after."""
     try:
-        handle = _created(folder, folder=True)
+        note = _note_down(name)  # first, so that nothing is ever there without a note of it
+        handle = _created(name, folder=folder)
     except OSError as error:
-        raise ExportError(why_not_written(folder, error)) from error
+        raise ExportError(why_not_written(final, error)) from error
     try:
         takes_lock(handle)
-        yield folder
+        yield handle
     finally:
         os.close(handle)
-        _remove(folder)
+        _remove(name)
         if note is not None:
             note.unlink(missing_ok=True)
 

@@ -27,6 +27,7 @@ from chronoxis.core.files.imported import Imported
 from chronoxis.core.files.project_file import as_json, from_json
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.photo_endings import ENDINGS
 from chronoxis.core.model.photo_run import PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.recording import Recording
@@ -37,12 +38,12 @@ _OURS = "chronoxis"
 _STEP_RATIO = 1.12  # by which the speeds of a ramp's neighbouring clips differ at most
 _FINEST = 10**6
 _USUAL_RATE = Fraction(25)
+_USUAL_STILL = Fraction(5)  # seconds
 _COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
 _TICKS = 1000  # times counted as finely per second are a clock's (milliseconds, samples), not frames
 _SAME_RATE = Fraction(1, 500)  # frames per second by which rates are rounded
 _MOST_PHOTOS = 1_000_000
 _MOST_DIGITS = 20
-_STILLS = frozenset({".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".dng"})
 _LONGEST = 10**9  # seconds; what is longer is not meant
 
 
@@ -332,8 +333,9 @@ class _Taken:
             return None
         if not is_here:
             self._name(clip, f"lies at {reference.target_url}, which is not here: say where it is", at)
-        if file.suffix.lower() in _STILLS:
-            return self._known(_still(file, _lasting(clip) or Fraction(5)))
+        if file.suffix.lower() in ENDINGS:
+            photo = PhotoFiles(file.parent, (file.name,))
+            return self._known(_photos(file.stem, photo, 1 / (_lasting(clip) or _USUAL_STILL)))
         known = reference.available_range
         rate = (_frame_rate(known.duration) if known else None) or self._rate or _USUAL_RATE
         length = _seconds(known.duration) if known else Fraction(0)
@@ -402,24 +404,17 @@ def _photo_run(reference: Any, timeline: Path) -> PhotoRun:
     named = tuple(f"{reference.name_prefix}{number}{reference.name_suffix}" for number in padded)
     names = tuple(name for name in named if (folder.parent / name).exists()) or named
     rate = Fraction(reference.rate).limit_denominator(1001)
+    return _photos(folder.parent.name or "photos", PhotoFiles(folder.parent, names), rate)
+
+
+def _photos(key: str, photos: PhotoFiles, rate: Fraction) -> PhotoRun:
+    """Photos of which so many are shown a second. Raises PlanError if that cannot be."""
     return PhotoRun(
-        key=folder.parent.name or "photos",
-        photos=PhotoFiles(folder.parent, names),
+        key=key,
+        photos=photos,
         stored_rate=rate,
-        stored_length=len(names) / rate,
+        stored_length=len(photos.names) / rate,
         time=PhotoTime.at_rate(rate),
-        counted=True,
-    )
-
-
-def _still(file: Path, lasting: Fraction) -> PhotoRun:
-    """One photo that stands."""
-    return PhotoRun(
-        key=file.stem,
-        photos=PhotoFiles(file.parent, (file.name,)),
-        stored_rate=1 / lasting,
-        stored_length=lasting,
-        time=PhotoTime.at_rate(1 / lasting),
         counted=True,
     )
 

@@ -61,8 +61,7 @@ def _held(path: Path) -> int | None:
             return None
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            there = path.stat()
-            if (there.st_dev, there.st_ino) == _identity(handle):
+            if _is_there_still(path, handle):
                 return handle
         except BlockingIOError:
             if time.monotonic() > end:
@@ -70,8 +69,6 @@ def _held(path: Path) -> int | None:
                 raise ExportError(
                     f"{path.name} was not written: another program is writing it; try again."
                 ) from None
-        except FileNotFoundError:
-            pass  # it is being replaced: look again
         except OSError:
             os.close(handle)
             return None  # files cannot be locked there
@@ -79,6 +76,9 @@ def _held(path: Path) -> int | None:
         time.sleep(_LOOK)
 
 
-def _identity(handle: int) -> tuple[int, int]:
-    found = os.fstat(handle)
-    return found.st_dev, found.st_ino
+def _is_there_still(path: Path, handle: int) -> bool:
+    """Whether the open file is the one of that name; not while that is being replaced."""
+    try:
+        return os.path.samestat(path.stat(), os.fstat(handle))
+    except FileNotFoundError:
+        return False

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.photos.photo_file import ENDINGS
 from chronoxis.core.footage.photos.photo_header import read_header
 from chronoxis.core.footage.photos.run_names import NumberedRun, numbered, rolled_over, runs_among
+from chronoxis.core.model.photo_endings import ENDINGS
 from chronoxis.core.model.photo_run import PhotoFiles
 
 _MOST_LISTED = 4

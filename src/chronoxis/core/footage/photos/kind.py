@@ -17,7 +17,7 @@ from chronoxis.core.footage.apart import Told, run_apart
 from chronoxis.core.footage.photos.course import Course
 from chronoxis.core.footage.photos.facts import PhotoRunFacts
 from chronoxis.core.footage.photos.folders import photos_at, photos_of, runs_in
-from chronoxis.core.footage.photos.photo_file import ENDINGS, missing_extra
+from chronoxis.core.footage.photos.photo_file import missing_extra
 from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
 from chronoxis.core.footage.photos.photo_pixels import largest_reduction
 from chronoxis.core.footage.photos.photo_reader import PhotoReader
@@ -26,6 +26,7 @@ from chronoxis.core.footage.usual import UsualSource
 from chronoxis.core.model.arranging import retime
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.photo_endings import ENDINGS
 from chronoxis.core.model.photo_run import Clock, FlawKind, Handling, PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.project import Project
 from chronoxis.core.sound.samples import Samples

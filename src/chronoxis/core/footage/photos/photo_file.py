@@ -11,14 +11,7 @@ from PIL import Image, ImageFile, UnidentifiedImageError
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.model.export_format import Size
-
-PLAIN_ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
-HEIF_ENDINGS = (".heic", ".heif", ".hif")
-RAW_ENDINGS = (
-    ".dng", ".nef", ".nrw", ".cr2", ".cr3", ".arw", ".srf", ".sr2", ".raf",
-    ".orf", ".rw2", ".pef", ".srw", ".x3f", ".iiq", ".3fr", ".erf",
-)  # fmt: skip
-ENDINGS = PLAIN_ENDINGS + HEIF_ENDINGS + RAW_ENDINGS
+from chronoxis.core.model.photo_endings import HEIF_ENDINGS, RAW_ENDINGS
 
 # Optional libraries: which module reads which endings, and what to install for it.
 _EXTRAS = {
