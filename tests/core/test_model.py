@@ -742,6 +742,7 @@ def opened_but_missing(imported: Imported, there: Path) -> Project:
 NONSENSE = st.sampled_from([0.0, -1.0, 1e-300, 1e9, 1e300, float("inf"), float("nan"), 24.0, "", "/", "a/b"])
 
 
+@settings(deadline=None)
 @given(st.lists(st.tuples(st.integers(0, 200), NONSENSE), min_size=1, max_size=3))
 def test_what_is_taken_of_any_timeline_can_be_saved_and_read(
     tmp_path_factory: pytest.TempPathFactory, changes: list[tuple[int, float | str]]
