@@ -88,6 +88,10 @@ def test_long_names_leave_the_window_its_size(
             large.document.choose_footage(footage.key)
             qtbot.wait(50)
             assert (large.width(), large.height()) == (1280, 800)
+        large.pictures.first_button.show()  # as where frames come late
+        qtbot.wait(50)
+        assert large.minimumSizeHint().width() < 1270
+        assert (large.width(), large.height()) == (1280, 800)
         assert large.bench.footage.name.toolTip() == readable(large.document.project.footage[-1].name)
         large.files.discard_changes()
         large.close()

@@ -51,7 +51,7 @@ from chronoxis.core.footage.source import Facts
 from chronoxis.core.render.plan import Plan
 
 _BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 360  # the latter grows with the text
-_SHELF_WIDTH, _SHELF_AT_MOST = 206, 260  # the former grows with the text
+_SHELF_WIDTH, _SHELF_AT_MOST = 206, 240  # the former grows with the text
 _WEAVE_SHARE = 0.46  # of the height below the head line, at first
 _USUAL_HEIGHT = 730  # pixels of that height, beyond which the pictures gain most
 _WEAVE_SHARE_BEYOND = 0.3

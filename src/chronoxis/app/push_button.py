@@ -2,7 +2,9 @@
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QButtonGroup, QPushButton
+from PySide6.QtCore import QSize
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy
 
 
 def push_button(text: str, tip: str) -> QPushButton:
@@ -10,6 +12,38 @@ def push_button(text: str, tip: str) -> QPushButton:
     button = QPushButton(text)
     button.setToolTip(tip)
     return button
+
+
+class TersePushButton(QPushButton):
+    """Says what it does in one word where there is no room for more."""
+
+    def __init__(self, words: str, one_word: str, tip: str) -> None:
+        super().__init__(words)
+        self._words, self._one_word = words, one_word
+        self.setAccessibleName(words)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)  # else it never gives way
+        self.setToolTip(tip)
+
+    def minimumSizeHint(self) -> QSize:
+        hint = self.sizeHint()
+        return QSize(hint.width() - self._saved, hint.height())
+
+    def sizeHint(self) -> QSize:
+        """With all words, whichever stand there now."""
+        hint = super().sizeHint()
+        return QSize(hint.width() + (self._saved if self.text() == self._one_word else 0), hint.height())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        fitting = self._words if self.width() >= self.sizeHint().width() else self._one_word
+        if fitting != self.text():
+            self.setText(fitting)
+
+    @property
+    def _saved(self) -> int:
+        """How much narrower the one word is, pixels."""
+        metrics = self.fontMetrics()
+        return metrics.horizontalAdvance(self._words) - metrics.horizontalAdvance(self._one_word)
 
 
 def choice_chip(text: str, tip: str, group: QButtonGroup, choose: Callable[[], object]) -> QPushButton:

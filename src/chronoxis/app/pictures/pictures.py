@@ -25,6 +25,7 @@ from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
 from chronoxis.app.pictures.sharp_frames import SharpWish, sharp_frame
 from chronoxis.app.pictures.stage import Mode, Stage
 from chronoxis.app.pictures.transport import Transport
+from chronoxis.app.push_button import TersePushButton
 from chronoxis.app.theme.theme import font, icon
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.model.playing import result_span
@@ -177,6 +178,7 @@ class Pictures(QWidget):
         bar.setProperty("panel", True)
         row = QHBoxLayout(bar)
         row.setContentsMargins(8, 6, 10, 6)
+        row.setSpacing(4)
         transport = self._transport
         for name, text, act in (
             ("to-start", "To the beginning (Home)", lambda: self._jump(to_end=False)),
@@ -194,9 +196,10 @@ class Pictures(QWidget):
         self.loop_button.setCheckable(True)
         self.loop_button.setChecked(transport.loop)
         self.loop_button.toggled.connect(transport.set_loop)
-        self.span_button = QPushButton("Loop passage")
+        self.span_button = TersePushButton(
+            "Loop passage", "Passage", "Play the selected passages over and over (Shift+L)"
+        )
         self.span_button.setCheckable(True)
-        self.span_button.setToolTip("Play the selected passages over and over (Shift+L)")
         self.span_button.clicked.connect(
             lambda on: self.loop_selection() if on else transport.loop_over(None)
         )
@@ -204,11 +207,12 @@ class Pictures(QWidget):
         row.addWidget(self.loop_button)
         row.addWidget(self.span_button)
         row.addStretch()
-        self.first_button = QPushButton("Make it first")
-        self.first_button.setCheckable(True)
-        self.first_button.setToolTip(
-            "Make all of what plays before it plays, so that it keeps its rate (Shift+P)"
+        self.first_button = TersePushButton(
+            "Make it first",
+            "First",
+            "Make all of what plays before it plays, so that it keeps its rate (Shift+P)",
         )
+        self.first_button.setCheckable(True)
         self.first_button.toggled.connect(transport.set_make_first)
         self.first_button.hide()
         row.addWidget(self.first_button)
