@@ -395,13 +395,7 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
                 dense = np.zeros(len(shot.edges) - 1)
                 dense[frames] = weights
                 wish = np.clip(overlap, 0, None)
-                if making.each is EachFrame.CLEAR:  # of an odd number
-                    assert len(frames) % 2 == 1
-                    assert np.all(wish[frames] > 0)
-                    assert len(frames) >= np.count_nonzero(wish > 1e-5) - 1
-                    wish = np.zeros_like(wish)
-                    wish[frames] = 1
-                elif making.each is not EachFrame.LONG_EXPOSURE:
+                if making.each is not EachFrame.LONG_EXPOSURE:
                     wish = (wish > 1e-6).astype(float)
                 assert np.abs(dense - wish / wish.sum()).max() < 1e-3
             number += 1
@@ -546,8 +540,6 @@ def test_rows_are_whole_whatever_is_chosen(
     for number in range(len(made)):
         frames, _ = made.sources(number)
         assert np.all(np.diff(frames) > 0)
-        if made.way(number) is Way.CLEAR:
-            assert len(frames) % 2 == 1
         if made.way(number) is Way.IN_BETWEEN and len(frames) > 1:
             assert len(frames) == 2
 

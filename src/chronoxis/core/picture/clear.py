@@ -9,7 +9,7 @@ from chronoxis.core.picture.row_work import RowWork
 
 
 class Clear:
-    """Holds frames and gives their median, channel by channel; of an even number, without the last."""
+    """Holds frames and gives their median, channel by channel, between the middle two of an even number."""
 
     def __init__(self, colour: Colour) -> None:
         self._colour = colour
@@ -29,8 +29,7 @@ class Clear:
         pictures, self._pictures = self._pictures, []
         if not pictures:
             raise ValueError("a picture needs at least one frame")
-        odd = pictures[: len(pictures) - 1 + len(pictures) % 2]
         encoded = np.empty((*size_of(pictures[0]), 3), np.uint16)
-        median(self._work, odd, self._colour, encoded)
+        median(self._work, pictures, self._colour, encoded)
         self._work.wait()
         return encoded

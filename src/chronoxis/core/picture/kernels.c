@@ -359,7 +359,7 @@ INLINE void sort_rows(uint16_t (*restrict rows)[PIECE], int count, int n)
     }
 }
 
-/* The median of an odd number of frames, channel by channel, as R'G'B' codes. */
+/* The median of frames, channel by channel, as R'G'B' codes; of an even number, the mean of the middle two. */
 KERNEL void chronoxis_median(const Frame *frames, int count, int width, int y0, int y1, uint16_t *out)
 {
     float c[3][PIECE + 1];
@@ -373,7 +373,8 @@ KERNEL void chronoxis_median(const Frame *frames, int count, int width, int y0, 
         uint16_t *to = out + 3 * ((ptrdiff_t)y * width + x);
         for (int k = 0; k < 3; k++) {
             sort_rows(rows[k], count, n);
-            for (int i = 0; i < n; i++) to[3 * i + k] = rows[k][count / 2][i];
+            const uint16_t *low = rows[k][(count - 1) / 2], *high = rows[k][count / 2];
+            for (int i = 0; i < n; i++) to[3 * i + k] = (uint16_t)(((uint32_t)low[i] + high[i] + 1) >> 1);
         }
     }
 }

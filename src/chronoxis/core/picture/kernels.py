@@ -167,7 +167,7 @@ def keep_extreme(
 
 
 def median(work: RowWork, pictures: Sequence[Picture], colour: Colour, into: Rgb16) -> None:
-    """The median, channel by channel, of an odd number of pictures, at most `MOST_FRAMES`."""
+    """The median of at most `MOST_FRAMES` pictures, channel by channel, as `Clear` says."""
     frames = _frames(pictures, colour)
 
     def sort(rows: slice) -> None:

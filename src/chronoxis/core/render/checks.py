@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 import numpy as np
 
@@ -12,7 +13,8 @@ from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.camera_at_joins import JoinCamera
 from chronoxis.core.render.plan import Plan
-from chronoxis.core.timing.frame_making import Between
+from chronoxis.core.timing.exact import parse_exact
+from chronoxis.core.timing.frame_making import FEWEST_CLEARED, Between, EachFrame
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
@@ -20,6 +22,7 @@ from chronoxis.core.traces.picture_trace import PictureTrace
 
 _WHITE = 1.2  # of a picture's mean light, from which on next to nothing of it is left
 _WHITE_STOPS = 5.0  # the same of pictures that were not measured
+_CLEARING = 10.0  # recorded seconds in which those who pass have passed
 _KEPT = 0.5  # of white, that the mended flash brings the mean light to
 
 
@@ -51,7 +54,7 @@ def checks_of(
         cameras: what the camera does at joins, by their numbers.
     """
     project = plan.project
-    found = [*_flashes(plan, traces), *_joins(project, cameras), *_repeats(project)]
+    found = [*_flashes(plan, traces), *_joins(project, cameras), *_repeats(project), *_unclear(plan)]
     return sorted(found, key=lambda check: check.at)
 
 
@@ -142,6 +145,30 @@ def _opened(join: int) -> Callable[[Project], Project]:
 
 def _reversed(shot: int) -> Callable[[Project], Project]:
     return lambda project: arranging.reverse(project, [shot])
+
+
+def _unclear(plan: Plan) -> Iterator[Check]:
+    project, schedule = plan.project, plan.schedule
+    rows = np.searchsorted(project.rows.begins, plan.unclear / float(project.rate), side="right") - 1
+    for row, first in zip(*np.unique(rows, return_index=True), strict=True):
+        number, place = int(plan.unclear[first]), project.place(int(max(row, 0)))
+        if project.passage(place).making.each is not EachFrame.CLEAR:
+            continue
+        frames, _ = schedule.sources(number)
+        edges = plan.edges[place.shot]
+        step = float(edges[frames[0] + 1] - edges[frames[0]])
+        window = parse_exact(f"{max(_CLEARING, (2 * FEWEST_CLEARED - 1) * step):.2g}")
+        at, has = number / float(project.rate), f"{len(frames)} recorded frame{'s' * (len(frames) > 1)}"
+        yield Check(
+            f"At {format_time(at, 1)} clear has {has} to choose from: who passes stays in the picture.",
+            at,
+            f"Look at {format_time(window, 0)}",
+            _widened(place, window),
+        )
+
+
+def _widened(place: Place, window: Fraction) -> Callable[[Project], Project]:
+    return lambda project: making.set_window(project, [place], window)
 
 
 def _repeats(project: Project) -> Iterator[Check]:

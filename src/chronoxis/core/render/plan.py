@@ -26,10 +26,11 @@ from chronoxis.core.picture.views import Views
 from chronoxis.core.render.credits import uncredited
 from chronoxis.core.sound.covered_sound import SoundBetween
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
+from chronoxis.core.timing.frame_making import FEWEST_CLEARED
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.schedule import Schedule
-from chronoxis.core.timing.shot_columns import Frames
+from chronoxis.core.timing.shot_columns import CODES, Frames, Way
 from chronoxis.core.timing.timecode import format_time
 from chronoxis.core.traces.steady_course import SteadyCourse
 
@@ -123,6 +124,13 @@ class Plan:
         """What gives the sound of its footage, by key; ``broken`` is told where that cannot be decoded."""
         return {key: _told(source, key, broken) for key, source in self._by_key.items()}
 
+    @cached_property
+    def unclear(self) -> Frames:
+        """Numbers of the result frames that *clear* makes of too few recorded frames to clear anything."""
+        counts = np.diff(self.schedule.offsets)
+        is_clear = self.schedule.ways == CODES[Way.CLEAR]
+        return np.flatnonzero(is_clear & (counts < FEWEST_CLEARED))
+
     @property
     def remark(self) -> str:
         """What a person should know of a result before it is made, or nothing."""
@@ -136,6 +144,11 @@ class Plan:
         if self.unmeasured:
             labels = ", ".join(self.project.footage_named(key).label for key in self.unmeasured)
             said.append(f"{labels} is still being measured; the export measures the rest of it first.")
+        if len(self.unclear):
+            said.append(
+                f"{len(self.unclear)} frames are to be clear but are made of fewer than {FEWEST_CLEARED} "
+                "recorded ones, so that nobody is cleared away; a longer window has more."
+            )
         if lacking := uncredited(self.project) if self.settings.sound else []:
             named = ", ".join(music.name for music in lacking)
             said.append(

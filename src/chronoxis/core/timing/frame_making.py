@@ -14,6 +14,10 @@ MAX_WINDOW = Fraction(24 * 3600)
 """Recorded seconds of a window of *clear*, at most."""
 
 
+FEWEST_CLEARED = 3
+"""Recorded frames of which a median leaves out what only one of them has."""
+
+
 class EachFrame(StrEnum):
     """How one result frame is made out of recorded frames."""
 

@@ -118,15 +118,7 @@ def gathered(shots: ShotColumns, numbers: Frames, choices: Choices, windows: Win
     kept |= _alone(kept, rows, offsets)
     weights = np.where(_IS_EVEN[choices.ways[rows]] & kept, 1.0, weights)
     counts = np.bincount(rows[kept], minlength=len(first)).astype(np.int64)
-    counts = _odd(kept, counts, choices.ways)
     return Rows(counts, frames[kept], _normalised(weights[kept], counts), choices.ways)
-
-
-def _odd(kept: npt.NDArray[np.bool_], counts: Frames, ways: Codes) -> Frames:
-    """How many entries rows keep where a median, which is of an odd number, loses its last one."""
-    even = (ways == CODES[Way.CLEAR]) & (counts % 2 == 0) & (counts > 0)
-    kept[np.flatnonzero(kept)[np.cumsum(counts)[even] - 1]] = False
-    return np.asarray(counts - even, np.int64)
 
 
 def _alone(kept: npt.NDArray[np.bool_], rows: Frames, offsets: Frames) -> npt.NDArray[np.bool_]:
@@ -343,7 +335,7 @@ def _without(rows: Rows, skipped: _Spared) -> Rows:
     frames = rows.frames.copy()
     frames[heaviest] = skipped.nearest(rows.frames[heaviest])
     kept[heaviest] = True
-    counts = _odd(kept, np.bincount(owner[kept], minlength=len(rows.counts)).astype(np.int64), rows.ways)
+    counts = np.bincount(owner[kept], minlength=len(rows.counts)).astype(np.int64)
     return replace(rows, counts=counts, frames=frames[kept], weights=_normalised(rows.weights[kept], counts))
 
 
@@ -364,8 +356,7 @@ def _cleared(rows: Rows, spans: Spans, ends: tuple[int, int]) -> Rows:
         for row in touched.tolist():
             middle = int(middles[row]) // step * step
             frames = np.arange(middle - reach, middle + reach + 1, step)
-            frames = frames[(frames >= least) & (frames <= most)]
-            made.append((row, frames[: len(frames) - 1 + len(frames) % 2]))
+            made.append((row, frames[(frames >= least) & (frames <= most)]))
     made.sort(key=lambda each: each[0])
     chosen = {row: frames for row, frames in made if len(frames)}
     if not chosen:
