@@ -36,9 +36,9 @@ from chronoxis.core.render.target import export_target
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.shot_columns import Way
 from chronoxis.core.traces import picture_trace
-from chronoxis.core.traces.light import smoothed
 from chronoxis.core.traces.picture_trace import PictureTrace, watch
 from chronoxis.core.traces.store import TraceStore
+from chronoxis.core.traces.trend import smoothed, trend
 from chronoxis.demo import tower_picture, tower_truth
 from chronoxis.demo.larkfield import draw_field
 from tests.footage_makers import make_recording
@@ -119,6 +119,55 @@ def test_a_dawn_without_flicker_is_left_as_it_is(tmp_path: Path) -> None:
     trace = watch(open_source(light_of(dawn(), tmp_path / "dawn.mkv")), TraceStore(tmp_path / "traces"))
     assert np.abs(trace.gains(1.0, None, channels=False) - 1).max() < 0.01
     assert np.abs(trace.gains(1.0, None, channels=True) - 1).max() < 0.02
+
+
+NUMBERS = np.arange(FRAMES)
+LASTING = {
+    "step": np.where(NUMBERS < 100, 0.3, 0.8),
+    "small step": np.where(NUMBERS < 130, 0.5, 0.55),
+    "slow wave": 0.55 + 0.25 * np.sin(2 * np.pi * NUMBERS / 150),
+    "dawn": 0.1 + 0.6 / (1 + np.exp(-(NUMBERS - 120) / 18.75)),
+    "lamps": np.where((NUMBERS // 60) % 2, 0.7, 0.4),
+}
+
+
+@pytest.mark.parametrize("light", LASTING)
+def test_changes_that_last_are_left_as_they_are(tmp_path: Path, light: str) -> None:
+    trace = watch(
+        open_source(light_of(LASTING[light], tmp_path / "take.mkv")), TraceStore(tmp_path / "traces")
+    )
+    assert np.abs(trace.gains(1.0, None, channels=False) - 1).max() < 0.01
+    assert np.abs(trace.gains(1.0, None, channels=True) - 1).max() < 0.02
+
+
+@pytest.mark.parametrize("light", ["step", "lamps"])
+def test_flicker_goes_and_a_step_stays(tmp_path: Path, light: str) -> None:
+    course = LASTING[light]
+    path = light_of(course * jumps(0.08), tmp_path / "take.mkv")
+    trace = watch(open_source(path), TraceStore(tmp_path / "traces"))
+    left = np.log(jumps(0.08)) + np.log(trace.gains(1.0, None, channels=False)[:, 1].astype(float))
+    for begin, end in pairwise([0, *(np.flatnonzero(np.diff(course)) + 1).tolist(), FRAMES]):
+        assert np.std(np.diff(left[begin:end])) < 0.005
+        assert abs(np.mean(left[begin:end]) - np.mean(np.log(jumps(0.08))[begin:end])) < 0.01
+
+
+def test_one_bad_frame_sways_nothing_about_it() -> None:
+    for count in (1, 2, 5, 12, 400):
+        course = np.zeros((count, 1))
+        course[count // 2] = -1.5
+        even = trend(course, None, NO_SCENES)
+        assert np.abs(np.delete(even, count // 2) if count > 5 else 0).max() < 1e-6
+        assert np.all(np.isfinite(even))
+
+
+def test_a_long_span_finds_its_breaks_to_the_frame() -> None:
+    rng = np.random.default_rng(4)
+    course = np.where(np.arange(9000) < 3777, 0.0, 0.9) + rng.uniform(-0.08, 0.08, 9000)
+    even = trend(course[:, None], 1000.0, NO_SCENES)[:, 0]
+    assert np.abs(even[:3777]).max() < 0.02
+    assert np.abs(even[3777:] - 0.9).max() < 0.02
+    brief = course - np.where(abs(np.arange(9000) - 3777) < 100, 0.9, 0)  # comes and goes within the span
+    assert np.abs(trend(brief[:, None], 2000.0, NO_SCENES)[3700:3850, 0]).max() < 1
 
 
 def test_it_is_evener_than_what_the_library_makes_of_it(tmp_path: Path) -> None:

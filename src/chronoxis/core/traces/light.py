@@ -1,6 +1,4 @@
-"""Light along footage: how it is measured so that subjects do not sway it, and how it is evened out."""
-
-from functools import cache
+"""Light along footage, measured so that subjects do not sway it."""
 
 import numpy as np
 import numpy.typing as npt
@@ -15,9 +13,6 @@ _DARK, _WHITE = 0.004, 0.85
 _FEWEST = 0.02  # of all pixels, that have to tell something
 # Differences that spread wider than these, and so many times as from frame to frame, are of what moved.
 _MOVED, _FURTHER = 0.05, 2.0
-_LONGEST_SOLVED = 400  # frames of a span that is smoothed frame by frame; longer ones in blocks
-_BLOCKS_OF_SPAN = 100
-_SPANS = (100.0, 140.0, 200.0, 280.0, 400.0)  # frames, of which one suits where nobody chooses
 
 
 def level(light: Small) -> npt.NDArray[np.float32]:
@@ -80,70 +75,3 @@ def _told(before: _Logs, tells_before: _Tells, logs: _Logs, tells: _Tells) -> tu
     ends = np.take_along_axis(ordered, np.stack([low, high - 1], axis=2), axis=2)
     ends[~enough] = 0
     return np.where(enough, middle, 0.0), ends[..., 1] - ends[..., 0]
-
-
-def fitting_span(course: Course, scenes: npt.NDArray[np.int64]) -> float:
-    """The span that suits a course: long enough to be rid of its flicker, short enough to keep its bends.
-
-    By generalised cross-validation (Craven and Wahba, Numerische Mathematik 31, 1979, 377).
-    """
-    count = len(course)
-    found = []
-    for span in _SPANS:
-        left = float(np.mean((smoothed(course, span, scenes) - course) ** 2))
-        free = min((len(scenes) + 1) * 3 + count * _passed_share(span), 0.9 * count)
-        found.append(left / (1 - free / count) ** 2)
-    return _SPANS[int(np.argmin(found))]
-
-
-@cache
-def _passed_share(span: float) -> float:
-    """The share of noise that a span lets pass."""
-    turns = np.pi * (np.arange(4096) + 0.5) / 4096
-    return float(np.mean(1 / (1 + (span / (2 * np.pi)) ** 6 * (2 - 2 * np.cos(turns)) ** 3)))
-
-
-def smoothed(course: Course, span: float, scenes: npt.NDArray[np.int64]) -> Course:
-    """The slow course of light: changes that come and go within a span are gone.
-
-    Whittaker's smoother with differences of the third order (Eilers, Analytical Chemistry 75, 2003, 3631):
-    it lets pass what is slower than the span, bends of a dawn included, and goes on to both ends.
-
-    Args:
-        course: shape (frames, channels).
-        span: frames.
-        scenes: the first frames of scenes, ascending; each is smoothed by itself.
-    """
-    smooth = np.empty_like(course)
-    ends = [*scenes.tolist(), len(course)]
-    for begin, end in zip([0, *scenes.tolist()], ends, strict=True):
-        if end > begin:
-            smooth[begin:end] = _smoothed_scene(course[begin:end], span)
-    return smooth
-
-
-def _smoothed_scene(course: Course, span: float) -> Course:
-    count = len(course)
-    if span > _LONGEST_SOLVED:
-        block = max(1, int(span / _BLOCKS_OF_SPAN))
-        firsts = np.arange(0, count, block)
-        sizes = np.diff(np.append(firsts, count))
-        means = np.add.reduceat(course, firsts) / sizes[:, None]
-        middles = firsts + (sizes - 1) / 2
-        slow = _smoothed_scene(means, span / block)
-        at = np.arange(count)
-        return np.stack([np.interp(at, middles, column) for column in slow.T], axis=1)
-    if count < 5:
-        return np.repeat(course.mean(axis=0, keepdims=True), count, axis=0)
-    from scipy.linalg import solveh_banded  # noqa: PLC0415 - slow to import, and not always needed
-
-    weight = (span / (2 * np.pi)) ** 6
-    # The bands of I + w DᵀD, D the third differences.
-    difference = np.array([-1.0, 3.0, -3.0, 1.0])
-    bands = np.zeros((4, count))
-    for place in range(4):
-        for other in range(place, 4):
-            bands[other - place, place : count - 3 + place] += difference[place] * difference[other]
-    bands *= weight
-    bands[0] += 1
-    return np.asarray(solveh_banded(bands, course, lower=True), np.float64)

@@ -122,9 +122,9 @@ class PictureTrace:
         if not channels:
             # As the eye weighs them, so that one channel near black does not sway the others.
             course = np.repeat((course @ np.array([0.2126, 0.7152, 0.0722]))[:, None], 3, axis=1)
-        own = span if span is not None else light.fitting_span(course[:, 1:2], self.scenes)
-        off = light.smoothed(course, own, self.scenes) - course
-        return np.exp(strength * off).astype(np.float32)
+        from chronoxis.core.traces.trend import trend  # noqa: PLC0415 - slow to import, and not always needed
+
+        return np.exp(strength * (trend(course, span, self.scenes) - course)).astype(np.float32)
 
 
 _COLUMNS = ("light", "steps", "motion", "covered")
