@@ -609,3 +609,43 @@ def test_holes_are_filled_from_both_sides() -> None:
     assert made.sources(11)[1].tolist() == pytest.approx([1 / 3, 2 / 3])
     assert made.sources(0)[0].tolist() == [0]  # nothing lies on one side: what is held stays
     assert made.sources(399)[0].tolist() == [399]
+
+
+@given(
+    speed=st.fractions(Fraction(1, 4), 12, max_denominator=12),
+    shutter=st.sampled_from([45.0, 180.0, 360.0, 720.0]),
+    cuts=st.sets(st.integers(1, 118), max_size=5),
+    backwards=st.booleans(),
+)
+@settings(deadline=None, max_examples=60)
+def test_filled_steps_end_with_their_scene(
+    speed: Fraction, shutter: float, cuts: set[int], backwards: bool
+) -> None:
+    making = FrameMaking(EachFrame.LONG_EXPOSURE, shutter, fill=Fill.GOOD)
+    shot = one_shot(making, speed, 120, backwards=backwards, cuts=np.array(sorted(cuts), np.int64))
+    made = make_schedule([shot], Fraction(25))
+    for number in range(len(made)):
+        frames, weights = made.sources(number)
+        opened, closed = made.opened[number] * 25, made.closed[number] * 25
+        if closed > 119:  # there is nothing to go on to
+            continue
+        at = opened + (closed - opened) * (np.arange(4000) + 0.5) / 4000
+        before = np.minimum(at.astype(np.int64), 119)
+        share = np.where(np.isin(before + 1, [*cuts, 120]), 0.0, at - before)
+        wish = np.bincount(before, 1 - share, 121) + np.bincount(before + 1, share, 121)
+        dense = np.zeros(121)
+        dense[frames] = weights
+        assert np.abs(dense - wish / 4000).max() < 2e-3
+
+
+@pytest.mark.parametrize("between", [Between.BLEND, Between.MOTION])
+def test_nothing_is_in_between_two_scenes(between: Between) -> None:
+    for backwards in (False, True):
+        shot = one_shot(
+            FrameMaking(between=between), Fraction(1, 4), 100, cuts=np.array([40]), backwards=backwards
+        )
+        made = make_schedule([shot], Fraction(25))
+        rows = [made.sources(number)[0].tolist() for number in range(len(made))]
+        assert [39, 40] not in rows
+        assert [38, 39] in rows
+        assert [40, 41] in rows

@@ -115,7 +115,7 @@ def dissolve(project: Project, number: int) -> Project:
         raise PlanError(f"{run.label} is not a nested run.")
     if len(shot.passages) > 1 or any(shot.runs):
         raise PlanError("The run has ramps or passages of its own; merge them first, then dissolve it.")
-    if shot.framing != Framing() or shot.reads_traces:
+    if shot.framing != Framing() or shot.is_corrected:
         raise PlanError("The run is framed or corrected as a whole; take that back first, then dissolve it.")
     inner = list(_between(run, shot.in_point, shot.out_point))
     if shot.backwards:

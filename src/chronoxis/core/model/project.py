@@ -174,6 +174,11 @@ class Shot:
     @cached_property
     def reads_traces(self) -> bool:
         """Whether what was measured of its footage's pictures changes its frames."""
+        return self.is_corrected or any(making.spans_frames for making in self.makings)
+
+    @cached_property
+    def is_corrected(self) -> bool:
+        """Whether its light is evened out, or something is done about passers-by."""
         handlings = {self.passers_by, *(wish for _, wish in self.passers_apart)}
         return self.even_out.strength > 0 or handlings != {PassersBy.LEAVE}
 

@@ -77,6 +77,7 @@ class _ShotChain:
         self._source, self._picture = plan.sources[shot], plan.pictures[shot]
         self._corrections, self._warp = plan.corrections[shot], plan.warps[shot]
         self._accents = plan.accents[shot]
+        self._cuts = plan.cuts[shot]
         self._views, self._edges, self._shown = plan.views[shot], plan.edges[shot], plan.shown
         self._needed = needed_size(self._views, self._picture, target.size, stretch=target.stretch)
         self._makings = Makings(self._picture.colour)
@@ -138,7 +139,7 @@ class _ShotChain:
                 # Whatever is made of one recorded frame is that frame.
                 frames, weights = part.sources(row)
                 way = part.way(row) if len(frames) > 1 else Way.ONE
-                passed = _passed(self._edges, frames, part.opened[row], part.closed[row], way)
+                passed = _passed(self._edges, self._cuts, frames, (part.opened[row], part.closed[row]), way)
                 seen = self._seen(int(numbers[row])) if self._resamples_once(way) else None
                 under_way[row] = _ResultFrame(frames, weights, passed, way, self._makings.begin(way), seen)
                 opened += 1
@@ -219,13 +220,19 @@ class _ResultFrame:
             self.making.add(picture, weight)
 
 
-def _passed(edges: Seconds, frames: Frames, opened: float, closed: float, way: Way) -> list[Passed]:
-    """Of a filled frame, how much of the way to each recorded frame from the one before is exposed."""
+def _passed(
+    edges: Seconds, cuts: Frames, frames: Frames, window: tuple[float, float], way: Way
+) -> list[Passed]:
+    """Of a filled frame, how much of the way to each recorded frame from the one before is exposed.
+
+    Nothing is on the way from one scene to the next.
+    """
     if not way.is_filled:
         return []
     begins = edges[frames]
     apart = np.maximum(np.diff(begins), 1e-9)  # two frames may carry one stamp
-    low, high = (np.clip((t - begins[:-1]) / apart, 0, 1) for t in (opened, closed))
+    low, high = (np.clip((t - begins[:-1]) / apart, 0, 1) for t in window)
     lasting = (high - low) * apart
     shares = lasting / max(float(lasting.sum()), 1e-12)
+    shares[np.diff(np.searchsorted(cuts, frames, "right")) > 0] = 0
     return [(0.0, 0.0, 0.0), *zip(low.tolist(), high.tolist(), shares.tolist(), strict=True)]

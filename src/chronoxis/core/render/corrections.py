@@ -7,8 +7,9 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Shot
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.evening import EvenLight
+from chronoxis.core.render.nested import NestedSource
 from chronoxis.core.timing.frame_making import PassersBy
-from chronoxis.core.timing.shot_columns import NO_SPANS, Spans, stretches
+from chronoxis.core.timing.shot_columns import NO_FRAMES, NO_SPANS, Frames, Spans, stretches
 from chronoxis.core.traces.picture_trace import Column, PictureTrace
 
 
@@ -44,6 +45,21 @@ def passers_by(
     numbers = source.originals.numbers
     own = {wish: marked if numbers is None else marked[numbers] for wish, marked in marks.items()}
     return stretches(own[PassersBy.SKIP]), stretches(own[PassersBy.CLEAR])
+
+
+def cuts_of(shot: Shot, source: Source, trace: PictureTrace | None) -> Frames:
+    """The first frames of scenes in a shot's footage but the first, where they matter and are known."""
+    if not shot.reads_traces:
+        return NO_FRAMES
+    if isinstance(source, NestedSource):
+        return source.cuts
+    if trace is None:
+        return NO_FRAMES
+    numbers = source.originals.numbers
+    if numbers is None:
+        return trace.scenes
+    scenes = np.searchsorted(trace.scenes, numbers, "right")
+    return np.flatnonzero(np.diff(scenes)) + 1
 
 
 def moment_of(footage: Footage, source: Source, first: int, stop: int) -> tuple[float, float]:

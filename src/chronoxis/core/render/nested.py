@@ -27,6 +27,7 @@ from chronoxis.core.sound.mixing import mixed
 from chronoxis.core.sound.samples import RATE, Samples
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.shot_columns import Frames
 from chronoxis.core.timing.timecode import format_time
 
 
@@ -71,6 +72,11 @@ class NestedSource(SteadySource):
     def files(self) -> tuple[()]:
         """None of its own."""
         return ()
+
+    @property
+    def cuts(self) -> Frames:
+        """Its frames that begin another of the shots inside."""
+        return np.flatnonzero(np.diff(self.plan.schedule.shots)) + 1
 
     @property
     def rate(self) -> Fraction:

@@ -51,6 +51,7 @@ class Plan:
         warps: for each shot, what moves them then, in one resampling with its view; None where nothing does.
         unmeasured: keys of footage whose pictures have to be measured before all choices take effect.
         music_sources: the opened footage that music is made of, by key.
+        cuts: for each shot, the first frames of scenes in its footage, as far as what fills steps needs them.
         accents: for each shot, looks on its result frames.
         steadied: for each shot, what steadying and lining up read; None where there is neither.
         shown: which result frame's picture stands on each one, where some are held; None where none is.
@@ -66,6 +67,7 @@ class Plan:
     corrections: tuple[tuple[Correction, ...], ...]
     warps: tuple[SteadyWarp | None, ...]
     unmeasured: tuple[str, ...] = ()
+    cuts: tuple[Frames, ...]
     accents: tuple[tuple[Accent, ...], ...]
     shown: Frames | None = None
     steadied: tuple[SteadyCourse | None, ...] = ()

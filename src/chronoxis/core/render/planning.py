@@ -16,7 +16,7 @@ from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
 from chronoxis.core.render.camera_at_joins import Paths, directions_of
-from chronoxis.core.render.corrections import corrections_of, passers_by
+from chronoxis.core.render.corrections import corrections_of, cuts_of, passers_by
 from chronoxis.core.render.nested import with_insides, with_nested
 from chronoxis.core.render.plan import Plan, result_size
 from chronoxis.core.render.steadied import Swaying, swaying, unfollowed
@@ -91,6 +91,7 @@ def make_plan(
         unmeasured=_unmeasured(project, sources, traces, cameras),
         steadied=tuple(course.course if course else None for course in steady),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
+        cuts=tuple(timing.cuts for timing in timings),
         accents=accents_of(project, schedule, colour, directions_of(project, sources, cameras)),
         shown=shown,
     )
@@ -181,6 +182,7 @@ def _timing(
         )
     spared = passers_by(shot, project.footage_of(shot), source, trace)
     sway = sways.sway if sways is not None else (None, 0)
+    cuts = cuts_of(shot, source, trace)
     return ShotTiming(
-        shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared, *sway
+        shot.pace, edges, shot.in_point, shot.makings, shot.backwards, source.holes, *spared, cuts, *sway
     )

@@ -101,6 +101,11 @@ class FrameMaking:
         """Whether steps along the motion are filled in."""
         return self.fill is not Fill.NONE and (self.each.adds_light or self.each is EachFrame.ONE)
 
+    @property
+    def spans_frames(self) -> bool:
+        """Whether what lies between two recorded frames of a scene is made out of both."""
+        return self.is_filled or self.between is not Between.HOLD
+
 
 PLAIN = FrameMaking()
 """One frame, as it was recorded."""

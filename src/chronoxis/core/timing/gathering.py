@@ -195,7 +195,8 @@ def _ramp_integrals(
     shots: ShotColumns, numbers: Frames, rows: Frames, frames: Frames, windows: Windows
 ) -> Seconds:
     """Of entries in order, the integrals over their windows of ramps that rise and fall between them."""
-    begins, _ = shots.display(numbers[rows], frames)
+    of_shots = numbers[rows]
+    begins, _ = shots.display(of_shots, frames)
     same = rows[1:] == rows[:-1]
     from_, apart = begins[:-1], np.where(same, begins[1:] - begins[:-1], 0.0)
     there = apart > SAME_TIME
@@ -203,7 +204,8 @@ def _ramp_integrals(
     opened, closed = windows[0][rows[:-1]], windows[1][rows[:-1]]
     low, high = (np.clip((t - from_) / apart, 0, 1) for t in (opened, closed))
     lasting = np.where(there, (high - low) * apart, 0.0)
-    middle = (low + high) / 2
+    # The last frame of a scene stands until the next one begins.
+    middle = np.where(shots.are_apart(of_shots[:-1], frames[:-1], frames[1:]), 0.0, (low + high) / 2)
     weights = np.zeros(len(frames))
     weights[:-1] += lasting * (1 - middle)
     weights[1:] += lasting * middle
@@ -233,6 +235,7 @@ def in_between(
     lasting = np.maximum(ends - begins, SAME_TIME)
     share = np.clip(np.where(back, ends - at, at - begins) / lasting, 0, 1)
     few = (between > 0) & (rows.counts == 1) & (advance < lasting - SAME_TIME) & (own != other)
+    few &= ~shots.are_apart(numbers, np.minimum(own, other), np.maximum(own, other))
     chosen = np.flatnonzero(few & (share * lasting > SAME_TIME) & ((1 - share) * lasting > SAME_TIME))
     if not len(chosen):
         return rows

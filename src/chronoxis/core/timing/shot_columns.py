@@ -57,6 +57,7 @@ Spans = npt.NDArray[np.int64]
 """Stretches of recorded frames, shape (stretches, 2): first and the one behind the last; ascending, apart."""
 
 NO_SPANS: Spans = np.zeros((0, 2), np.int64)
+NO_FRAMES: Frames = np.zeros(0, np.int64)
 
 
 def stretches(marked: npt.NDArray[np.bool_]) -> Spans:
@@ -79,6 +80,7 @@ class ShotTiming:
         holes: frames that are not there and filled in from both sides.
         skipped: frames in whose place neighbours serve.
         cleared: frames in whose place the median around them serves.
+        cuts: the first frames of scenes, after the first one; ascending.
         sway: how far the pictures of its frames are off the camera's smooth way, shape (frames, coordinates),
             from frame ``swaying`` on; None where nothing is lined up by it.
         swaying: number of the first of these frames.
@@ -92,6 +94,7 @@ class ShotTiming:
     holes: Spans = field(default_factory=lambda: NO_SPANS)
     skipped: Spans = field(default_factory=lambda: NO_SPANS)
     cleared: Spans = field(default_factory=lambda: NO_SPANS)
+    cuts: Frames = field(default_factory=lambda: NO_FRAMES)
     sway: npt.NDArray[np.float64] | None = None
     swaying: int = 0
 
@@ -166,6 +169,7 @@ class ShotColumns:
         self._of_shot = np.array([seats[id(shot.edges)] for shot in shots])
         self._edges = self._recordings[0] if len(distinct) == 1 else np.concatenate(self._recordings)
         self._bases = np.concatenate(([0], np.cumsum([len(edges) for edges in self._recordings])))
+        self._cuts = [shot.cuts for shot in shots]
         every = np.arange(len(shots))
         self.least = self.on_display(every, self.begins)
         self.most = np.maximum(self.last_before(every, self.ends), self.least)
@@ -201,6 +205,15 @@ class ShotColumns:
         """When frames of the shots' recordings begin and end."""
         places = frames + self._bases[self._of_shot[shots]]
         return self._edges[places], self._edges[places + 1]
+
+    def are_apart(self, shots: Frames, one: Frames, other: Frames) -> npt.NDArray[np.bool_]:
+        """Whether a scene begins after the one frame, and at or before the other; frames of these shots."""
+        apart = np.zeros(len(shots), np.bool_)
+        for number in (number for number in np.unique(shots).tolist() if len(self._cuts[number])):
+            cuts, chosen = self._cuts[number], shots == number
+            begun = (np.searchsorted(cuts, frames[chosen], "right") for frames in (one, other))
+            apart[chosen] = np.not_equal(*begun)
+        return apart
 
     def on_display(self, shots: Frames, t: Seconds) -> Frames:
         """Numbers of the frames on display at t; a time at an edge is of the frame that begins there."""
