@@ -15,7 +15,7 @@ from bench.frame_making import condense
 from bench.report import report, run, timed
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.photos.kind import read_headers
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, composing, pacing
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
@@ -78,7 +78,7 @@ def make_frames(folder: Path) -> None:
     """All result frames, not encoded."""
     source = open_source(folder)
     project = arranging.begin_with(Project(), footage_of(source.facts))
-    project = arranging.set_canvas(project, source.facts.picture.canvas)
+    project = composing.set_canvas(project, source.facts.picture.canvas)
     project = arranging.set_settings(project, ResultSettings(size=SizeWish(height=1080)))
     project = pacing.set_speed(project, project.places(), project.rate / project.footage[0].rate)
     plan = make_plan(project, {project.footage[0].key: source})

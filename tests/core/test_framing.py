@@ -13,7 +13,7 @@ from PIL import Image
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.kinds import footage_of, open_source
-from chronoxis.core.model import arranging, pacing
+from chronoxis.core.model import arranging, composing, pacing
 from chronoxis.core.model.composing import set_framings, shape_shots
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.framing import (
@@ -67,7 +67,7 @@ def planned(
     project = Project(settings=ResultSettings(MKV, SizeWish.parse(wish)))
     project = arranging.begin_with(project, footage_of(source.facts))
     own = source.facts.picture.canvas
-    project = arranging.set_canvas(
+    project = composing.set_canvas(
         project, replace(own, width=canvas[0], height=canvas[1]) if canvas else own
     )
     project = pacing.set_speed(project, project.places(), Fraction(1))

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import open_source
-from chronoxis.core.model import arranging, joining, nesting, pacing
+from chronoxis.core.model import arranging, composing, joining, nesting, pacing
 from chronoxis.core.model.accent import (
     Accent,
     Badge,
@@ -35,6 +35,7 @@ from chronoxis.core.model.accent import (
 )
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
 from chronoxis.core.model.export_formats import MKV
+from chronoxis.core.model.framing import Framing, FramingStep, View
 from chronoxis.core.model.join import CUT, Side, Surge
 from chronoxis.core.model.look import OWN_LOOKS
 from chronoxis.core.model.nested import Nested
@@ -461,3 +462,32 @@ def test_kept_looks_travel_with_the_project_and_names_are_read(tmp_path: Path) -
         with pytest.raises(PlanError):
             parse_accent(text)
     assert joining.drop_surges(project, [0]).shots[0].join == CUT
+
+
+def test_a_run_and_what_is_inside_are_cropped_in_any_order(take: Path, tmp_path: Path) -> None:
+    project, sources = thirds(take)
+    canvas = replace(sources["take"].facts.picture.canvas, width=384, height=256)  # type: ignore[attr-defined]
+    begun = composing.set_canvas(nesting.nest(nesting.nest(project, [0, 1]), [0, 1]), canvas)
+    square, tall, wide = Fraction(1), Fraction(9, 16), Fraction(21, 9)
+    for outside, inside in ((square, tall), (tall, wide), (wide, square), (square, None)):
+        project = composing.shape_shots(begun, {0: canvas.size}, outside)
+        planned(project, sources)
+        opened = nesting.open_run(project, project.shots[0].footage)
+        assert opened.canvas is not None
+        sizes = {0: opened.canvas.size, 1: (96, 64)}
+        project = nesting.come_back(composing.shape_shots(opened, sizes, inside))
+        plan = planned(project, sources)
+        assert len(list(result_frames(plan, export_target(plan), 0, 2))) == 2
+        save_project(project, tmp_path / "runs.chronoxis")
+        planned(load_project(tmp_path / "runs.chronoxis"), sources)
+
+
+def test_a_view_on_a_run_stays_where_it_is_when_the_result_is_enlarged(take: Path) -> None:
+    project, sources = thirds(take)
+    canvas = sources["take"].facts.picture.canvas  # type: ignore[attr-defined]
+    project = composing.set_canvas(nesting.nest(project, [0, 1, 2]), canvas)
+    view = View(Fraction(12), Fraction(8), Fraction(48), Fraction(32))
+    project = composing.set_framings(project, {0: Framing((FramingStep(Fraction(0), view),))})
+    larger = composing.set_canvas(project, replace(canvas, width=192, height=128))
+    assert larger.shots[0].framing.steps[0].view == View(*(Fraction(2 * n) for n in (12, 8, 48, 32)))
+    assert composing.set_canvas(larger, canvas) == project

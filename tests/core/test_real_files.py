@@ -20,7 +20,7 @@ from chronoxis.core.errors import FootageError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.source import Source
-from chronoxis.core.model import arranging, making, pacing
+from chronoxis.core.model import arranging, composing, making, pacing
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import MKV, MP4
 from chronoxis.core.model.project import Place, Project
@@ -451,13 +451,13 @@ def test_a_size_that_changes_inside_a_recording(tmp_path: Path) -> None:
 def test_the_canvas_stays_when_shots_change_places(tmp_path: Path) -> None:
     wide = open_source(make_recording(tmp_path / "wide.mkv", frames=10, size=(160, 90)))
     tall = open_source(make_recording(tmp_path / "tall.mkv", frames=10, size=(64, 90)))
-    project = arranging.set_canvas(Project(settings=ResultSettings(MKV)), wide.facts.picture.canvas)
+    project = composing.set_canvas(Project(settings=ResultSettings(MKV)), wide.facts.picture.canvas)
     for source in (wide, tall):
         project = arranging.begin_with(project, footage_of(source.facts))
     sources = {"wide": wide, "tall": tall}
     for order in (project, arranging.move_shot(project, 0, 1), arranging.delete_shots(project, [0])):
         assert make_plan(order, sources).size == (160, 90)
-    chosen = arranging.set_canvas(project, tall.facts.picture.canvas)
+    chosen = composing.set_canvas(project, tall.facts.picture.canvas)
     assert make_plan(chosen, sources).size == (64, 90)
 
 

@@ -13,7 +13,7 @@ from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.kinds import as_chosen, footage_of, settled
 from chronoxis.core.footage.source import Facts, Source
-from chronoxis.core.model import arranging
+from chronoxis.core.model import arranging, composing
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.nesting import outermost
@@ -602,4 +602,4 @@ def _with_canvas(project: Project, facts: Facts) -> Project:
         return project
     canvas = facts.picture.canvas
     photos = isinstance(facts.origin, PhotoFiles)
-    return arranging.set_canvas(project, canvas.within(_PHOTO_SIDE) if photos else canvas)
+    return composing.set_canvas(project, canvas.within(_PHOTO_SIDE) if photos else canvas)

@@ -16,7 +16,7 @@ from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, set
 from chronoxis.core.footage.photos.facts import PhotoRunFacts
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, joining, pacing
-from chronoxis.core.model.composing import canvas_for, set_framings
+from chronoxis.core.model.composing import canvas_for, set_canvas, set_framings
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
 from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
@@ -151,7 +151,7 @@ def _with_framing(project: Project, picture: PictureFormat, choices: dict[str, A
             raise click.UsageError(f"--fit {fit} needs a --size of width and height, such as 1920x1080.")
         canvas = replace(canvas, width=size.width, height=size.height)
     framing = Framing(steps, Fit.BARS if fit == "bars" else Fit.FILL, Easing.EVEN)
-    return arranging.set_canvas(set_framings(project, {0: framing}), canvas)
+    return set_canvas(set_framings(project, {0: framing}), canvas)
 
 
 def _with_points(project: Project, choices: dict[str, Any]) -> Project:

@@ -18,7 +18,7 @@ from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model import arranging
+from chronoxis.core.model import arranging, composing
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.photo_run import PhotoRun
@@ -162,7 +162,7 @@ class FootagePage(Page):
         footage = self.footage
         facts = self._document.facts.get(footage.origin) if footage is not None else None
         if facts is not None:
-            self._apply("Set the size", lambda p: arranging.set_canvas(p, facts.picture.canvas))
+            self._apply("Set the size", lambda p: composing.set_canvas(p, facts.picture.canvas))
 
     def _remove(self) -> None:
         footage = self.footage

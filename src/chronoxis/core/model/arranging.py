@@ -6,7 +6,6 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.join import CUT
 from chronoxis.core.model.marker import Marker
@@ -40,11 +39,6 @@ def begin_with(project: Project, footage: Footage) -> Project:
     if not project.shots:
         grown = replace(grown, rate=footage.result_rate)
     return add_shot(grown, grown.footage[-1].key)
-
-
-def set_canvas(project: Project, canvas: Canvas) -> Project:
-    """Choose size and colour of the result."""
-    return replace(project, canvas=canvas)
 
 
 def add_shot(project: Project, key: str, at: int | None = None) -> Project:

@@ -7,7 +7,33 @@ from fractions import Fraction
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.framing import Framing, FramingStep, View
-from chronoxis.core.model.project import Project
+from chronoxis.core.model.nested import Nested
+from chronoxis.core.model.project import Project, Shot
+
+
+def set_canvas(project: Project, canvas: Canvas) -> Project:
+    """Choose size and colour of the result.
+
+    The pictures of nested runs have the result's size: views on them stay on what they show, as far as that
+    is still there.
+    """
+    runs = (footage for footage in project.footage if isinstance(footage, Nested))
+    for run in runs:
+        project = project.with_footage(replace(run, shots=on_canvas(project, run.shots, canvas)))
+    return replace(project, canvas=canvas, shots=on_canvas(project, project.shots, canvas))
+
+
+def on_canvas(project: Project, shots: tuple[Shot, ...], canvas: Canvas) -> tuple[Shot, ...]:
+    """Shots with their views on nested runs as they lie on another canvas than the project's."""
+    before = project.canvas
+    if before is None or before.size == canvas.size:
+        return shots
+    return tuple(
+        replace(shot, framing=shot.framing.refitted(before.size, canvas.size))
+        if project.footage_of(shot).made_of
+        else shot
+        for shot in shots
+    )
 
 
 def set_framings(project: Project, framings: Mapping[int, Framing]) -> Project:
@@ -43,7 +69,7 @@ def shape_shots(project: Project, sizes: Mapping[int, Size], shape: Fraction | N
         return project
     size = sizes[min(sizes)]
     view = View.whole(size) if shape is None else View.whole(size).shaped(shape)
-    return replace(project, canvas=canvas_for(project.canvas, view))
+    return set_canvas(project, canvas_for(project.canvas, view))
 
 
 def canvas_for(canvas: Canvas, view: View) -> Canvas:

@@ -1,7 +1,7 @@
 """Which part of its pictures a shot shows: cropped once, or moving over them."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
@@ -76,6 +76,15 @@ class View:
             height,
         )
 
+    def refitted(self, before: Size, after: Size) -> "View":
+        """This view of a picture that fills another size than before, trimmed to that."""
+        scale = max(Fraction(new, old) for new, old in zip(after, before, strict=True))
+        left, top = (
+            (at - Fraction(old, 2)) * scale + Fraction(new, 2)
+            for at, old, new in zip((self.left, self.top), before, after, strict=True)
+        )
+        return View(left, top, self.width * scale, self.height * scale).within(after)
+
 
 @dataclass(frozen=True)
 class FramingStep:
@@ -144,6 +153,17 @@ class Framing:
     def reversed(self) -> "Framing":
         """The framing of a shot that plays the other way."""
         return replace(self, steps=tuple(replace(step, at=1 - step.at) for step in reversed(self.steps)))
+
+    def refitted(self, before: Size, after: Size) -> "Framing":
+        """The framing of pictures that fill another size than before."""
+        return self._changed(lambda view: view.refitted(before, after))
+
+    def within(self, size: Size) -> "Framing":
+        """Its views moved into pictures of a size; smaller, where they are larger than that."""
+        return self._changed(lambda view: view.within(size))
+
+    def _changed(self, change: Callable[[View], View]) -> "Framing":
+        return replace(self, steps=tuple(replace(step, view=change(step.view)) for step in self.steps))
 
     def with_step(self, at: Fraction, view: View) -> "Framing":
         """The framing with a view at a moment, in place of one that is there."""

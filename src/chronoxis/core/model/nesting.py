@@ -6,6 +6,7 @@ from fractions import Fraction
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.arranging import measure, refit, reverse, trimmed
+from chronoxis.core.model.composing import on_canvas
 from chronoxis.core.model.framing import Framing
 from chronoxis.core.model.join import CUT
 from chronoxis.core.model.nested import Nested
@@ -82,7 +83,11 @@ def come_back(project: Project) -> Project:
     outer = replace(
         outer,
         footage=project.footage,
-        shots=tuple(shot for shot in outer.shots if shot.footage in there),
+        shots=tuple(
+            shot
+            for shot in (on_canvas(outer, outer.shots, project.canvas) if project.canvas else outer.shots)
+            if shot.footage in there
+        ),
         music=tuple(piece for piece in outer.music if piece.footage in there),
         settings=project.settings,
         canvas=project.canvas,

@@ -17,7 +17,7 @@ from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
 from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, cuts_of, passers_by
-from chronoxis.core.render.nested import with_insides, with_nested
+from chronoxis.core.render.nested import NestedSource, with_insides, with_nested
 from chronoxis.core.render.plan import Plan, result_size
 from chronoxis.core.render.steadied import Swaying, swaying, unfollowed
 from chronoxis.core.timing.pace import Seconds
@@ -152,9 +152,12 @@ def _views(
     for number, (shot, source) in enumerate(zip(project.shots, sources, strict=True)):
         picture, first, stop = source.facts.picture, firsts[number], firsts[number + 1]
         if not isinstance(source, AbsentSource):
+            # A run's pictures have even sides, of which the canvas that its views lie on may have one more.
+            nested = isinstance(source, NestedSource)
+            framing = shot.framing.within(picture.size) if nested else shot.framing
             label = project.footage_of(shot).label
-            check_views((step.view for step in shot.framing.steps), picture.size, label)
-            views.append(views_of(shot.framing, picture, size, first, stop - first))
+            check_views((step.view for step in framing.steps), picture.size, label)
+            views.append(views_of(framing, picture, size, first, stop - first))
         else:
             views.append(None)
     return tuple(views)
