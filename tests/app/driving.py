@@ -42,7 +42,7 @@ def planned(qtbot: QtBot, window: MainWindow) -> Plan:
 
 def open_project(qtbot: QtBot, window: MainWindow, path: Path) -> None:
     """Open a project that has nothing to be asked about first."""
-    with qtbot.waitSignal(window.document.replaced, timeout=10_000):
+    with qtbot.waitSignal(window.document.replaced, timeout=30_000):
         window.file_actions.open_project(path)
 
 

@@ -24,7 +24,7 @@ from chronoxis.core.timing.frame_making import Between, EachFrame, Fill
 from chronoxis.core.traces.store import TraceStore
 
 ONLY = Place(0, 0)
-CUT, FRAMES = 100, 200
+CUT, FRAMES = 20, 40
 
 
 @pytest.fixture(scope="module")
@@ -41,7 +41,7 @@ def cut_film(tmp_path_factory: pytest.TempPathFactory) -> Path:
         assert isinstance(stream, av.VideoStream)
         stream.width, stream.height, stream.pix_fmt = 320, 180, "yuv420p"
         for number in range(FRAMES):
-            left = 20 + number
+            left = 20 + 2 * number
             seen = scenes[int(number >= CUT)][60:240, left : left + 320]
             noisy = seen + rng.normal(0, 0.02, seen.shape)
             frame = VideoFrame.from_ndarray((np.clip(noisy, 0, 1) * 255).astype(np.uint8), "rgb24")

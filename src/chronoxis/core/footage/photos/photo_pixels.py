@@ -1,18 +1,17 @@
 """A photo's pixels: decoded, upright, in sRGB."""
 
-import io
 from collections.abc import Callable
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
 import numpy.typing as npt
-from PIL import Image, ImageCms
+from PIL import Image
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.photos.image_memory import pixels_in
+from chronoxis.core.footage.photos.photo_colour import deep_in_srgb, in_srgb
 from chronoxis.core.footage.photos.photo_file import (
     import_extra,
     is_deep,
@@ -29,8 +28,6 @@ Pixels = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
 """R′G′B′ in sRGB, shape (height, width, 3), upright; uint8 or, where the photo is deeper, uint16."""
 
 _SRGB_GAMMA = 2.4, 12.92  # power and slope at black (IEC 61966-2-1)
-_LATTICE = 52  # nodes a side of a table of colours: every fifth code
-_STRIP = 128  # rows that are worked on at a time
 _REDUCTIONS = (8, 4, 2)
 _SAME_SHAPE = 0.01  # by which width by height may differ through rounding
 _QUARTERS = (5, 6, 7, 8)  # orientations by which width and height change places
@@ -38,9 +35,9 @@ _TRANSPOSED: dict[int, Callable[[Pixels], Pixels]] = {
     2: lambda p: p[:, ::-1],
     3: lambda p: p[::-1, ::-1],
     4: lambda p: p[::-1],
-    5: lambda p: p.transpose(1, 0, 2),
+    5: lambda p: p.swapaxes(0, 1),
     6: lambda p: np.rot90(p, -1),
-    7: lambda p: p[::-1, ::-1].transpose(1, 0, 2),
+    7: lambda p: p[::-1, ::-1].swapaxes(0, 1),
     8: lambda p: np.rot90(p, 1),
 }
 
@@ -111,7 +108,7 @@ def _shallow_pixels(image: Image.Image, profile: bytes | None, smaller: Size, fi
     if image.format == "JPEG" and smaller != image.size:
         image.draft("RGB" if image.mode == "RGB" else image.mode, smaller)
     image.load()
-    found = pixels_in(_in_srgb(_flat(image), profile))
+    found = pixels_in(in_srgb(_flat(image), profile))
     if fitted and _can_be(found, fitted):
         return averaged(found, fitted)
     return resized(np.asarray(cv2.cvtColor(found, cv2.COLOR_RGBA2RGB), np.uint8), smaller)
@@ -135,39 +132,18 @@ def _flat(image: Image.Image) -> Image.Image:
     return image.convert("RGB")
 
 
-def _in_srgb(image: Image.Image, profile: bytes | None) -> Image.Image:
-    transform = _to_srgb(profile, image.mode) if profile else None
-    if transform is not None:
-        return ImageCms.applyTransform(image, transform) or image
-    return image if image.mode == "RGB" else image.convert("RGB")
-
-
-@lru_cache(8)
-def _to_srgb(profile: bytes, mode: str) -> ImageCms.ImageCmsTransform | None:
-    """What brings colours of a profile to sRGB; None where that is not needed or not to be had."""
-    try:
-        known = ImageCms.ImageCmsProfile(io.BytesIO(profile))
-        if "srgb" in ImageCms.getProfileDescription(known).lower():
-            return None
-        return ImageCms.buildTransform(
-            known, ImageCms.createProfile("sRGB"), mode, "RGB", ImageCms.Intent.RELATIVE_COLORIMETRIC
-        )
-    except (ImageCms.PyCMSError, OSError):
-        return None  # a profile that is damaged, or of another kind of colour
-
-
 def _deep_pixels(path: Path, image: Image.Image, profile: bytes | None) -> Pixels:
     """Samples of sixteen bits, which Pillow does not keep in colour."""
     read, turn = _stored_samples(path, image)
     if read is None:
         image.load()
-        return np.asarray(_in_srgb(_flat(image), profile))
+        return np.asarray(in_srgb(_flat(image), profile))
     if read.dtype == np.float32:
         read = np.rint(read.clip(0, 1) * 65535).astype(np.uint16)
     deep = read.astype(np.uint16) * np.uint16(257) if read.dtype == np.uint8 else read.astype(np.uint16)
     match deep.shape[2:]:
         case ():
-            colour = np.repeat(deep[..., None], 3, -1)
+            colour = deep
         case (4,):
             over = deep[..., 3:].astype(np.uint32)
             colour = (deep[..., 2::-1] * over // 65535).astype(np.uint16)
@@ -175,7 +151,7 @@ def _deep_pixels(path: Path, image: Image.Image, profile: bytes | None) -> Pixel
             colour = deep[..., ::-1]
     if turn is not None:
         colour = turn(colour)
-    return _deep_in_srgb(np.ascontiguousarray(colour), profile)
+    return deep_in_srgb(np.ascontiguousarray(colour), profile)
 
 
 def _stored_samples(
@@ -190,28 +166,6 @@ def _stored_samples(
         return cv2.imread(str(path), way), None
     content, orientation = tiff_as_stored(path)
     return cv2.imdecode(np.frombuffer(content, np.uint8), way), _TRANSPOSED.get(orientation)
-
-
-def _deep_in_srgb(pixels: npt.NDArray[np.uint16], profile: bytes | None) -> npt.NDArray[np.uint16]:
-    """Colours of a profile in sRGB: the change of eight-bit colours, laid over the finer samples."""
-    transform = _to_srgb(profile, "RGB") if profile else None
-    if transform is None:
-        return pixels
-    grid = np.rint(np.linspace(0, 255, _LATTICE)).astype(np.uint8)
-    nodes = np.stack(np.meshgrid(grid, grid, grid, indexing="ij"), -1).reshape(1, -1, 3)
-    seen = ImageCms.applyTransform(Image.fromarray(nodes, "RGB"), transform)
-    table = np.asarray(seen, np.float32).reshape(_LATTICE, _LATTICE, _LATTICE, 3) * 257
-    outcome = np.empty_like(pixels)
-    for top in range(0, len(pixels), _STRIP):
-        at = pixels[top : top + _STRIP].astype(np.float32) * ((_LATTICE - 1) / 65535)
-        low = np.minimum(at.astype(np.intp), _LATTICE - 2)
-        part, total = at - low, np.zeros(at.shape, np.float32)
-        for corner in np.ndindex(2, 2, 2):
-            place = low + np.array(corner)
-            weight = np.prod(np.where(np.array(corner), part, 1 - part), -1, keepdims=True)
-            total += weight * table[place[..., 0], place[..., 1], place[..., 2]]
-        outcome[top : top + _STRIP] = np.rint(total)
-    return outcome
 
 
 def _raw_pixels(path: Path, reduction: int) -> Pixels:
