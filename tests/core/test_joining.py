@@ -312,8 +312,19 @@ def _schedule(project: Project) -> Schedule:
     )
 
 
-def flashed(codes: Rgb16) -> np.ndarray:
-    return np.asarray(from_linear(np.clip(to_linear(codes / 65535, 1) * 2**1.5, 0, 1), 1) * 65535)
+def flashed(codes: Rgb16, gain: float = 2**1.5) -> np.ndarray:
+    """Multiplied, then brought below white along each colour's own hue."""
+    light = to_linear(codes / 65535, 1) * gain
+    luminance, strongest = light @ [0.2126, 0.7152, 0.0722], light.max(axis=2)
+
+    def bent(x: np.ndarray) -> np.ndarray:
+        u, w = (x - 0.7) / 0.3, (gain - 0.7) / 0.3
+        return np.where(x > 0.7, 0.7 + 0.3 * u * (1 + u / w**2) / (1 + u), x)
+
+    apart = np.maximum(strongest - luminance, 1e-9)
+    share = (bent(strongest) - bent(luminance)) / apart
+    made = bent(luminance)[..., None] + share[..., None] * (light - luminance[..., None])
+    return np.asarray(from_linear(np.clip(made, 0, 1), 1) * 65535)
 
 
 def streaked(codes: Rgb16) -> np.ndarray:
@@ -346,6 +357,38 @@ def test_looks_are_as_they_are_defined(
     inner = (slice(20, -20), slice(20, -20))
     assert np.abs(made[inner] - wish(codes)[inner]).max() / 257 < allowed  # eight-bit codes
     assert np.array_equal(laid(on_every_frame(two_shots(), look, strength=0.0), codes), codes)
+
+
+def test_a_flash_goes_to_white_along_each_hue() -> None:
+    rng = np.random.default_rng(5)
+    light = rng.uniform(0.02, 0.6, (40, 60, 3))
+    light[0] = np.array([0.35, 0.06, 0.5])  # purple
+    light[1, :30] = np.linspace(0, 0.22, 30)[:, None]  # grey that stays below the shoulder
+    light[2] = 1.0
+    codes = np.rint(from_linear(light, 1) * 65535).astype(np.uint16)
+    before = to_linear(codes / 65535, 1)
+    hues, last = hues_of(before), before.max(axis=2)
+    for stops in (0.25, 0.5, 1.0, 1.5, 2.0, 3.0, 4.0, 6.0):
+        made = to_linear(laid(on_every_frame(two_shots(), Flash(stops)), codes) / 65535, 1)
+        strong = np.ptp(made, axis=2) > 0.03  # a hue that codes can tell
+        apart = np.abs(hues_of(made) - hues)
+        assert np.minimum(apart, 6 - apart)[strong].max() < 0.02
+        assert np.all(made.max(axis=2) >= last - 2e-4)  # ever brighter
+        assert made[2].min() > 0.9999
+        last = made.max(axis=2)
+        dark = before.max(axis=2) * 2**stops < 0.7
+        assert np.allclose(made[dark], before[dark] * 2**stops, atol=1e-3)
+    assert np.ptp(made[0], axis=1).max() < 0.05  # purple is white in the end
+    assert (np.ptp(made, axis=2) / np.ptp(before, axis=2).clip(1e-6))[3:].max() < 1
+
+
+def hues_of(light: np.ndarray) -> np.ndarray:
+    """Where on the circle of hues colours lie, 0 to 6."""
+    red, green, blue = np.moveaxis(light, 2, 0)
+    most, range_ = light.max(axis=2), np.maximum(np.ptp(light, axis=2), 1e-9)
+    hue = np.where(most == red, (green - blue) / range_ % 6, 2 + (blue - red) / range_)
+    is_blue = (most == blue) & (most != red) & (most != green)
+    return np.asarray(np.where(is_blue, 4 + (red - green) / range_, hue))
 
 
 def test_grain_has_its_deviation_is_seeded_and_new_in_every_frame() -> None:

@@ -69,7 +69,7 @@ PROFILES = {
 }
 
 
-def saved(folder: Path, codes: npt.NDArray[np.generic], profile: bytes) -> Path:
+def saved(folder: Path, codes: npt.NDArray[np.uint8] | npt.NDArray[np.uint16], profile: bytes) -> Path:
     """A photo of 16 bits, or of 8 bits, with a profile, which no library here writes into deep ones."""
     path = folder / "photo.png"
     content = bytearray(cv2.imencode(".png", codes[..., ::-1] if codes.ndim == 3 else codes)[1].tobytes())
@@ -86,7 +86,7 @@ def test_a_profile_counts_for_what_it_does(tmp_path: Path, name: str, deep: bool
     most = 65535 if deep else 255
     codes = np.random.default_rng(1).integers(0, most + 1, (120, 160, 3))
     codes[:8] = np.linspace(0, most // 16, 160)[None, :, None]  # where curves are steepest
-    path = saved(tmp_path, codes.astype(np.uint16 if deep else np.uint8), profile)
+    path = saved(tmp_path, codes.astype(np.uint16) if deep else codes.astype(np.uint8), profile)
     read = read_pixels(path).astype(np.float64) / most
     assert read_pixels(path).dtype == (np.uint16 if deep else np.uint8)
     off = np.abs(read - seen(codes / most, profile, curve))
@@ -97,5 +97,7 @@ def test_a_profile_counts_for_what_it_does(tmp_path: Path, name: str, deep: bool
 def test_a_profile_of_another_kind_of_colour_changes_nothing(tmp_path: Path, name: str) -> None:
     for most in (255, 65535):
         grey = np.random.default_rng(1).integers(0, most + 1, (12, 16))
-        path = saved(tmp_path, grey.astype(np.uint8 if most == 255 else np.uint16), PROFILES[name][0])
+        path = saved(
+            tmp_path, grey.astype(np.uint8) if most == 255 else grey.astype(np.uint16), PROFILES[name][0]
+        )
         assert np.array_equal(read_pixels(path), np.repeat(grey[..., None], 3, -1))

@@ -96,6 +96,12 @@ class Colour:
         frame.color_trc = ColorTrc(self.transfer)
         return frame
 
+    @property
+    def luma_shares(self) -> tuple[float, float, float]:
+        """The shares of red, green and blue in luma."""
+        red, blue = _LUMA_SHARES.get(self.matrix, _LUMA_SHARES[BT709])
+        return red, 1 - red - blue, blue
+
     def rgb_matrix(self, depth: int = 0) -> npt.NDArray[np.float32]:
         """Affine matrix, shape (3, 4), from Y′CbCr codes to R′G′B′ (H.273, 8.3).
 
@@ -109,8 +115,7 @@ class Colour:
         if self.matrix == YCGCO:
             mixed = [[1.0, -1.0, 1.0], [1.0, 1.0, 0.0], [1.0, -1.0, -1.0]]
         else:
-            red, blue = _LUMA_SHARES.get(self.matrix, _LUMA_SHARES[BT709])
-            green = 1 - red - blue
+            red, green, blue = self.luma_shares
             mixed = [
                 [1.0, 0.0, 2 * (1 - red)],
                 [1.0, -2 * (1 - blue) * blue / green, -2 * (1 - red) * red / green],

@@ -396,6 +396,43 @@ KERNEL void chronoxis_gain(const Frame *frame, const Curve *curve, const float *
     }
 }
 
+/* Light that was multiplied by `most`, from 0 to 1 again: as it is up to the knee, and softly bent above it. */
+typedef struct {
+    float most, knee;
+} Shoulder;
+
+INLINE float bent(const Shoulder *shoulder, float light)
+{
+    const float knee = shoulder->knee, room = 1.0f - knee, whole = (shoulder->most - knee) / room;
+    const float above = (light - knee) / room, even = 1.0f / (whole * whole);
+    const float reached = above * (even + (1.0f - even) / (1.0f + above));
+    return light > knee ? knee + room * reached : light;
+}
+
+/* Light times `shoulder->most`, as R'G'B' codes. What that brings above the knee goes along its own hue to white: its
+ * luminance and its strongest channel are bent, and the others keep their places between them. */
+KERNEL void chronoxis_flash(const Frame *frame, const Curve *curve, const Shoulder *shoulder, const float *luma,
+                            int width, int y0, int y1, uint16_t *out)
+{
+    float c[3][PIECE + 1];
+    EACH_PIECE {
+        codes_of(frame, y, x, n, c[0], c[1], c[2]);
+        for (int k = 0; k < 3; k++) light_of(curve, c[k], n);
+        for (int i = 0; i < n; i++) {
+            const float r = c[0][i] * shoulder->most, g = c[1][i] * shoulder->most, b = c[2][i] * shoulder->most;
+            const float most = r > g ? (r > b ? r : b) : (g > b ? g : b);
+            const float luminance = luma[0] * r + luma[1] * g + luma[2] * b, apart = most - luminance;
+            const float level = bent(shoulder, luminance);
+            const float share = (bent(shoulder, most) - level) / (apart > 1e-6f ? apart : 1e-6f);
+            c[0][i] = clamped(level + share * (r - luminance));
+            c[1][i] = clamped(level + share * (g - luminance));
+            c[2][i] = clamped(level + share * (b - luminance));
+        }
+        for (int k = 0; k < 3; k++) codes_for(curve, c[k], n);
+        store_codes(c[0], c[1], c[2], n, out + 3 * ((ptrdiff_t)y * width + x));
+    }
+}
+
 /* Samples of the rows `one` and `other` of a plane, a quarter of the way from one to the other; count of them from
  * `first` on, of which at most one at either end is beyond the columns and goes on as its neighbour. */
 #define BETWEEN_ROWS(TYPE)                                                                                   \

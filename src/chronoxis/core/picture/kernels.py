@@ -30,6 +30,9 @@ MOST_FRAMES = 63
 Picture = VideoFrame | Rgb16
 """A recorded frame in its own pixel format, or R′G′B′ codes."""
 
+Luma = tuple[float, float, float]
+"""The shares of red, green and blue in luminance."""
+
 _YUV8, _YUV16, _RGB24, _RGB48 = range(4)
 # Toes of curves that a polynomial follows to a hundredth of an 8-bit code; all others take tables.
 _TOES = {BT709: (0.081, 4.5), SRGB: (0.04045, 12.92)}
@@ -203,6 +206,28 @@ def gain(
         )
 
     work.give(multiply, into.shape[0])
+
+
+def flash(
+    work: RowWork, codes: Rgb16, colour: Colour, gain: float, knee: float, luma: Luma, into: Rgb16
+) -> None:
+    """Codes of light that is multiplied by a gain above 1, and goes to white along its hue above a knee."""
+    frames, curve, width = _frames([codes], colour), curve_of(colour.transfer), into.shape[1]
+    shoulder, shares = (ctypes.c_float * 2)(gain, knee), (ctypes.c_float * 3)(*luma)
+
+    def brighten(rows: slice) -> None:
+        library().chronoxis_flash(
+            frames.given,
+            ctypes.byref(curve),
+            ctypes.byref(shoulder),
+            shares,
+            width,
+            rows.start,
+            rows.stop,
+            address(into),
+        )
+
+    work.give(brighten, into.shape[0])
 
 
 def grain(work: RowWork, codes: Rgb16, noise: npt.NDArray[np.float32], strength: float, into: Rgb16) -> None:

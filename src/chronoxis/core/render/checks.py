@@ -20,7 +20,7 @@ from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 from chronoxis.core.traces.picture_trace import PictureTrace
 
-_WHITE = 1.2  # of a picture's mean light, from which on next to nothing of it is left
+_WHITE = 2.4  # of a picture's mean light, from which on next to nothing of it is left
 _WHITE_STOPS = 5.0  # the same of pictures that were not measured
 _CLEARING = 10.0  # recorded seconds in which those who pass have passed
 _KEPT = 0.5  # of white, that the mended flash brings the mean light to
