@@ -3,6 +3,7 @@
 import json
 import os
 import signal
+import stat
 import subprocess
 import sys
 import time
@@ -14,6 +15,7 @@ import pytest
 
 from chronoxis.core.errors import ExportError, PlanError, ProjectFileError
 from chronoxis.core.files.atomic import sweep_unfinished, temporary_beside
+from chronoxis.core.files.interchange import import_timeline
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
 from chronoxis.core.files.timeline_reading import read_timeline
@@ -147,7 +149,7 @@ BAD_VALUES = (
     ('"recorded": "2"', f'"recorded": "{"9" * 60}"', "longer than any recording"),
     ('"recorded": "2"', '"recorded": "3"', "beyond the end"),
     ('"length": "0"', f'"length": "{"9" * 30}"', "ramp.length is out of range"),
-    ('"shutter": 360.0', '"shutter": NaN', "shutter is not a number"),
+    ('"shutter": 360.0', '"shutter": NaN', "NaN is no number"),
     ('"shutter": 360.0', f'"shutter": {"9" * 5000}', "far too long"),
     ('"rate": "25",\n "footage"', '"rate": 25,\n "footage"', "should be text"),
     ('"rate": "25",\n "footage"', '"rate": "x",\n "footage"', "should be a number as text"),
@@ -221,3 +223,34 @@ def test_runs_too_deep_or_too_long_inside_one_another_are_refused(tmp_path: Path
     data["shots"][0] = dict(data["shots"][0], footage="one-more")
     with pytest.raises(ProjectFileError, match="more than 16 deep"):
         from_json(data, tmp_path / "deep.chronoxis")
+
+
+def test_names_that_are_no_text_are_saved_read_and_put_into_timelines(tmp_path: Path) -> None:
+    take = Path(os.fsdecode(os.fsencode(tmp_path / "take") + b"-\xff.mkv"))
+    make_recording(tmp_path / "take.mkv", frames=50).rename(take)
+    project = arranging.begin_with(Project(), recording_of(take, Fraction(25), Fraction(2), counted=True))
+    project = arranging.add_marker(project, None, Fraction(0), "half \ud83d a letter")
+    film, cut = tmp_path / "film.chronoxis", tmp_path / "cut.otio"
+    save_project(project, film)
+    film.read_bytes().decode()
+    assert load_project(film) == project
+    done = chronoxis("convert", film, "-o", cut)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert import_timeline(cut).project == project
+    timeline = json.loads(cut.read_text())
+    timeline["metadata"] = {}
+    cut.write_text(json.dumps(timeline))
+    (shot,) = import_timeline(cut).project.shots
+    assert import_timeline(cut).project.footage_of(shot).files == (take,)
+
+
+def test_a_pipe_is_never_replaced(tmp_path: Path) -> None:
+    take, pipe = make_recording(tmp_path / "take.mkv", frames=50), tmp_path / "out.mkv"
+    os.mkfifo(pipe)
+    project = arranging.begin_with(Project(), recording_of(take, Fraction(25), Fraction(2), counted=True))
+    done = chronoxis("condense", take, "-o", pipe, "--overwrite", "--every", "5", "--progress", "none")
+    assert done.returncode == 1
+    assert done.stderr.strip().endswith("is a pipe or a device, not a file; choose another name.")
+    with pytest.raises(ExportError, match="is a pipe or a device"):
+        save_project(project, pipe)
+    assert stat.S_ISFIFO(pipe.stat().st_mode)

@@ -8,6 +8,15 @@ _STEERING = re.compile(
 )
 
 
+HALVES = re.compile("[\ud800-\udfff]")
+"""Halves of characters, which are no text alone; bytes of file names that are no text come as such."""
+
+
+def well_formed(text: str) -> str:
+    """The text with halves of characters made visible, so that it can be written anywhere."""
+    return HALVES.sub("\ufffd", text)
+
+
 def readable(text: str) -> str:
     """The text with characters that are not to be read, but steer what shows them, made visible."""
     return _STEERING.sub("\ufffd", text)

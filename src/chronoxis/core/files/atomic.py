@@ -31,6 +31,7 @@ def temporary_beside(final: Path, *, folder: bool = False) -> Iterator[Path]:
     Raises:
         ExportError: the folder is missing or may not be written to.
     """
+    check_replaceable(final)
     try:
         _sweep(final.parent)
     except OSError as error:
@@ -214,6 +215,12 @@ def publish_folder(temporary: Path, final: Path, *, overwrite: bool) -> None:
             shutil.rmtree(old)
     except OSError as error:
         raise ExportError(why_not_written(final, error)) from error
+
+
+def check_replaceable(final: Path) -> None:
+    """Refuse what is there and no file, such as a pipe. Raises ExportError."""
+    if final.exists() and not (final.is_file() or final.is_dir()):
+        raise ExportError(f"{final} is a pipe or a device, not a file; choose another name.")
 
 
 def already_there(final: Path) -> str:

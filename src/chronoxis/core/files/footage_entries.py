@@ -7,7 +7,8 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from chronoxis.core.files.join_entries import accents_from, accents_json
+from chronoxis.core.files.entry_places import each_from
+from chronoxis.core.files.join_entries import accent_from, accents_json
 from chronoxis.core.files.shot_entries import shot_from, shot_json
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
@@ -154,8 +155,8 @@ def _written_nested(footage: Nested, _folder: Path) -> dict[str, Any]:
 
 
 def _read_nested(item: dict[str, Any], _folder: Path, shared: dict[str, Any]) -> Nested:
-    shots = with_runs(tuple(shot_from(shot) for shot in item["shots"]))
-    return Nested(title=item["title"], shots=shots, accents=accents_from(item["accents"]), **shared)
+    shots, accents = each_from(item, "shots", shot_from), each_from(item, "accents", accent_from)
+    return Nested(title=item["title"], shots=with_runs(shots), accents=accents, **shared)
 
 
 _ENTRIES = {

@@ -8,6 +8,7 @@ taken on reading if the clips are still those that it makes.
 """
 
 import json
+import os
 import re
 from collections.abc import Callable
 from dataclasses import replace
@@ -16,7 +17,7 @@ from itertools import pairwise
 from math import ceil, log
 from pathlib import Path
 from typing import Any
-from urllib.parse import unquote, urlparse
+from urllib.parse import unquote, unquote_to_bytes, urlparse
 
 import numpy as np
 import opentimelineio as otio
@@ -24,13 +25,14 @@ import opentimelineio as otio
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.imported import Imported
-from chronoxis.core.files.project_file import as_json, from_json
+from chronoxis.core.files.project_file import as_json, from_json, json_values
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.photo_endings import ENDINGS
 from chronoxis.core.model.photo_run import PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.recording import Recording
+from chronoxis.core.readable import well_formed
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
 from chronoxis.core.timing.timecode import format_time
 
@@ -75,8 +77,8 @@ def import_timeline(path: Path) -> Imported:
     if not isinstance(ours, str):
         return _from_clips(timeline, path)
     try:
-        project = from_json(json.loads(ours), path)
-    except (ValueError, ProjectFileError):
+        project = from_json(json_values(ours), path)
+    except (ValueError, PlanError, ProjectFileError):
         taken = _from_clips(timeline, path)
         return replace(
             taken, notes=["The exact pace in it cannot be read; its clips were taken.", *taken.notes]
@@ -87,7 +89,7 @@ def import_timeline(path: Path) -> Imported:
 
 
 def _timeline(project: Project, name: str) -> Any:
-    timeline = otio.schema.Timeline(name=name, global_start_time=_time(0.0, project.rate))
+    timeline = otio.schema.Timeline(name=well_formed(name), global_start_time=_time(0.0, project.rate))
     track = otio.schema.Track(name="Result", kind=otio.schema.TrackKind.Video)
     timeline.tracks.append(track)
     for shot in project.shots:
@@ -108,7 +110,7 @@ def _clips(project: Project, shot: Shot) -> list[Any]:
         scalar = (high - low) / (end - begin) * (-1 if shot.backwards else 1)
         reference = _reference(footage)
         clip = otio.schema.Clip(
-            name=footage.name,
+            name=well_formed(footage.name),
             media_reference=reference,
             source_range=otio.opentime.TimeRange(
                 _time(first / float(footage.scale), footage.stored_rate), _time(end - begin, project.rate)
@@ -126,7 +128,7 @@ def _reference(footage: Footage) -> Any:
         _time(0.0, footage.stored_rate), _time(float(footage.stored_length), footage.stored_rate)
     )
     if not footage.files:
-        return otio.schema.MissingReference(name=footage.name, available_range=available)
+        return otio.schema.MissingReference(name=well_formed(footage.name), available_range=available)
     if isinstance(footage, PhotoRun) and (sequence := _sequence(footage, available)) is not None:
         return sequence
     return otio.schema.ExternalReference(target_url=footage.files[0].as_uri(), available_range=available)
@@ -386,7 +388,7 @@ def _local(url: str, timeline: Path) -> tuple[Path, bool]:
     if elsewhere or "\\" in url:
         name = unquote(url).replace("\\", "/").rstrip("/").rsplit("/", 1)[-1]
         return (timeline.parent / (name or "media")).absolute(), False
-    file = Path(unquote(parsed.path if parsed.scheme else url))
+    file = Path(os.fsdecode(unquote_to_bytes(parsed.path if parsed.scheme else url)))
     return (file if file.is_absolute() else (timeline.parent / file).absolute()), True
 
 
@@ -461,7 +463,7 @@ def _told(track: Any) -> tuple[list[str], list[float]]:
 
 def _marker(marker: Marker, rate: Fraction) -> Any:
     moment = otio.opentime.TimeRange(_time(float(marker.at), rate), _time(0.0, rate))
-    return otio.schema.Marker(name=marker.name, marked_range=moment)
+    return otio.schema.Marker(name=well_formed(marker.name), marked_range=moment)
 
 
 def _time(seconds: float, rate: Fraction) -> Any:

@@ -7,6 +7,7 @@ from fractions import Fraction
 from typing import Any
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.files.entry_places import each_from, one_from
 from chronoxis.core.model.accent import (
     LOOKS,
     Accent,
@@ -35,12 +36,10 @@ def join_json(join: Join) -> dict[str, Any] | None:
     }
 
 
-def join_from(item: dict[str, Any] | None) -> Join:
-    """A join. Raises PlanError if a value is out of range."""
-    if item is None:
-        return CUT
-    surge = item.get("surge")
-    return Join(_surge_from(surge) if surge else None, accents_from(item.get("accents", [])))
+def join_from(item: dict[str, Any]) -> Join:
+    """A join; a plain cut, of no fields. Raises PlanError if a value is out of range."""
+    surge = one_from(item, "surge", _surge_from) if item.get("surge") else None
+    return Join(surge, each_from(item, "accents", accent_from)) if item else CUT
 
 
 def _surge_json(surge: Surge) -> dict[str, Any]:
@@ -61,7 +60,7 @@ def _surge_from(item: dict[str, Any]) -> Surge:
         Side(Fraction(item[name]["length"]), RampShape(item[name]["shape"])) for name in ("run_up", "run_out")
     )
     if not all(0 < side.length <= LONGEST_RUN for side in (up, out)):
-        raise PlanError("A side of a Surge is out of range.")
+        raise PlanError(f"a side of a Surge lasts above 0 and up to {LONGEST_RUN} s.")
     return Surge(checked_speed(Fraction(item["peak"])), up, out, item["linked"])
 
 
@@ -83,11 +82,9 @@ def accents_json(accents: Iterable[Accent]) -> list[dict[str, Any]]:
     ]
 
 
-def accents_from(items: Iterable[dict[str, Any]]) -> tuple[Accent, ...]:
-    """Accents. Raises PlanError if a value is out of range."""
-    return tuple(
-        Accent(_look(item), _amount_from(item["amount"]), item["strength"], item["seed"]) for item in items
-    )
+def accent_from(item: dict[str, Any]) -> Accent:
+    """An accent. Raises PlanError if a value is out of range."""
+    return Accent(_look(item), one_from(item, "amount", _amount_from), item["strength"], item["seed"])
 
 
 def _look(item: dict[str, Any]) -> Look:

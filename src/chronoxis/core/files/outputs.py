@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from chronoxis.core.errors import ExportError
-from chronoxis.core.files.atomic import already_there
+from chronoxis.core.files.atomic import already_there, check_replaceable
 
 _LONGEST_NAME = 255  # bytes, on every file system there is
 
@@ -33,6 +33,7 @@ def check_output(
         there = output.exists()
     except OSError as error:
         raise ExportError(f"{output} cannot be written: {error.strerror}.") from error
+    check_replaceable(output)
     if there and folder and any(output in other.absolute().parents for other in protects):
         raise ExportError(f"{output.name} is where what is read here lies; choose another folder.")
     for other in protects if there else ():

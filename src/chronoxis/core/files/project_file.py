@@ -7,14 +7,14 @@ from fractions import Fraction
 from functools import cache
 from importlib.resources import files
 from itertools import count
-from math import isfinite
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 import fastjsonschema
 
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole, written_whole
+from chronoxis.core.files.entry_places import MisplacedError, each_from, one_from
 from chronoxis.core.files.footage_entries import (
     RECORDING,
     footage_from,
@@ -22,7 +22,7 @@ from chronoxis.core.files.footage_entries import (
     markers_from,
     markers_json,
 )
-from chronoxis.core.files.join_entries import accents_from, accents_json, join_from, join_json
+from chronoxis.core.files.join_entries import accent_from, accents_json, join_from, join_json
 from chronoxis.core.files.rewriting import fingerprint_of, written_by_nobody_else
 from chronoxis.core.files.shot_entries import framing_json, shot_from, shot_json
 from chronoxis.core.files.sound_entries import (
@@ -40,6 +40,8 @@ from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.nesting import DEEPEST, contains_itself, depth, outermost
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings, SizeWish
+from chronoxis.core.readable import HALVES
+from chronoxis.core.timing.exact import shortened
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
@@ -87,7 +89,9 @@ def save_beside(project: Project, path: Path) -> tuple[Path, str]:
 
 
 def _content(project: Project, path: Path) -> bytes:
-    return (json.dumps(as_json(project, path.parent), indent=1, ensure_ascii=False) + "\n").encode()
+    text = json.dumps(as_json(project, path.parent), indent=1, ensure_ascii=False) + "\n"
+    # Names of files may have bytes that are no text.
+    return HALVES.sub(lambda half: f"\\u{ord(half[0]):04x}", text).encode()
 
 
 def load_project(path: Path) -> Project:
@@ -112,7 +116,7 @@ def read_project(path: Path) -> tuple[Project, str]:
 
 def _parsed(content: bytes, path: Path) -> Project:
     try:
-        data = json.loads(content)
+        data = json_values(content)
     except UnicodeDecodeError as error:
         raise ProjectFileError(f"{path.name} is not a Chronoxis project.") from error
     except RecursionError as error:
@@ -126,11 +130,32 @@ def _parsed(content: bytes, path: Path) -> Project:
             f"{path.name} is damaged in line {error.lineno}: {error.msg}. It was left as it is; "
             "take an earlier copy."
         ) from error
+    except PlanError as error:
+        raise ProjectFileError(f"{path.name} is damaged: {error} It was left as it is.") from error
     except ValueError as error:  # a number of thousands of digits
         raise ProjectFileError(
             f"{path.name} is damaged: a number in it is far too long. It was left as it is."
         ) from error
     return from_json(data, path)
+
+
+def json_values(content: str | bytes) -> Any:
+    """Values of JSON. Raises ValueError, or PlanError for fields and numbers that make no sense."""
+    return json.loads(content, object_pairs_hook=_fields, parse_constant=_refuse_constant)
+
+
+def _fields(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """An object's fields, of which there is one of each name. Raises PlanError otherwise."""
+    fields = dict(pairs)
+    if len(fields) < len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise PlanError(f"“{shortened(twice)}” stands twice in one group of fields.")
+    return fields
+
+
+def _refuse_constant(name: str) -> NoReturn:
+    raise PlanError(f"{name} is no number.")
 
 
 def as_json(project: Project, folder: Path) -> dict[str, Any]:
@@ -197,23 +222,29 @@ def _read(data: dict[str, Any], path: Path) -> Project:
     """The project of JSON values of the newest version that the schema allows. Raises ProjectFileError."""
     try:
         return _project(data, path)
-    except PlanError as error:
-        raise ProjectFileError(f"{path.name} is damaged: {error} It was left as it is.") from error
+    except MisplacedError as error:
+        raise ProjectFileError(
+            f"{path.name} is damaged: {error.place}: {error} It was left as it is."
+        ) from error
 
 
 def _project(data: dict[str, Any], path: Path) -> Project:
     return Project(
-        footage=tuple(footage_from(item, path.parent) for item in data["footage"]),
-        shots=tuple(shot_from(item) for item in data["shots"]),
+        footage=each_from(data, "footage", lambda item: footage_from(item, path.parent)),
+        shots=each_from(data, "shots", shot_from),
         rate=Fraction(data["rate"]),
         markers=markers_from(data["markers"]),
         settings=settings_from(data["settings"], path),
         canvas=Canvas(**data["canvas"]) if data.get("canvas") else None,
-        music=tuple(piece_from(item) for item in data.get("music", [])),
-        mix=mix_from(data.get("mix", {})),
-        accents=accents_from(data.get("accents", [])),
-        looks=tuple(KeptLook(item["name"], join_from(item["join"])) for item in data.get("looks", [])),
+        music=each_from(data, "music", piece_from),
+        mix=one_from(data, "mix", mix_from),
+        accents=each_from(data, "accents", accent_from),
+        looks=each_from(data, "looks", _kept_look),
     )
+
+
+def _kept_look(item: dict[str, Any]) -> KeptLook:
+    return KeptLook(item["name"], one_from(item, "join", join_from))
 
 
 def _in_words(error: fastjsonschema.JsonSchemaValueException) -> str:
@@ -238,6 +269,12 @@ def _type_words(wanted: str | list[str]) -> str:
     return " or ".join(_TYPES.get(kind, kind) for kind in kinds)
 
 
+def _unknown(error: fastjsonschema.JsonSchemaValueException) -> str:
+    """The fields of a value that its schema does not have."""
+    known = error.definition.get("properties", {})
+    return ", ".join(f"“{shortened(name)}”" for name in error.value if name not in known)
+
+
 _WRONG: dict[str, Callable[[Any], str]] = {
     "const": lambda error: f"should be “{error.rule_definition}”",
     "enum": lambda error: f"should be one of {', '.join(map(str, error.rule_definition))}",
@@ -246,7 +283,10 @@ _WRONG: dict[str, Callable[[Any], str]] = {
     "maxLength": lambda _: "is longer than any such value can be",
     "type": lambda error: f"should be {_type_words(error.rule_definition)}",
     "required": lambda error: f"lacks {', '.join(n for n in error.rule_definition if n not in error.value)}",
-    "additionalProperties": lambda _: "has a field that is not known here",
+    "additionalProperties": lambda error: f"has {_unknown(error)}, which is not known here",
+    "minimum": lambda error: f"is below {error.rule_definition:g}",
+    "maximum": lambda error: f"is above {error.rule_definition:g}",
+    "exclusiveMinimum": lambda error: f"is not above {error.rule_definition:g}",
     "minItems": lambda _: "is empty",
     "minLength": lambda _: "is empty",
 }
@@ -387,8 +427,6 @@ def _wrong_passage(passage: Passage) -> tuple[str, str] | None:
         return ".ramp.length", "is out of range"
     if max(passage.sound.fade_in, passage.sound.fade_out) > _MOST_SECONDS:
         return ".sound", "has a fade out of range"
-    if not isfinite(passage.making.shutter):
-        return ".making.shutter", "is not a number"
     try:
         checked_speed(passage.speed)
     except PlanError:

@@ -4,8 +4,9 @@ from dataclasses import astuple
 from fractions import Fraction
 from typing import Any
 
+from chronoxis.core.files.entry_places import each_from, one_from
 from chronoxis.core.files.frame_entries import correction_json, making_from, making_json, with_corrections
-from chronoxis.core.files.join_entries import accents_from, accents_json, join_from, join_json
+from chronoxis.core.files.join_entries import accent_from, accents_json, join_from, join_json
 from chronoxis.core.files.sound_entries import (
     effect_from,
     effect_json,
@@ -34,7 +35,7 @@ def shot_json(shot: Shot) -> dict[str, Any]:
 
 def shot_from(item: dict[str, Any]) -> Shot:
     """A shot. Raises PlanError if a value is out of range."""
-    passages = tuple(_passage(passage) for passage in item["passages"])
+    passages = each_from(item, "passages", _passage)
     framing = _framing(item["framing"]) if "framing" in item else Framing()
     backwards = item.get("backwards", False)
     shot = Shot(
@@ -43,8 +44,8 @@ def shot_from(item: dict[str, Any]) -> Shot:
         passages,
         backwards,
         framing,
-        join=join_from(item.get("join")),
-        accents=accents_from(item.get("accents", [])),
+        join=one_from(item, "join", join_from),
+        accents=each_from(item, "accents", accent_from),
     )
     return with_corrections(shot, item)
 
@@ -88,9 +89,9 @@ def _passage(item: dict[str, Any]) -> Passage:
         recorded_length=Fraction(item["recorded"]),
         speed=Fraction(item["speed"]),
         ramp=Ramp(Fraction(ramp["length"]), RampShape(ramp["shape"])) if ramp else ABRUPT,
-        making=making_from(item.get("making", {})),
+        making=one_from(item, "making", making_from),
         held=frozenset(Quantity(name) for name in item.get("held", [])),
-        sound=passage_sound_from(item.get("sound", {})),
-        effect=effect_from(item["effect"]) if item.get("effect") else None,
-        accents=accents_from(item.get("accents", [])),
+        sound=one_from(item, "sound", passage_sound_from),
+        effect=one_from(item, "effect", effect_from) if item.get("effect") else None,
+        accents=each_from(item, "accents", accent_from),
     )

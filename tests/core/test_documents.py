@@ -1,0 +1,136 @@
+"""The documents say what the program does."""
+
+import json
+import re
+from dataclasses import fields
+from pathlib import Path
+from typing import Any
+
+import pytest
+from docs import project_fields
+
+from chronoxis.core.errors import ProjectFileError
+from chronoxis.core.files.project_file import from_json, load_project, save_project
+from chronoxis.core.model import joining
+from chronoxis.core.model.accent import LOOKS, Accent
+from tests.core.test_joining import two_shots
+
+
+def test_the_tables_of_fields_are_those_of_the_schema() -> None:
+    assert project_fields.page() == project_fields.PAGE.read_text(), "run python -m docs.project_fields"
+    rows = re.findall(r"^\| `([^`]+)`( \?)? \| (.*?) \| (.*?) \|$", project_fields.PAGE.read_text(), re.M)
+    assert len(rows) > 150
+    assert not [row for row in rows if not row[2] or not row[3].endswith((".", "Hz"))]
+
+
+def test_the_project_file_that_is_shown_opens() -> None:
+    shown = re.search(r"```json\n(.*?)```", project_fields.PAGE.read_text(), re.S)
+    assert shown
+    project = from_json(json.loads(shown[1]), Path("shown.chronoxis"))
+    assert len(project.footage) == 3
+    assert project.shots[0].join.surge is not None
+
+
+def accented(tmp_path: Path) -> tuple[Path, dict[str, Any]]:
+    """A saved project with every accent, and its JSON values."""
+    project = joining.set_accents(
+        two_shots(), lambda _: tuple(Accent(look()) for look in LOOKS), shots=[0], places=[], joins=[]
+    )
+    path = tmp_path / "film.chronoxis"
+    save_project(project, path)
+    return path, json.loads(path.read_text())
+
+
+def numbers() -> list[tuple[str, str, dict[str, Any]]]:
+    """Every field of a look that has a range, with its look."""
+    definitions = project_fields.schema()["definitions"]
+    return [
+        (look.key, field.name, entry)
+        for look in LOOKS
+        for field in fields(look)
+        for entry in (definitions[f"accent_{look.key}"]["properties"][field.name],)
+        if "minimum" in entry
+    ]
+
+
+@pytest.mark.parametrize(("look", "name", "entry"), numbers())
+def test_ranges_of_the_schema_are_those_of_the_program(
+    tmp_path: Path, look: str, name: str, entry: dict[str, Any]
+) -> None:
+    path, data = accented(tmp_path)
+    place = next(n for n, accent in enumerate(data["shots"][0]["accents"]) if accent["look"] == look)
+    for value, bound in ((entry["minimum"], None), (entry["maximum"], None)):
+        data["shots"][0]["accents"][place][name] = value
+        path.write_text(json.dumps(data))
+        assert getattr(load_project(path).shots[0].accents[place].look, name) == value, bound
+    for value, words in ((entry["minimum"] - 1, "below"), (entry["maximum"] + 1, "above")):
+        data["shots"][0]["accents"][place][name] = value
+        path.write_text(json.dumps(data))
+        with pytest.raises(ProjectFileError, match=rf"shots\[0\]\.accents\[{place}\]\.{name} is {words}"):
+            load_project(path)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (
+            lambda d: d["shots"][0]["accents"][3].update(corner="top left"),
+            r"accents\[3\] has “corner”, which",
+        ),
+        (
+            lambda d: d["shots"][0]["accents"][0].update(
+                amount={"by": "join", "response": "late", "points": []}
+            ),
+            r"accents\[0\]\.amount has “points”, which",
+        ),
+        (lambda d: d["shots"][1].update(spin=3), r"shots\[1\] has “spin”, which is not known"),
+        (
+            lambda d: d["shots"][0]["passages"][0].update(effect={"kind": "whirr", "level": 0, "colour": 0}),
+            r"passages\[0\]\.effect\.kind should be one of rush, burner",
+        ),
+        (
+            lambda d: d["shots"][0].update(
+                join={
+                    "surge": {
+                        "peak": "60",
+                        "run_up": {"length": "61", "shape": "late"},
+                        "run_out": {"length": "1", "shape": "late"},
+                        "linked": False,
+                    },
+                    "accents": [],
+                }
+            ),
+            r"shots\[0\]\.join\.surge: .*up to 60 s",
+        ),
+        (
+            lambda d: d["shots"][0]["accents"][0].update(
+                amount={"by": "speed", "none_at": "4", "full_at": "4", "response": "even"}
+            ),
+            r"shots\[0\]\.accents\[0\]\.amount: An accent follows the speed",
+        ),
+        (
+            lambda d: d["shots"][0]["accents"][0].update(
+                amount={"by": "points", "points": [["1", 0.5], ["1/2", 1]]}
+            ),
+            r"shots\[0\]\.accents\[0\]\.amount: The points of an accent lie in order",
+        ),
+    ],
+)
+def test_what_is_wrong_is_said_with_its_place(tmp_path: Path, change: Any, words: str) -> None:
+    path, data = accented(tmp_path)
+    change(data)
+    path.write_text(json.dumps(data))
+    with pytest.raises(ProjectFileError, match=words):
+        load_project(path)
+
+
+def test_a_field_that_stands_twice_and_numbers_that_are_none_are_refused(tmp_path: Path) -> None:
+    path, _ = accented(tmp_path)
+    text = path.read_text()
+    path.write_text(text.replace('"version": 6,', '"version": 6,\n "version": 6,'))
+    with pytest.raises(ProjectFileError, match="“version” stands twice"):
+        load_project(path)
+    for number in ("NaN", "Infinity"):
+        path.write_text(text.replace('"strength": 1.0', f'"strength": {number}', 1))
+        with pytest.raises(ProjectFileError, match=f"{number} is no number"):
+            load_project(path)
