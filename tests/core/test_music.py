@@ -237,7 +237,7 @@ def test_the_command_line_lists_what_is_heard_and_the_beats(tmp_path: Path) -> N
     tune = make_tune(120, seconds=20)
     music = write_sound(tmp_path / "tune.flac", tune.sound, "flac")
     listed = chronoxis(
-        "plan", film, "--speed", 2, "--music", f"{music}@0:00.5", "--silent-above", 4, "--sound", "-"
+        "plan", film, "--speed", 2, "--music", f"{music}@0:00.5", "--silent-above", 4, "--heard", "-"
     )
     rows = list(csv.DictReader(listed.stdout.splitlines()))
     assert [(row["source"], row["manner"]) for row in rows] == [("film", "held"), ("tune", "music")]

@@ -300,8 +300,8 @@ def test_a_shaken_walk_comes_out_smooth_and_lined_up(shaken: Path, tmp_path: Pat
     for name, choices in (
         ("plain", []),
         ("steady", ["--steady", "smooth"]),
-        ("lined", ["--hyperlapse", "0.5"]),
-        ("both", ["--steady", "smooth:0.8", "--hyperlapse", "0.5", "--crop-budget", "12"]),
+        ("lined", ["--line-up", "0.5"]),
+        ("both", ["--steady", "smooth:0.8", "--line-up", "0.5", "--crop-budget", "12"]),
     ):
         out = tmp_path / f"{name}.mkv"
         done = chronoxis(
@@ -345,7 +345,7 @@ def test_whatever_is_filmed_is_steadied_or_left(kind: str, tmp_path: Path) -> No
         container.mux(stream.encode(None))
     for mode in ("smooth", "still"):
         out = tmp_path / f"{mode}.mkv"
-        done = chronoxis("condense", tmp_path / "in.mkv", "--speed", 2, "--steady", mode, "--hyperlapse", "1",
+        done = chronoxis("condense", tmp_path / "in.mkv", "--speed", 2, "--steady", mode, "--line-up", "1",
                          "-o", out, "--progress", "none")  # fmt: skip
         assert (done.returncode, done.stderr) == (0, "")
         assert len(decode_all(out)) == max(1, count // 2)

@@ -17,6 +17,7 @@ from chronoxis.cli.options import (
     sound_options,
 )
 from chronoxis.cli.planning import plan_of_footage
+from chronoxis.cli.sound import as_meant
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 
@@ -37,6 +38,7 @@ def _silent() -> Project:
 @file_options
 def condense(footage: Path, **options: Any) -> None:
     """Condense a recording, or the photos of a folder, into a file."""
+    options = as_meant(options)
     write_result(
         footage, options, _silent, lambda project: plan_of_footage(footage, project.settings, options)
     )

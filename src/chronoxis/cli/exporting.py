@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from chronoxis.cli.reporting import reporting
-from chronoxis.cli.sound import is_asked_for
+from chronoxis.cli.sound import is_asked_for, wants_recorded
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_format import ExportFormat
@@ -51,9 +51,11 @@ def write_result(
             options["credits"] or saved.credits,
         )
         settings.check()
+        if options["credits"] and not project.music and not options["music"]:
+            raise click.UsageError("--credits is for music, and there is none.")
         plan = planned(replace(project, settings=settings))
         remark = plan.remark
-        if is_asked_for(options) and not plan.has_sound:
+        if wants_recorded(options) and not plan.has_sound:
             above = format_speed(plan.project.mix.silent_above)
             remark = (
                 f"Nothing is heard: there is no sound, or all of it is faster than {above}. {remark}".strip()

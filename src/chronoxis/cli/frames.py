@@ -4,6 +4,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
+import click
+
 from chronoxis.core.model import correcting, making
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy
@@ -20,7 +22,7 @@ FRAME_CHOICES = (
     "steady",
     "crop_budget",
     "level",
-    "hyperlapse",
+    "line_up",
 )
 """The names of these options."""
 
@@ -30,6 +32,7 @@ def with_frames(project: Project, choices: Mapping[str, Any]) -> Project:
 
     Raises:
         PlanError: a window or a span is out of range.
+        UsageError: an option has no effect.
     """
     places, shots = project.places(), range(len(project.shots))
     edits: dict[str, Callable[[Project, Any], Project]] = {
@@ -38,7 +41,7 @@ def with_frames(project: Project, choices: Mapping[str, Any]) -> Project:
         "window": lambda p, wish: making.set_window(p, places, wish),
         "fill": lambda p, wish: making.set_fill(p, places, Fill(wish)),
         "between": lambda p, wish: making.set_between(p, places, Between(wish)),
-        "hyperlapse": lambda p, wish: making.set_line_up(p, places, wish),
+        "line_up": lambda p, wish: making.set_line_up(p, places, wish),
         "passers_by": lambda p, wish: correcting.set_passers_by(p, shots, PassersBy(wish)),
     }
     for name, edit in edits.items():
@@ -58,4 +61,20 @@ def with_frames(project: Project, choices: Mapping[str, Any]) -> Project:
             span=old.span if span is None else span,
         )
         project = correcting.set_even_out(project, [number], wish)
+    _refuse_idle(project, choices)
     return project
+
+
+def _refuse_idle(project: Project, choices: Mapping[str, Any]) -> None:
+    """Raises UsageError for an option that would have no effect on anything."""
+    shots, makings = project.shots, [making for shot in project.shots for making in shot.makings]
+    needs = {
+        "crop_budget": (any(shot.steady.is_on for shot in shots), "--steady smooth or still"),
+        "level": (any(shot.steady.is_on for shot in shots), "--steady smooth or still"),
+        "even_out_span": (any(shot.even_out.strength for shot in shots), "--even-out"),
+        "window": (any(making.each is EachFrame.CLEAR for making in makings), "--each clear"),
+        "shutter": (any(making.is_open for making in makings), "--each or --fill"),
+    }
+    for name, (acts, wanted) in needs.items():
+        if choices.get(name) is not None and not acts:
+            raise click.UsageError(f"--{name.replace('_', '-')} has no effect without {wanted}.")

@@ -81,7 +81,7 @@ def frame_options(command: Callable[..., None]) -> Callable[..., None]:
             click.option("--crop-budget", type=Words("percentage", parse_crop_budget), metavar="PERCENT",
                          help="How much of the picture's sides steadying may give up; 10 if not given."),
             click.option("--level", is_flag=True, default=None, help="Steadying takes all turning out."),
-            click.option("--hyperlapse", type=Words("reach", parse_line_up), metavar="REACH",
+            click.option("--line-up", type=Words("reach", parse_line_up), metavar="REACH",
                          is_flag=False, flag_value="0.5",
                          help="Take frames that line up, up to so many steps from the even one; 0.5 alone."),
         ]
@@ -92,17 +92,20 @@ def frame_options(command: Callable[..., None]) -> Callable[..., None]:
 
 def look_options(command: Callable[..., None]) -> Callable[..., None]:
     """Which way it plays, and what comes and goes over it."""
-    for option in reversed(
-        [
-            click.option("--reverse", is_flag=True, help="Play from the end to the beginning."),
-            click.option("--accent", type=Words("accent", parse_accent), multiple=True,
-                         metavar="NAME[:AMOUNT]",
-                         help="Such as grain, flash:0.5 or lines:40%; can be given again. There are "
-                              f"{', '.join(look.key for look in LOOKS)}."),
-        ]
-    ):  # fmt: skip
-        command = option(command)
-    return command
+    reverse = click.option("--reverse", is_flag=True, help="Play from the end to the beginning.")
+    return reverse(accent_options(command))
+
+
+def accent_options(command: Callable[..., None]) -> Callable[..., None]:
+    """What comes and goes over all of the result."""
+    return click.option(
+        "--accent",
+        type=Words("accent", parse_accent),
+        multiple=True,
+        metavar="NAME[:AMOUNT]",
+        help="Such as grain, flash:0.5 or lines:40%; can be given again. There are "
+        f"{', '.join(look.key for look in LOOKS)}.",
+    )(command)
 
 
 def _words(choices: type[StrEnum]) -> click.Choice[str]:

@@ -16,9 +16,10 @@ from chronoxis.cli.options import (
     FILE,
     frame_options,
     framing_options,
-    mix_options,
+    look_options,
     pace_options,
     photo_options,
+    sound_options,
 )
 from chronoxis.cli.planning import plan_of_footage, plan_of_project
 from chronoxis.core.files import endings
@@ -29,8 +30,12 @@ from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan
-from chronoxis.core.sound.sound_plan import SoundPlan, Stretch
+from chronoxis.core.sound.sound_plan import Stretch
 
+_FOR_PROJECTS = {
+    *("source", "listing", "heard", "overwrite", "fps", *FRAME_CHOICES, "accent"),
+    *("sound", "silent_above", "music", "music_level", "loudness"),
+}
 _BLOCK = 20_000  # rows that are put together before they are written
 
 
@@ -40,11 +45,12 @@ _BLOCK = 20_000  # rows that are put together before they are written
 @frame_options
 @photo_options
 @framing_options
-@mix_options
+@look_options
+@sound_options
 @click.option(
     "--csv", "listing", metavar="FILE|-", help="Write which recorded frames make each result frame."
 )
-@click.option("--sound", "heard", metavar="FILE|-", help="Write what is heard in each stretch.")
+@click.option("--heard", metavar="FILE|-", help="Write what is heard in each stretch.")
 @click.option("--overwrite", is_flag=True, help="Replace FILE if it is there.")
 @click.pass_context
 def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
@@ -57,23 +63,23 @@ def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
     overwrite = choices.pop("overwrite")
     files = [Path(name) for name in wanted.values() if name not in (None, "-")]
     if not any(wanted.values()):
-        raise click.UsageError("Give --csv for the frames, --sound for what is heard, or both.")
+        raise click.UsageError("Give --csv for the frames, --heard for what is heard, or both.")
     for file in files:
         check_output(file, protects=[source], overwrite=overwrite)
-    lossless = ResultSettings(MKV)
+    lossless = ResultSettings(MKV, sound=choices["sound"] != "none")
     whole = source.suffix.lower() == endings.PROJECT
     if whole:
         _refuse_idle(context)
         project = replace(load_project(source), settings=lossless)
-        made = plan_of_project(project, choices["fps"], {**choices, "sound": None})
+        made = plan_of_project(project, choices["fps"], choices)
     else:
-        made = plan_of_footage(source, lossless, {**choices, "sound": None})
+        made = plan_of_footage(source, lossless, choices)
     for file in files:
         check_output(file, protects=protected_files(made.project), overwrite=overwrite)
     if wanted["listing"] is not None:
         _write(wanted["listing"], _blocks(made, whole=whole), overwrite=overwrite)
     if wanted["heard"] is not None:
-        _write(wanted["heard"], iter([_heard(made.sound)]), overwrite=overwrite)
+        _write(wanted["heard"], iter([_heard(made)]), overwrite=overwrite)
 
 
 def _write(name: str, blocks: Iterator[str], *, overwrite: bool) -> None:
@@ -86,12 +92,12 @@ def _write(name: str, blocks: Iterator[str], *, overwrite: bool) -> None:
             file.write(block.encode())
 
 
-def _heard(sound: SoundPlan) -> str:
+def _heard(made: Plan) -> str:
     """One row per stretch, in the order of the result; seconds and dB."""
     text = io.StringIO()
     rows = csv.writer(text, lineterminator="\n")
     rows.writerow(["result_begin", "result_end", "source", "source_begin", "source_end", "manner", "level"])
-    for row in sound.rows():
+    for row in made.sound.rows() if made.settings.sound else ():
         begin, end = f"{row.begin:.6f}", f"{row.end:.6f}"
         if isinstance(row, Stretch):
             source = [row.source, f"{row.source_begin:.6f}", f"{row.source_end:.6f}"]
@@ -102,13 +108,14 @@ def _heard(sound: SoundPlan) -> str:
 
 
 def _refuse_idle(context: click.Context) -> None:
-    """A project has all choices but the rate and how frames are made; others raise UsageError."""
-    for name in context.params:
+    """A project has its own stretches, paces and framings; options that say others raise UsageError."""
+    for param in context.command.params:
+        name = param.name or ""
         given = context.get_parameter_source(name) is ParameterSource.COMMANDLINE
-        if given and name not in ("source", "listing", "heard", "overwrite", "fps", *FRAME_CHOICES):
+        if given and name not in _FOR_PROJECTS:
             raise click.UsageError(
-                "A project has its own choices but for --fps and how frames are made; give others for a "
-                "recording."
+                f"{param.opts[0]} is for footage: a project has its own, but for --fps, how frames are made, "
+                "accents and sound."
             )
 
 

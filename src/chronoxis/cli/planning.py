@@ -62,7 +62,7 @@ def plan_of_project(
         if measured != (footage.stored_rate, footage.stored_length):
             project = settled(project, footage, source)
     project, music = with_sound(project, choices) if choices else (project, {})
-    project = with_frames(project, choices or {})
+    project = _with_accents(with_frames(project, choices or {}), choices or {})
     project = arranging.set_rate(project, rate or project.rate)
     return make_plan(project, {**sources, **music}, _measured(project, sources), _followed(project, sources))
 
@@ -90,14 +90,19 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
     project = with_frames(project, choices)
     if choices.get("reverse"):
         project = arranging.reverse(project, [0])
-    accents = tuple(choices.get("accent") or ())
-    project = joining.set_accents(project, lambda old: old + accents, whole=True)
+    project = _with_accents(project, choices)
     opened: dict[str, Source] = {project.footage[0].key: source}
     traces = _measured(project, opened)
     if "sound" in choices:
         project, music = with_sound(project, choices)
         opened |= music
     return make_plan(project, opened, traces, _followed(project, opened))
+
+
+def _with_accents(project: Project, choices: dict[str, Any]) -> Project:
+    """A project with accents on all of its result, behind those that are there."""
+    accents = tuple(choices.get("accent") or ())
+    return joining.set_accents(project, lambda old: old + accents, whole=True) if accents else project
 
 
 def _measured(project: Project, sources: dict[str, Source]) -> dict[str, PictureTrace]:

@@ -7,7 +7,7 @@ from typing import Any
 import click
 
 from chronoxis.cli.exporting import write_result
-from chronoxis.cli.options import FILE, Words, file_options, frame_options, sound_options
+from chronoxis.cli.options import FILE, Words, accent_options, file_options, frame_options, sound_options
 from chronoxis.cli.planning import plan_of_project
 from chronoxis.core.files.project_file import load_project
 from chronoxis.core.timing.rates import parse_rate
@@ -16,6 +16,7 @@ from chronoxis.core.timing.rates import parse_rate
 @click.command()
 @click.argument("project", metavar="PROJECT", type=FILE)
 @frame_options
+@accent_options
 @sound_options
 @file_options
 @click.option("--fps", type=Words("rate", parse_rate), metavar="R", help="Result frame rate.")

@@ -24,7 +24,9 @@ def with_sound(project: Project, choices: dict[str, Any]) -> tuple[Project, dict
         UsageError: an option cannot be read, or has no effect.
         FootageError: music cannot be opened.
     """
-    if choices["sound"] not in (None, "none"):
+    if choices["sound"] == "none" and choices["loudness"] is not None:
+        raise click.UsageError("--loudness has no effect on --sound none.")
+    if wants_recorded(choices):
         project = sounding.set_manner(project, project.places(), Manner(choices["sound"]))
     if choices["silent_above"] is not None:
         project = sounding.set_mix(project, replace(project.mix, silent_above=choices["silent_above"]))
@@ -46,9 +48,24 @@ def with_sound(project: Project, choices: dict[str, Any]) -> tuple[Project, dict
     return project, opened
 
 
+def as_meant(choices: dict[str, Any]) -> dict[str, Any]:
+    """The options with the recorded sound, where they say how loud it is to be, and nothing else of it."""
+    says = choices["loudness"] is not None or choices["silent_above"] is not None
+    return (
+        {**choices, "sound": "held"}
+        if says and choices["sound"] is None and not choices["music"]
+        else choices
+    )
+
+
 def is_asked_for(choices: dict[str, Any]) -> bool:
     """Whether the options want sound."""
-    return choices["sound"] not in (None, "none") or bool(choices["music"] and choices["sound"] != "none")
+    return wants_recorded(choices) or bool(choices["music"] and choices["sound"] != "none")
+
+
+def wants_recorded(choices: dict[str, Any]) -> bool:
+    """Whether the options want recorded sound."""
+    return choices["sound"] not in (None, "none")
 
 
 def _music(text: str, rate: Fraction) -> tuple[Path, Fraction | None]:

@@ -25,6 +25,7 @@ from chronoxis.core.picture.tone import is_high_range
 from chronoxis.core.picture.views import Views
 from chronoxis.core.render.credits import uncredited
 from chronoxis.core.sound.covered_sound import SoundBetween
+from chronoxis.core.sound.loudness import LEAST_MEASURED
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.frame_making import FEWEST_CLEARED
 from chronoxis.core.timing.pace import Seconds
@@ -151,12 +152,30 @@ class Plan:
                 f"{len(self.unclear)} frames are to be clear but are made of fewer than {FEWEST_CLEARED} "
                 "recorded ones, so that nobody is cleared away; a longer window has more."
             )
+        said += self._unheard
         if lacking := uncredited(self.project) if self.settings.sound else []:
             named = ", ".join(music.name for music in lacking)
             said.append(
                 f"{named}: its title, author or licence is not noted yet; its page has room for them."
             )
         return " ".join(said)
+
+    @property
+    def _unheard(self) -> list[str]:
+        """What is wished of the sound and cannot be."""
+        project, length = self.project, self.schedule.length
+        if not self.settings.sound or not self.settings.format.sound_codec:
+            return []
+        late = [piece for piece in project.music if piece.at >= length]
+        said = [
+            f"{project.footage_named(piece.footage).label} begins at {format_time(piece.at, 1)}, after the "
+            f"end of the result ({format_time(length, 1)}): it is not heard."
+            for piece in late
+        ]
+        if project.mix.loudness is not None and length < LEAST_MEASURED:
+            least = f"{float(LEAST_MEASURED):g} s"
+            said.append(f"The loudness of less than {least} cannot be measured: it is left as it is.")
+        return said
 
     def looks_like(self, other: "Plan") -> bool:
         """Whether all of its frames are those of another plan."""

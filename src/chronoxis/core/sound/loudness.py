@@ -1,11 +1,16 @@
 """How loud a sound is as people hear it: integrated loudness by EBU R 128, measured by FFmpeg."""
 
+from fractions import Fraction
+
 import av
 import numpy as np
 from av.audio.frame import AudioFrame
 from av.filter import Graph
 
 from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
+
+LEAST_MEASURED = Fraction(2, 5)
+"""Seconds of sound that loudness can be measured of (EBU R 128: its shortest window)."""
 
 SILENT = -70.0
 """LUFS of what is not heard at all."""

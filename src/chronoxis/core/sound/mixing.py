@@ -13,7 +13,7 @@ from chronoxis.core.model.sound import Manner
 from chronoxis.core.sound.covered_sound import CoveredSound, SoundBetween
 from chronoxis.core.sound.effects import EffectVoice
 from chronoxis.core.sound.limiter import LOOK_AHEAD, Limiter
-from chronoxis.core.sound.loudness import SILENT, LoudnessMeter
+from chronoxis.core.sound.loudness import LEAST_MEASURED, SILENT, LoudnessMeter
 from chronoxis.core.sound.pitch_follows import PitchFollows
 from chronoxis.core.sound.pitch_held import PitchHeld
 from chronoxis.core.sound.samples import RATE, Places, Samples, gain_of, silence
@@ -80,7 +80,7 @@ def loudness_gain(
         FootageError: sound cannot be decoded.
     """
     wish, gain = plan.project.mix.loudness, 1.0
-    if wish is None:
+    if wish is None or plan.length < LEAST_MEASURED:
         return gain
     found = _loudness(plan, sounds, gain, check)
     for _ in range(_LOUDNESS_ROUNDS):

@@ -18,7 +18,9 @@ from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.photo_run import (
     DATES,
     FIRST_RATE,
+    USUAL_HANDLING,
     FlawKind,
+    Handling,
     PhotoFiles,
     PhotoRun,
     apart_in_words,
@@ -39,6 +41,12 @@ _WORDS = {
     FlawKind.DOUBLED: ("time is doubled", "times are doubled", "{name} has the time of the one before"),
     FlawKind.DISORDERED: ("date does not fit", "dates do not fit", "{name} has a date out of order"),
     FlawKind.OTHER_SIZE: ("photo is of another size", "photos are of another size", "{name} is {size}"),
+}
+_DONE = {
+    Handling.KEEP: "kept",
+    Handling.LEAVE_OUT: "left out",
+    Handling.HOLD: "the photo before is held",
+    Handling.FILL: "filled in",
 }
 
 
@@ -163,15 +171,20 @@ class PhotoRunFacts:
         """How much of what is wrong with it."""
         return f"{self._wrong}." if self._wrong else ""
 
-    @cached_property
+    @property
     def _wrong(self) -> str:
         """The flaws, counted by kind."""
+        return ", ".join(self._counted.values())
+
+    @cached_property
+    def _counted(self) -> dict[FlawKind, str]:
+        """How many flaws of each kind there are, in words."""
         counts: Counter[FlawKind] = Counter()
         for flaw in self.flaws:
             counts[flaw.kind] += flaw.count if flaw.kind is FlawKind.MISSING else 1
-        return ", ".join(
-            f"{counts[kind]} {_WORDS[kind][counts[kind] > 1]}" for kind in FlawKind if kind in counts
-        )
+        return {
+            kind: f"{counts[kind]} {_WORDS[kind][counts[kind] > 1]}" for kind in FlawKind if kind in counts
+        }
 
     def in_words(self, flaw: PhotoFlaw) -> str:
         """A flaw in a few words."""
@@ -209,7 +222,8 @@ class PhotoRunFacts:
             rows.append(("counter", f"began anew after {last}; the dates tell the order"))
         if self.is_read:
             rows[2] = ("size", f"{rows[2][1]}, {sum(photo.bytes for photo in self.photos) / 1e6:.1f} MB")
-            rows.append(("wrong", self._wrong or "nothing"))
+            done = (f"{words} ({_DONE[USUAL_HANDLING[kind]]})" for kind, words in self._counted.items())
+            rows.append(("wrong", ", ".join(done) or "nothing"))
         return rows
 
     def as_json(self) -> dict[str, Any]:
@@ -237,6 +251,7 @@ class PhotoRunFacts:
                     "file": self.photos[flaw.photo].name,
                     "count": flaw.count,
                     "words": self.in_words(flaw),
+                    "handling": str(USUAL_HANDLING[flaw.kind]),
                 }
                 for flaw in self.flaws
             ],

@@ -6,14 +6,21 @@ from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
+import click
 import pytest
 from docs import project_fields
+from PySide6.QtGui import QAction, QKeySequence
 
+from chronoxis.app.main_window import MainWindow
+from chronoxis.cli.main import cli
 from chronoxis.core.errors import ProjectFileError
 from chronoxis.core.files.project_file import from_json, load_project, save_project
 from chronoxis.core.model import joining
 from chronoxis.core.model.accent import LOOKS, Accent
 from tests.core.test_joining import two_shots
+
+README = project_fields.PAGE.parent.parent / "README.md"
+OPTION = re.compile(r"(?<![\w-])(--[a-z][a-z-]+|-o\b)")
 
 
 def test_the_tables_of_fields_are_those_of_the_schema() -> None:
@@ -134,3 +141,49 @@ def test_a_field_that_stands_twice_and_numbers_that_are_none_are_refused(tmp_pat
         path.write_text(text.replace('"strength": 1.0', f'"strength": {number}', 1))
         with pytest.raises(ProjectFileError, match=f"{number} is no number"):
             load_project(path)
+
+
+GROUPS = re.compile(r"^<(\w+)>(.*(?:\n +.*)*)", re.M)
+
+
+def synopses() -> dict[str, set[str]]:
+    """The options that the README gives each command."""
+    block = re.search(r"```\n(chronoxis \[FILE\].*?)```", README.read_text(), re.S)
+    assert block
+    groups = {name: set(OPTION.findall(text)) for name, text in GROUPS.findall(block[1])}
+    found = {}
+    for name, rest in re.findall(r"^chronoxis (\w+)(.*)$", block[1], re.M):
+        used = re.findall(r"<(\w+)>", rest)
+        found[name] = set(OPTION.findall(rest)).union(*(groups[group] for group in used))
+    return found
+
+
+def test_the_readme_and_the_help_name_the_same_options() -> None:
+    told = synopses()
+    assert set(told) == set(cli.commands)
+    for name, command in cli.commands.items():
+        options = {max(param.opts, key=len) for param in command.params if isinstance(param, click.Option)}
+        assert told[name] == {each if each != "--output" else "-o" for each in options}, name
+
+
+def test_choices_in_the_readme_are_those_of_the_help() -> None:
+    text = README.read_text()
+    for param in {p.name: p for command in cli.commands.values() for p in command.params}.values():
+        if isinstance(param.type, click.Choice) and param.name != "format_key":
+            assert f"{param.opts[0]} {'|'.join(map(str, param.type.choices))}" in text
+    for wrong in re.findall(r"chronoxis (?!is\b)([a-z]+) ", " ".join(re.findall(r"`([^`]+)`", text))):
+        assert wrong in cli.commands
+
+
+@pytest.mark.parametrize("page", ["README.md", "docs/project-file.md", "docs/architecture.md"])
+def test_every_option_that_a_page_speaks_of_exists(page: str) -> None:
+    known = {opt for command in cli.commands.values() for param in command.params for opt in param.opts}
+    known |= {"--help", "--version", "--runs"}
+    assert set(OPTION.findall((README.parent / page).read_text())) - known == set()
+
+
+def test_keys_in_the_readme_are_those_of_the_window(window: MainWindow) -> None:
+    known = {key.toString() for action in window.findChildren(QAction) for key in action.shortcuts()}
+    told = set(re.findall(r"\b((?:Ctrl|Shift)\+(?:Shift\+)?\w+)\b", README.read_text()))
+    assert len(told) > 10
+    assert {QKeySequence(key).toString() for key in told} - known == set()
