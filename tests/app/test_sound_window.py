@@ -35,7 +35,7 @@ def sounding(device: SimulatedDevice, opened: MainWindow, qtbot: QtBot) -> MainW
     """The window with a recording at 2×, all of whose sound and pictures are made."""
     opened.document.apply("Change speed", lambda p: pacing.set_speed(p, [ONLY], Fraction(2)))
     count = len(planned(qtbot, opened).schedule)
-    qtbot.waitUntil(lambda: len(opened.preview.made()) == count, timeout=20_000)
+    qtbot.waitUntil(lambda: len(opened.preview.made()) == count, timeout=60_000)
     qtbot.waitUntil(lambda: not opened.sound.is_silent, timeout=20_000)
     qtbot.waitUntil(lambda: opened.sound.has(0, 60), timeout=20_000)
     return opened

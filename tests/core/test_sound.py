@@ -2,7 +2,7 @@
 
 import itertools
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -12,7 +12,9 @@ import av
 import numpy as np
 import numpy.typing as npt
 import pytest
+from av.audio.frame import AudioFrame
 from av.container import InputContainer
+from av.video.frame import VideoFrame
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
@@ -390,3 +392,36 @@ def test_what_the_media_library_says_is_not_taken_for_the_disk(
     monkeypatch.setattr("chronoxis.core.render.export.open_writer", gives_up)
     with pytest.raises(ExportError, match=r"the media library gave up \(Operation not permitted\)"):
         export(plan, tmp_path / "out.mp4")
+
+
+def test_sound_that_ends_before_its_pictures_makes_no_click(tmp_path: Path) -> None:
+    """A tone of 8 kHz that is torn off in its middle, and begins so as well."""
+    path, rate = tmp_path / "torn.mkv", 8000
+    samples = (0.3 * np.sin(2 * np.pi * 150 * np.arange(4 * rate + 13) / rate + 1.5)).astype(np.float32)
+    with av.open(str(path), "w") as container:
+        video, audio = container.add_stream("ffv1", rate=25), container.add_stream("pcm_s16le", rate=rate)
+        assert isinstance(video, av.VideoStream)
+        assert isinstance(audio, av.AudioStream)
+        (video.width, video.height), video.pix_fmt, audio.layout = (64, 48), "yuv420p", "mono"
+        for number in range(200):
+            frame = VideoFrame.from_ndarray(np.full((72, 64), number, np.uint8), "yuv420p")
+            frame.pts, frame.time_base = number, Fraction(1, 25)
+            container.mux(video.encode(frame))
+        container.mux(video.encode(None))
+        for at in range(0, len(samples), 800):
+            block = AudioFrame.from_ndarray(
+                np.rint(samples[None, at : at + 800] * 32767).astype(np.int16), "s16", "mono"
+            )
+            block.sample_rate, block.pts, block.time_base = rate, 2 * rate + at, Fraction(1, rate)
+            container.mux(audio.encode(block))
+        container.mux(audio.encode(None))
+    source = open_source(path)
+    project = arranging.begin_with(Project(), footage_of(source.facts))
+    for manner in (Manner.HELD, Manner.FOLLOWS):
+        slow = pacing.set_speed(project, [Place(0, 0)], Fraction(37, 100))
+        plan = make_plan(sounding.set_manner(slow, slow.places(), manner), {project.footage[0].key: source})
+        with closing(mixed(plan.sound, plan.sounds(), 1.0)) as blocks:
+            made = np.concatenate(list(blocks), axis=1)[0]
+        assert np.abs(made).max() > 0.2
+        steepest = 0.3 * 2 * np.pi * 150 / RATE
+        assert np.abs(np.diff(made)).max() < 1.5 * steepest

@@ -17,6 +17,8 @@ from chronoxis.core.sound.samples import Samples
 
 # Files round stamps to their tick; what is further off than this is a hole, or sound that comes twice.
 _TOLERANCE = 0.04
+_EDGE = 0.005  # seconds in which sound that begins or ends abruptly in the stretch comes and goes
+_ABRUPT = 1e-3  # of a sample beside silence
 _SILENCE = 48_000  # samples of silence given out at a time
 
 
@@ -120,7 +122,10 @@ def _decoded(
 
 
 class _Run:
-    """Sound without a hole, resampled as one."""
+    """Sound without a hole, resampled as one.
+
+    Where it begins or ends abruptly beside silence it is faded: stretched, that would be heard as a click.
+    """
 
     def __init__(self, seconds: float, at: int, rate: int, layout: str, *, doubled: bool) -> None:
         """``doubled``: one channel is given to all, as loud as it is; the library would halve its power."""
@@ -128,9 +133,12 @@ class _Run:
         self._copies = len(av.AudioLayout(layout).channels) if doubled else 1
         self._at = at
         self._resampler = AudioResampler("fltp", "mono" if doubled else layout, rate)
+        self._edge = round(_EDGE * rate)
+        self._begins_in_silence = at > 0
+        self._last: Samples | None = None
 
     def take(self, decoded: AudioFrame | None) -> Iterator[tuple[int, Samples]]:
-        """The next frame's samples, as far as they can be had; at the end, None gives the rest."""
+        """Samples up to those of the next frame, as far as there are any; at the end, None gives the rest."""
         if decoded is not None:
             self.seconds += decoded.samples / decoded.sample_rate
             decoded.pts = None
@@ -138,5 +146,25 @@ class _Run:
             block = np.asarray(frame.to_ndarray(), np.float32)
             if self._copies > 1:
                 block = np.repeat(block, self._copies, axis=0)
-            yield self._at, block
-            self._at += block.shape[1]
+            yield from self._give(block)
+        if decoded is None:
+            yield from self._give(None)
+
+    def _give(self, block: Samples | None) -> Iterator[tuple[int, Samples]]:
+        """Give out what came before a block, which may be the last one and has to be faded then."""
+        last, self._last = self._last, block
+        if last is None:
+            if block is not None and self._begins_in_silence:
+                _fade(block, self._edge)
+            return
+        if block is None:
+            _fade(last[:, ::-1], self._edge)
+        yield self._at, last
+        self._at += last.shape[1]
+
+
+def _fade(block: Samples, edge: int) -> None:
+    """Fade the beginning of a block, in place, if it begins abruptly."""
+    count = min(edge, block.shape[1])
+    if count and np.abs(block[:, 0]).max() > _ABRUPT:
+        block[:, :count] *= 0.5 - 0.5 * np.cos(np.pi * (np.arange(count, dtype=np.float32) + 0.5) / count)
