@@ -199,7 +199,10 @@ def _draw_passers(
 def _draw_path(
     painter: QPainter, rails: Rails, number: int, part: tuple[float, float], of: Traced, course: SteadyCourse
 ) -> None:
-    """How far the camera is off a smooth way, about the middle of the lane: as filmed, and steadied."""
+    """How far the camera is off a smooth way, about the middle of the lane: as filmed, and steadied.
+
+    Where it could not be followed, the middle is marked.
+    """
     row = rails.traces
     left, right = rails.recorded_x(number, part[0]), rails.recorded_x(number, part[1])
     xs = np.arange(max(left, row.left()), min(right, row.right()), 1.0)
@@ -216,6 +219,8 @@ def _draw_path(
         painter.setPen(QPen(colour, 1))
         points = zip(xs.tolist(), ys.tolist(), strict=True)
         painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+    for x in xs[course.lost[places]].tolist():
+        painter.fillRect(QRectF(x, middle - 1, 1.0, 2.0), CAUTION)
 
 
 def _most(

@@ -54,7 +54,13 @@ def checks_of(
         cameras: what the camera does at joins, by their numbers.
     """
     project = plan.project
-    found = [*_flashes(plan, traces), *_joins(project, cameras), *_repeats(project), *_unclear(plan)]
+    found = [
+        *_flashes(plan, traces),
+        *_joins(project, cameras),
+        *_repeats(project),
+        *_unclear(plan),
+        *_unsteadied(plan),
+    ]
     return sorted(found, key=lambda check: check.at)
 
 
@@ -145,6 +151,16 @@ def _opened(join: int) -> Callable[[Project], Project]:
 
 def _reversed(shot: int) -> Callable[[Project], Project]:
     return lambda project: arranging.reverse(project, [shot])
+
+
+def _unsteadied(plan: Plan) -> Iterator[Check]:
+    for shot, share, number in plan.unsteadied:
+        at = number / float(plan.project.rate)
+        yield Check(
+            f"From {format_time(at, 1)} on, the camera cannot be followed in {max(share, 0.01):.0%} of shot "
+            f"{shot + 1}: there it stays as filmed.",
+            at,
+        )
 
 
 def _unclear(plan: Plan) -> Iterator[Check]:

@@ -128,6 +128,27 @@ class Plan:
         return {key: _told(source, key, broken) for key, source in self._by_key.items()}
 
     @cached_property
+    def unsteadied(self) -> list[tuple[int, float, int]]:
+        """Shots in which steadying cannot follow the camera: number, share of it, and where it is so first.
+
+        The last is the number of a result frame.
+        """
+        found = []
+        for shot, course in enumerate(self.steadied):
+            first, stop = self.frames_of(shot)
+            if course is None or first == stop or not self.project.shots[shot].steady.is_on:
+                continue
+            frames = self.schedule.frames[self.schedule.offsets[first:stop]]
+            numbers = self.sources[shot].originals.numbers
+            places = (frames if numbers is None else numbers[frames]) - course.first
+            low, high = max(int(places.min()), 0), int(places.max()) + 1
+            lost = np.flatnonzero(course.lost[low:high])
+            if len(lost):
+                nearest = int(np.abs(places - low - lost[0]).argmin())
+                found.append((shot, len(lost) / (high - low), first + nearest))
+        return found
+
+    @cached_property
     def unclear(self) -> Frames:
         """Numbers of the result frames that *clear* makes of too few recorded frames to clear anything."""
         counts = np.diff(self.schedule.offsets)
@@ -152,6 +173,11 @@ class Plan:
                 f"{len(self.unclear)} frames are to be clear but are made of fewer than {FEWEST_CLEARED} "
                 "recorded ones, so that nobody is cleared away; a longer window has more."
             )
+        said += [
+            f"The camera of shot {shot + 1} cannot be followed in {max(share, 0.01):.0%} of it, from "
+            f"{format_time(at / self.schedule.rate, 1)} on: there it stays as filmed."
+            for shot, share, at in self.unsteadied
+        ]
         said += self._unheard
         if lacking := uncredited(self.project) if self.settings.sound else []:
             named = ", ".join(music.name for music in lacking)

@@ -17,7 +17,7 @@ from chronoxis.core.traces.camera_anchors import Anchors, Found
 from chronoxis.core.traces.camera_steps import ROWS, Grey, looked_at
 from chronoxis.core.traces.store import TraceStore, fingerprint
 
-_NAME = "camera"
+_NAME = "camera-2"  # counts up when something else is measured
 _DECODED_AHEAD = 6
 _TOLD = 0.25  # seconds between two reports
 _COLUMNS = ("right", "down", "turned", "grown", "leant_right", "leant_down", "sureness")

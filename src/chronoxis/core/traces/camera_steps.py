@@ -6,6 +6,9 @@ found by sampling (Fischler and Bolles 1981) and fitted to those by least square
 by themselves do not sway it. Where a camera turns, the side that it turns to grows as well: that keystone is
 part of the fit. Where it is far from one picture to the next, phase correlation of both says where to look
 first.
+
+Where the light changes from one picture to the next, corners are followed in what stands out of its
+surroundings instead, in terms of their deviation: flicker, clouds and bands of light change nothing of that.
 """
 
 from dataclasses import dataclass, replace
@@ -23,12 +26,18 @@ from chronoxis.core.picture.rgb import planar_depth, planar_format, samples_of
 Grey = npt.NDArray[np.uint8]
 """Shape (rows, columns)."""
 
+Shades = npt.NDArray[np.float32]
+"""Likewise."""
+
 Places = npt.NDArray[np.float32]
 """Shape (places, 2): to the right and down."""
 
 ROWS = 270
 """Of the pictures that are looked at."""
 
+_SURROUNDINGS = (17, 17)
+_MIDDLE, _CONTRAST = 128.0, 40.0  # codes of what is as its surroundings, and of their deviation
+_OF_NOISE = 3.0  # codes of deviation that are as good as none
 _QUALITY = 0.0005  # of the clearest corner
 _CELLS = (12, 7)  # parts of a picture across and down
 _FEW, _MORE = 2, 3  # corners of each that are followed at first, and where not all agree
@@ -45,9 +54,12 @@ _MANY = 0.2  # share of corners that do not agree, from which on they are asked 
 _LEAST = 8  # corners without which nothing is said
 _SURE = 40  # corners that agree, from which on nothing more is gained
 _FAR = 5.0  # pixels from which on the first guess of phase correlation is taken
-_OTHER = 14.0  # mean difference of codes of pictures that have nothing to do with one another
+_OTHER = 10.0  # difference of codes of parts of pictures that have nothing to do with one another
 _CLEAR = 0.08  # response of it below which it says nothing
 _HELD = 1e-9  # what is not told by any corner is nothing
+_COVERS = (
+    0.36  # of a picture that what moves alike lies in, at least: less may be a thing before a plain wall
+)
 _BY_CHANCE = 14.0  # χ² of two numbers that chance exceeds once in a thousand times
 
 
@@ -108,12 +120,37 @@ def _shrunk(luma: Grey, columns: int, rows: int) -> Grey:
 def step_between(before: Grey, after: Grey) -> CameraStep:
     """How the camera moved between two pictures of one size."""
     step = _step(before, after)
-    if step is NOT_TOLD and float(cv2.absdiff(before, after).mean()) > _OTHER:
-        return CUT
-    return step
+    return CUT if step is NOT_TOLD and _is_other(before, after) else step
+
+
+def _is_other(before: Grey, after: Grey) -> bool:
+    """Whether most of a picture is other than before, rather than a thing in it elsewhere."""
+    parts = cv2.resize(cv2.absdiff(before, after), _CELLS, interpolation=cv2.INTER_AREA)
+    return float(np.median(parts)) > _OTHER
 
 
 def _step(before: Grey, after: Grey) -> CameraStep:
+    step = _in_this_light(before, after)
+    if step.sureness >= _PLENTY:
+        return step
+    even = _in_this_light(_evened(before), _evened(after))
+    return even if even.sureness > step.sureness else step
+
+
+def _evened(luma: Grey) -> Grey:
+    """How each place stands out of its surroundings."""
+    light = luma.astype(np.float32)
+    off = light - _around(light)
+    deviation = np.sqrt(_around(off * off)) + _OF_NOISE
+    return np.asarray(np.clip(_MIDDLE + _CONTRAST * off / deviation, 0, 255), np.uint8)
+
+
+def _around(values: Shades) -> Shades:
+    """Means of surroundings that fade out."""
+    return np.asarray(cv2.boxFilter(cv2.boxFilter(values, -1, _SURROUNDINGS), -1, _SURROUNDINGS), np.float32)
+
+
+def _in_this_light(before: Grey, after: Grey) -> CameraStep:
     corners, ranks = _corners(before)
     begun = corners[ranks < _FEW]
     if len(begun) < _LEAST:
@@ -159,6 +196,8 @@ def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraSte
     if again.sum() > agreeing.sum():
         agreeing = again
         step, _ = _fitted(from_, to, agreeing)
+    if _covered(begun[agreeing]) < _COVERS * before.size:
+        return NOT_TOLD
     sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _SURE))
     return replace(step, sureness=sureness)
 
@@ -169,6 +208,11 @@ def _agreeing(begun: Places, ends: Places) -> npt.NDArray[np.bool_]:
         begun, ends, method=cv2.RANSAC, ransacReprojThreshold=_AGREE, maxIters=400
     )
     return np.zeros(len(begun), np.bool_) if matrix is None else np.asarray(agree.ravel() > 0)
+
+
+def _covered(places: Places) -> float:
+    """The area that places lie in, square pixels."""
+    return float(cv2.contourArea(cv2.convexHull(places))) if len(places) > 2 else 0.0
 
 
 def _spread(places: Places, shape: tuple[int, ...]) -> int:

@@ -27,6 +27,7 @@ _LEAST = 0.3  # frames of the Gaussian's deviation, below which it does nothing
 _SHORTER = 0.6  # times as long are the stretches over which is smoothed next, where the budget is too small
 _LADDER = 14  # of such stretches
 _GROWING = 0.4  # frames that a deviation may be longer for each frame farther away from where it was shorter
+_WORTH_SAYING = 0.01  # share of frames that cannot be followed
 _TELLABLE = 0.1  # pixels of shake below which nothing can be told
 _PLAINLY = 0.5  # correlation of moves and keystones from which on they belong together
 _BENDS = (1 / 36, 6.25)  # of focal lengths from 6 to 0.4 widths
@@ -44,6 +45,7 @@ class SteadyCourse:
         sway: what ``moves`` would be at full strength and without a budget.
         shake_before: root mean square of how far frames are off the way around them, in shares of the width.
         shake_after: the same afterwards.
+        lost: which frames the camera could not be followed to; they stay as filmed against those before.
     """
 
     first: int
@@ -53,12 +55,15 @@ class SteadyCourse:
     sway: Moves
     shake_before: float
     shake_after: float
+    lost: npt.NDArray[np.bool_]
 
     def in_words(self, width: int) -> str:
         """What it comes to, at a width in pixels."""
         before, after = self.shake_before * width, self.shake_after * width
         left = f"{after:.2g} px" if after >= _TELLABLE else f"below {_TELLABLE:g} px"
-        return f"shake {before:.3g} px → {left}, {self.crop:.0%} of the picture given up"
+        share = float(self.lost.mean())
+        kept = f", {share:.0%} cannot be followed and stays as filmed" if share >= _WORTH_SAYING else ""
+        return f"shake {before:.3g} px → {left}, {self.crop:.0%} of the picture given up{kept}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,8 +119,10 @@ def steady_course(
     first, stop = span
     frame = _Frame(wish.crop, aspect, _bend(path, first, stop))
     wished, moves = np.zeros((stop - first, 4)), np.zeros((stop - first, 4))
+    sureness = path.sureness[first:stop]
+    lost = (sureness >= 0) & (sureness <= _SURE) & (np.arange(stop - first) > 0)
     if not len(shown.used):  # a shot too short for a result frame
-        return SteadyCourse(first, moves, frame.bend, 0.0, wished, 0.0, 0.0)
+        return SteadyCourse(first, moves, frame.bend, 0.0, wished, 0.0, 0.0, lost)
     scenes = []
     for begin, end in _scenes(path, first, stop):
         bounds = slice(*np.searchsorted(shown.frames, [begin, end]))
@@ -134,7 +141,7 @@ def steady_course(
     moves *= np.interp(np.arange(stop - first), used, held)[:, None]
     before = _shake([off for off, _, _ in scenes], shown.rate)
     after = _shake([off + moves[part][at] for off, at, part in scenes], shown.rate)
-    return SteadyCourse(first, moves, frame.bend, crop, wished, before, after)
+    return SteadyCourse(first, moves, frame.bend, crop, wished, before, after, lost)
 
 
 def _interpolated(wanted: npt.NDArray[np.float64], places: npt.NDArray[np.float64], course: Moves) -> Moves:
