@@ -34,8 +34,11 @@ def convert(source: Path, output: Path, overwrite: bool) -> None:
 
 def _save_timeline(project: Project, path: Path) -> None:
     from chronoxis.core.files.interchange import export_timeline  # noqa: PLC0415 - slow, and seldom needed
+    from chronoxis.core.files.timeline_writing import remark_on  # noqa: PLC0415 - likewise
 
     export_timeline(project, path)
+    if remark := remark_on(project):
+        click.echo(remark, err=True)
 
 
 def _load_timeline(path: Path) -> Project:

@@ -15,6 +15,7 @@ from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder,
 from chronoxis.core.files.interchange import export_timeline
 from chronoxis.core.files.project_file import read_project, save_beside, save_project
 from chronoxis.core.files.timeline_reading import read_timeline
+from chronoxis.core.files.timeline_writing import remark_on
 from chronoxis.core.model.project import Project, warm
 
 _SETTLE = 1500  # milliseconds without a change before unsaved work is kept
@@ -211,6 +212,8 @@ class ProjectFiles(QObject):
             else:  # nobody can be asked any more
                 self._writer.ask(wish._replace(beside=True))
             return
+        if wish.is_timeline and (remark := remark_on(wish.project)):
+            self.noted.emit(remark)
         if wish.beside:
             self.noted.emit(f"Saved as {outcome.name}.")
         if ours and not wish.is_timeline:

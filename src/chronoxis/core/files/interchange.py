@@ -1,20 +1,14 @@
 """Open timeline interchange: OpenTimelineIO files, written and read.
 
-A shot becomes clips that follow one another: one for each plateau, and for each ramp a few that step
-through its speeds. Each has a linear time effect whose scalar is recorded seconds per result second,
-negative when it plays backwards; its source range begins at the earliest recorded time it shows and is
-as long as the clip lasts in the result. The exact project travels in the timeline's metadata and is
-taken on reading if the clips are still those that it makes.
+The exact project travels in a timeline's metadata and is taken on reading if the clips are still those that
+it makes. What was changed elsewhere is read clip by clip, as what another program wrote is.
 """
 
 import json
 import os
-import re
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
-from itertools import pairwise
-from math import ceil, log
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, unquote_to_bytes, urlparse
@@ -26,22 +20,20 @@ from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole
 from chronoxis.core.files.imported import Imported
 from chronoxis.core.files.project_file import as_json, from_json, json_values
+from chronoxis.core.files.timeline_writing import not_told, timeline_of
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.photo_endings import ENDINGS
 from chronoxis.core.model.photo_run import PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.recording import Recording
-from chronoxis.core.readable import well_formed
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
 from chronoxis.core.timing.timecode import format_time
 
 _OURS = "chronoxis"
-_STEP_RATIO = 1.12  # by which the speeds of a ramp's neighbouring clips differ at most
 _FINEST = 10**6
 _USUAL_RATE = Fraction(25)
 _USUAL_STILL = Fraction(5)  # seconds
-_COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
 _TICKS = 1000  # times counted as finely per second are a clock's (milliseconds, samples), not frames
 _SAME_RATE = Fraction(1, 500)  # frames per second by which rates are rounded
 _MOST_PHOTOS = 1_000_000
@@ -51,7 +43,7 @@ _LONGEST = 10**9  # seconds; what is longer is not meant
 
 def export_timeline(project: Project, path: Path) -> None:
     """Write a project's result as a timeline. Raises ExportError."""
-    timeline = _timeline(project, path.stem)
+    timeline = timeline_of(project, path.stem)
     # As text: its writer would round the numbers.
     timeline.metadata[_OURS] = json.dumps(as_json(project, path.parent))
     write_whole(path, timeline.to_json_string().encode())
@@ -83,88 +75,13 @@ def import_timeline(path: Path) -> Imported:
         return replace(
             taken, notes=["The exact pace in it cannot be read; its clips were taken.", *taken.notes]
         )
-    if _same_clips(timeline, _timeline(project, path.stem)):
+    if _same_clips(timeline, timeline_of(project, path.stem)):
         return Imported(project)
-    return _from_clips(timeline, path)
-
-
-def _timeline(project: Project, name: str) -> Any:
-    timeline = otio.schema.Timeline(name=well_formed(name), global_start_time=_time(0.0, project.rate))
-    track = otio.schema.Track(name="Result", kind=otio.schema.TrackKind.Video)
-    timeline.tracks.append(track)
-    for shot in project.shots:
-        track.extend(_clips(project, shot))
-    for marker in project.markers:
-        track.markers.append(_marker(marker, project.rate))
-    return timeline
-
-
-def _clips(project: Project, shot: Shot) -> list[Any]:
-    footage = project.footage_of(shot)
-    bounds = _bounds(shot)
-    covered = shot.pace.recorded_at(bounds)
-    covered[-1] = float(shot.recorded_length)
-    clips = []
-    for (begin, end), (low, high) in zip(pairwise(bounds.tolist()), pairwise(covered.tolist()), strict=True):
-        first = float(shot.out_point) - high if shot.backwards else float(shot.in_point) + low
-        scalar = (high - low) / (end - begin) * (-1 if shot.backwards else 1)
-        reference = _reference(footage)
-        clip = otio.schema.Clip(
-            name=well_formed(footage.name),
-            media_reference=reference,
-            source_range=otio.opentime.TimeRange(
-                _time(first / float(footage.scale), footage.stored_rate), _time(end - begin, project.rate)
-            ),
-        )
-        scalar /= float(footage.scale)
-        clip.effects.append(otio.schema.LinearTimeWarp(name="speed", time_scalar=scalar))
-        clips.append(clip)
-    return clips
-
-
-def _reference(footage: Footage) -> Any:
-    """Where footage lies; a nested run lies nowhere, and is left open under its name."""
-    available = otio.opentime.TimeRange(
-        _time(0.0, footage.stored_rate), _time(float(footage.stored_length), footage.stored_rate)
-    )
-    if not footage.files:
-        return otio.schema.MissingReference(name=well_formed(footage.name), available_range=available)
-    if isinstance(footage, PhotoRun) and (sequence := _sequence(footage, available)) is not None:
-        return sequence
-    return otio.schema.ExternalReference(target_url=footage.files[0].as_uri(), available_range=available)
-
-
-def _sequence(run: PhotoRun, available: Any) -> Any | None:
-    """Photos that count with one number, as a sequence; None if their names are others."""
-    parts = [_COUNTED.fullmatch(name) for name in run.photos.names]
-    if len(parts) < 2 or not all(parts):
-        return None
-    shapes = {(part[1], part[3]) for part in parts if part}
-    counts = [part[2] for part in parts if part]
-    if len(shapes) > 1 or [*map(int, counts)] != sorted(map(int, counts)):
-        return None
-    prefix, suffix = next(iter(shapes))
-    return otio.schema.ImageSequenceReference(
-        target_url_base=run.photos.folder.as_uri() + "/",
-        name_prefix=prefix,
-        name_suffix=suffix,
-        start_frame=int(counts[0]),
-        rate=float(run.stored_rate),
-        frame_zero_padding=min(map(len, counts)),
-        missing_frame_policy=otio.schema.ImageSequenceReference.MissingFramePolicy.hold,
-        available_range=available,
-    )
-
-
-def _bounds(shot: Shot) -> Any:
-    """Result seconds at which the clips of a shot begin and end."""
-    pace = shot.pace
-    bounds = [0.0, float(pace.result_length), *pace.joints[1:-1].tolist()]
-    for begin, end, ratio in pace.turns.tolist():
-        steps = ceil(abs(log(ratio)) / log(_STEP_RATIO))
-        bounds += np.linspace(begin, end, steps + 1).tolist()
-    ordered = np.unique(bounds)
-    return ordered[np.concatenate(([True], np.diff(ordered) > 1e-9))]
+    taken = _from_clips(timeline, path)
+    if left := not_told(project):
+        said = f"It was changed elsewhere and read clip by clip, without {', '.join(left)}."
+        return replace(taken, notes=[said, *taken.notes])
+    return taken
 
 
 def _from_clips(timeline: Any, path: Path) -> Imported:
@@ -173,7 +90,8 @@ def _from_clips(timeline: Any, path: Path) -> Imported:
     taken = _Taken(path, _rate_of_timeline(timeline))
     others = len(list(timeline.tracks)) - min(len(tracks), 1)
     if others:
-        taken.notes.append(f"{others} further tracks were left out; the first picture track was taken.")
+        further = "1 further track was" if others == 1 else f"{others} further tracks were"
+        taken.notes.append(f"{further} left out; the first picture track was taken.")
     if tracks:
         if tracks[0].source_range is not None:
             taken.notes.append("The track's own range was left out: all of its clips were taken.")
@@ -447,27 +365,26 @@ def _same_clips(one: Any, other: Any) -> bool:
 
 
 def _told(track: Any) -> tuple[list[str], list[float]]:
-    names, numbers = [track.kind], []
+    names, numbers = [track.kind, str(track.enabled), str(track.source_range)], []
     for item in track:
+        if isinstance(item, otio.schema.Transition):
+            names.append(item.transition_type)
+            continue
         names += [type(item).__name__, *(type(effect).__name__ for effect in item.effects)]
+        names.append(str(getattr(item, "enabled", True)))
         span = item.trimmed_range()
         numbers += [span.start_time.to_seconds(), span.duration.to_seconds()]
         numbers += [getattr(effect, "time_scalar", 1.0) for effect in item.effects]
         if isinstance(item, otio.schema.Clip):
             names.append(getattr(item.media_reference, "target_url", ""))
+        for inside in item if isinstance(item, otio.schema.Stack) else ():
+            more, further = _told(inside)
+            names, numbers = names + more, numbers + further
+        names += [marker.name for marker in item.markers]
     for marker in track.markers:
         names.append(marker.name)
         numbers.append(marker.marked_range.start_time.to_seconds())
     return names, numbers
-
-
-def _marker(marker: Marker, rate: Fraction) -> Any:
-    moment = otio.opentime.TimeRange(_time(float(marker.at), rate), _time(0.0, rate))
-    return otio.schema.Marker(name=well_formed(marker.name), marked_range=moment)
-
-
-def _time(seconds: float, rate: Fraction) -> Any:
-    return otio.opentime.RationalTime(seconds * float(rate), float(rate))
 
 
 def _seconds(time: Any) -> Fraction:

@@ -1,0 +1,274 @@
+"""A project's result as an OpenTimelineIO timeline, so that other programs show the very same frames.
+
+Every clip begins and ends on a result frame. A shot becomes clips that follow one another: one for each
+plateau, and as many for a ramp as it takes for each of its frames to be the one that is planned. Each has a
+linear time effect whose scalar is recorded seconds per result second, negative when it plays backwards; its
+source range begins at the earliest recorded time it shows and is as long as the clip lasts in the result.
+Nested runs are stacks within. Recorded sound and music lie on tracks of their own.
+"""
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from fractions import Fraction
+from itertools import pairwise
+from typing import Any, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import opentimelineio as otio
+
+from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.framing import Framing
+from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.nested import Nested
+from chronoxis.core.model.photo_run import PhotoRun
+from chronoxis.core.model.project import Project, Shot
+from chronoxis.core.model.sound import Manner
+from chronoxis.core.readable import well_formed
+from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
+from chronoxis.core.timing.frame_making import PLAIN
+from chronoxis.core.timing.pace import total
+from chronoxis.core.timing.schedule import result_frame_count
+from chronoxis.core.timing.shot_columns import SAME_TIME
+
+_COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
+
+Numbers = npt.NDArray[np.int64]
+
+
+def timeline_of(project: Project, name: str) -> Any:
+    """The timeline of a project's result."""
+    timeline = otio.schema.Timeline(
+        name=well_formed(name), global_start_time=time_of(Fraction(0), project.rate)
+    )
+    pictures = otio.schema.Track(name="Result", kind=otio.schema.TrackKind.Video)
+    pieces = list(_pieces(project, project.shots, project.rate))
+    pictures.extend(_item(project, piece, project.rate) for piece in pieces)
+    pictures.markers.extend(_marker(marker, project.rate) for marker in project.markers)
+    timeline.tracks.append(pictures)
+    timeline.tracks.extend(_sound_tracks(project, pieces))
+    return timeline
+
+
+def not_told(project: Project) -> list[str]:
+    """What of a project other programs do not read in its timeline, in a few words each."""
+    shots = [*project.shots, *(shot for f in project.footage if isinstance(f, Nested) for shot in f.shots)]
+    passages = [passage for shot in shots for passage in shot.passages]
+    surges = sum(shot.join.surge is not None for shot in shots)
+    accents = [project.accents, *(shot.accents + shot.join.accents for shot in shots)]
+    count = sum(map(len, accents)) + sum(len(passage.accents) for passage in passages)
+    told = {
+        "how frames are made": any(passage.making != PLAIN for passage in passages),
+        "steadying": any(shot.steady.is_on for shot in shots),
+        "evening out and passers-by": any(shot.is_corrected for shot in shots),
+        "framing": any(shot.framing != Framing() for shot in shots),
+        f"{count} accent{'s' * (count > 1)}": count > 0,
+        f"{surges} Surge{'s' * (surges > 1)} but for {'their' if surges > 1 else 'its'} pace": surges > 0,
+        "levels, fades and effects of sound": _shapes_sound(project, passages),
+    }
+    return [words for words, there in told.items() if there]
+
+
+def remark_on(project: Project) -> str:
+    """What a person should know of a timeline that is written, or nothing."""
+    left = not_told(project)
+    return f"Other programs do not see {', '.join(left)}; Chronoxis reads all of it back." if left else ""
+
+
+def _shapes_sound(project: Project, passages: Sequence[Any]) -> bool:
+    level = any(p.sound.level or p.sound.fade_in or p.sound.fade_out or p.effect for p in passages)
+    return bool(level or project.music or project.mix.rules or project.mix.loudness is not None)
+
+
+class _Piece(NamedTuple):
+    """Result frames that one clip shows.
+
+    Attributes:
+        shot: that they are of.
+        first: number of the first result frame.
+        stop: of the one behind the last.
+        low: the earliest second of the footage, as it is stored, that they show.
+        scalar: stored seconds per result second; below 0 backwards.
+    """
+
+    shot: Shot
+    first: int
+    stop: int
+    low: float
+    scalar: float
+
+
+def _pieces(project: Project, shots: Sequence[Shot], rate: Fraction) -> Iterator[_Piece]:
+    start = Fraction(0)
+    for shot in shots:
+        end = start + Fraction(shot.pace.result_length)
+        first, stop = result_frame_count(start, rate), result_frame_count(end, rate)
+        if stop > first:
+            yield from _of_shot(shot, project.footage_of(shot), start, (first, stop), rate)
+        start = end
+
+
+def _of_shot(
+    shot: Shot, footage: Footage, start: Fraction, frames: tuple[int, int], rate: Fraction
+) -> Iterator[_Piece]:
+    """The pieces of a shot, as few as show the very frames that are planned."""
+    pace, length = shot.pace, float(shot.pace.result_length)
+    numbers = np.arange(frames[0], frames[1] + 1)
+    times = numbers * float(1 / rate) - float(start)
+    covered = pace.recorded_at(np.clip(times, 0, length))
+    scale = float(footage.scale)
+    at = (float(shot.out_point) - covered if shot.backwards else float(shot.in_point) + covered) / scale
+    shown = _frames_at(at, footage.stored_rate, backwards=shot.backwards)
+    edges = [*pace.joints.tolist(), *pace.turns[:, :2].ravel().tolist()]
+    inner = {round((float(start) + edge) * float(rate)) - frames[0] for edge in edges}
+    bounds = sorted({0, len(numbers) - 1, *(edge for edge in inner if 0 < edge < len(numbers) - 1)})
+
+    def is_straight(begin: int, end: int) -> bool:
+        straight = np.linspace(at[begin], at[end], end - begin + 1)
+        told = _frames_at(straight, footage.stored_rate, backwards=shot.backwards)
+        return bool(np.array_equal(told[:-1], shown[begin:end]))
+
+    for begin, end in _divided(bounds, is_straight):
+        seconds = (end - begin) / float(rate)
+        low = min(at[begin], at[end])
+        yield _Piece(shot, int(numbers[begin]), int(numbers[end]), low, (at[end] - at[begin]) / seconds)
+
+
+def _divided(bounds: list[int], is_right: Callable[[int, int], bool]) -> Iterator[tuple[int, int]]:
+    """Stretches between bounds, halved until each is right or a single frame."""
+    left = list(pairwise(bounds))[::-1]
+    while left:
+        begin, end = left.pop()
+        if end - begin == 1 or is_right(begin, end):
+            yield begin, end
+        else:
+            middle = (begin + end) // 2
+            left += [(middle, end), (begin, middle)]
+
+
+def _frames_at(seconds: npt.NDArray[np.float64], rate: Fraction, *, backwards: bool) -> Numbers:
+    """Which frames of a steady rate are shown at stored seconds; backwards, at an edge the one before it."""
+    places = seconds * float(rate)
+    near = SAME_TIME * float(rate)
+    return (np.ceil(places - near) - 1 if backwards else np.floor(places + near)).astype(np.int64)
+
+
+def _item(project: Project, piece: _Piece, rate: Fraction) -> Any:
+    """A clip; of a nested run, a stack of its own."""
+    footage = project.footage_of(piece.shot)
+    span = otio.opentime.TimeRange(
+        time_of(piece.low, footage.stored_rate), _frames(piece.stop - piece.first, rate)
+    )
+    if isinstance(footage, Nested):
+        track = otio.schema.Track(name=well_formed(footage.name), kind=otio.schema.TrackKind.Video)
+        inside = _pieces(project, footage.shots, footage.stored_rate)
+        track.extend(_item(project, each, footage.stored_rate) for each in inside)
+        item = otio.schema.Stack(name=well_formed(footage.name), children=[track], source_range=span)
+    else:
+        item = otio.schema.Clip(
+            name=well_formed(footage.name), media_reference=_reference(footage), source_range=span
+        )
+    item.effects.append(otio.schema.LinearTimeWarp(name="speed", time_scalar=piece.scalar))
+    return item
+
+
+def _reference(footage: Footage) -> Any:
+    """Where footage lies."""
+    available = otio.opentime.TimeRange(
+        time_of(Fraction(0), footage.stored_rate), time_of(footage.stored_length, footage.stored_rate)
+    )
+    if isinstance(footage, PhotoRun) and (sequence := _sequence(footage, available)) is not None:
+        return sequence
+    return otio.schema.ExternalReference(target_url=footage.files[0].as_uri(), available_range=available)
+
+
+def _sequence(run: PhotoRun, available: Any) -> Any | None:
+    """Photos that count with one number, as a sequence; None if their names are others."""
+    parts = [_COUNTED.fullmatch(name) for name in run.photos.names]
+    if len(parts) < 2 or not all(parts):
+        return None
+    shapes = {(part[1], part[3]) for part in parts if part}
+    counts = [part[2] for part in parts if part]
+    if len(shapes) > 1 or [*map(int, counts)] != sorted(map(int, counts)):
+        return None
+    prefix, suffix = next(iter(shapes))
+    return otio.schema.ImageSequenceReference(
+        target_url_base=run.photos.folder.as_uri() + "/",
+        name_prefix=prefix,
+        name_suffix=suffix,
+        start_frame=int(counts[0]),
+        rate=float(run.stored_rate),
+        frame_zero_padding=min(map(len, counts)),
+        missing_frame_policy=otio.schema.ImageSequenceReference.MissingFramePolicy.hold,
+        available_range=available,
+    )
+
+
+def _sound_tracks(project: Project, pieces: list[_Piece]) -> Iterator[Any]:
+    """A track of the recorded sound that is heard, in step with the pictures, and one for each music."""
+    if not project.settings.sound or not project.shots:
+        return
+    sounding = {footage.key for footage in project.footage if not isinstance(footage, PhotoRun | Nested)}
+    lengths = {footage.key: footage.stored_length for footage in project.footage if not footage.is_seen}
+    frames = result_frame_count(total(shot.pace.result_length for shot in project.shots), project.rate)
+    plan = make_sound_plan(project, frames / project.rate, sounding.__contains__, lengths)
+    heard = _heard_in(plan, pieces, project.rate)
+    if heard.any():
+        track = otio.schema.Track(name="Recorded sound", kind=otio.schema.TrackKind.Audio)
+        for piece, sounds in zip(pieces, heard.tolist(), strict=True):
+            lasting = piece.stop - piece.first
+            track.append(_item(project, piece, project.rate) if sounds else _gap(lasting, project.rate))
+        yield track
+    for place in sorted({stretch.shot for stretch in plan.music}):
+        yield _music_track(project, plan, place)
+
+
+def _heard_in(plan: SoundPlan, pieces: list[_Piece], rate: Fraction) -> npt.NDArray[np.bool_]:
+    """In which pieces recorded sound is heard at their middles."""
+    middles = np.array([(piece.first + piece.stop) / 2 for piece in pieces]) / float(rate)
+    begins = np.array([stretch.begin for stretch in plan.stretches])
+    loud = np.array([stretch.manner is not Manner.SILENT for stretch in plan.stretches])
+    return loud[np.clip(np.searchsorted(begins, middles, "right") - 1, 0, len(loud) - 1)]
+
+
+def _music_track(project: Project, plan: SoundPlan, place: int) -> Any:
+    """One piece of music where it lies, as often as it begins again."""
+    rate, footage = project.rate, project.footage_named(project.music[place].footage)
+    track = otio.schema.Track(name=well_formed(footage.name), kind=otio.schema.TrackKind.Audio)
+    end = 0
+    for stretch in (stretch for stretch in plan.music if stretch.shot == place):
+        first, stop = (round(at * float(rate)) for at in (stretch.begin, stretch.end))
+        first = max(first, end)
+        if stop <= first:
+            continue
+        if first > end:
+            track.append(_gap(first - end, rate))
+        span = otio.opentime.TimeRange(
+            time_of(stretch.source_begin, footage.stored_rate), _frames(stop - first, rate)
+        )
+        reference = _reference(footage)
+        track.append(
+            otio.schema.Clip(name=well_formed(footage.name), media_reference=reference, source_range=span)
+        )
+        end = stop
+    return track
+
+
+def _gap(frames: int, rate: Fraction) -> Any:
+    start = time_of(Fraction(0), rate)
+    return otio.schema.Gap(source_range=otio.opentime.TimeRange(start, _frames(frames, rate)))
+
+
+def _marker(marker: Marker, rate: Fraction) -> Any:
+    moment = otio.opentime.TimeRange(time_of(marker.at, rate), time_of(Fraction(0), rate))
+    return otio.schema.Marker(name=well_formed(marker.name), marked_range=moment)
+
+
+def _frames(count: int, rate: Fraction) -> Any:
+    return otio.opentime.RationalTime(count, float(rate))
+
+
+def time_of(seconds: Fraction | float, rate: Fraction) -> Any:
+    """Seconds in frames of a rate, and parts of them."""
+    return otio.opentime.RationalTime(float(seconds * rate if isinstance(seconds, Fraction) else
+                                            seconds * float(rate)), float(rate))  # fmt: skip
