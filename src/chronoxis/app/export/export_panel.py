@@ -145,9 +145,10 @@ class ExportPanel(QFrame):
         self.choices.show_settings(project.settings)
         self.choices.credits.setVisible(bool(project.music))
         self._suggest_name(plan)
-        width, height = plan.size
+        (width, height), aspect = plan.stored
+        shape = f" of {aspect.numerator}:{aspect.denominator}" if aspect != 1 else ""
         self.choices.facts.setText(
-            f"{width}×{height}  ·  {format_time(plan.schedule.length, 2)}\n"
+            f"{width}×{height}{shape}  ·  {format_time(plan.schedule.length, 2)}\n"
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
             f"{_sound_in_words(plan) if self.isVisible() else ''}"
             + (f"\n{plan.remark}" if plan.remark else "")

@@ -63,6 +63,7 @@ class ExportFormat:
         full_rgb: whether ``pixel_format`` is full-range R′G′B′, rather than studio-range Y′CbCr.
         keeps_high_range: whether a high dynamic range is kept.
         even_sides: whether width and height must be whole pairs of pixels.
+        carries_aspect: whether files say how wide pixels are by their height.
         least: width and height, in pixels.
         max_side: pixels of the longer side.
         max_rate: frames per second.
@@ -95,6 +96,7 @@ class ExportFormat:
     kept_formats: frozenset[str] = frozenset()
     full_rgb: bool = False
     keeps_high_range: bool = False
+    carries_aspect: bool = False
     least: Size = (2, 2)
     max_side: int = 16384
     max_rate: Fraction = MAX_RATE

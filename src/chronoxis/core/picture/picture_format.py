@@ -1,6 +1,7 @@
 """What decoded pictures of footage are like."""
 
 from dataclasses import asdict, dataclass
+from fractions import Fraction
 
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
@@ -20,6 +21,7 @@ class PictureFormat:
         pixel_format: FFmpeg's name of the decoded pictures' format.
         bit_depth: bits per sample.
         colour: how code values stand for light.
+        pixel_aspect: how wide decoded pixels are by their height.
         mirrored: whether left and right of decoded pictures change places, before they are turned.
     """
 
@@ -32,6 +34,7 @@ class PictureFormat:
     bit_depth: int
     colour: Colour
     mirrored: bool = False
+    pixel_aspect: Fraction = Fraction(1)
 
     @property
     def size(self) -> Size:
@@ -48,6 +51,12 @@ class PictureFormat:
         """How decoded pictures are turned to be shown, in words, or nothing."""
         words = [f"turned {self.rotation}°"] if self.rotation else []
         return ", ".join([*words, "mirrored"] if self.mirrored else words)
+
+    @property
+    def stored(self) -> tuple[Size, Fraction]:
+        """Size and pixel aspect of decoded pictures once they are turned, every pixel kept."""
+        lies = self.rotation % 180 == 0
+        return self.lying((self.coded_width, self.coded_height)), self.pixel_aspect ** (1 if lies else -1)
 
     def lying(self, size: Size) -> Size:
         """A size as shown, as it is before rotation."""

@@ -15,6 +15,7 @@ from av.audio.stream import AudioStream
 from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
+from chronoxis.core.render.matroska_aspect import write_pixel_aspect
 from chronoxis.core.render.writing import Writing
 from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
 
@@ -34,7 +35,8 @@ class Encoder:
             writing: what to write, and how.
             pixel_format: of the frames that are encoded, where that is not the one to be written.
         """
-        format_ = self._format = writing.format
+        format_, self._path = writing.format, path
+        self._format = format_
         options = dict(format_.muxer_options)
         self._container = av.open(f"file:{path}", "w", format=format_.muxer, options=options)
         video = self._container.add_stream(format_.codec, rate=writing.rate)
@@ -43,6 +45,9 @@ class Encoder:
         video.pix_fmt = pixel_format or writing.pixel_format
         context, colour = video.codec_context, writing.colour
         context.time_base = 1 / writing.rate
+        self._aspect = writing.pixel_aspect
+        if self._aspect != 1:
+            context.sample_aspect_ratio = self._aspect
         context.color_primaries = colour.primaries
         context.color_trc = colour.transfer
         context.colorspace = colour.matrix
@@ -70,6 +75,8 @@ class Encoder:
                 self._finish()
         finally:
             self._container.close()
+        if kind is None and self._aspect != 1 and self._format.muxer == "matroska":
+            write_pixel_aspect(self._path, self._aspect)
 
     @property
     def seconds(self) -> Fraction:

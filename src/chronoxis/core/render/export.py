@@ -234,10 +234,11 @@ def writing_of(plan: Plan, target: Target) -> Writing:
     return Writing(
         settings.format,
         settings.quality,
-        plan.size,
+        target.size,
         target.pixel_format,
         plan.schedule.rate,
         target.colour,
+        target.pixel_aspect,
         bitrate=settings.bitrate,
         most=most_bitrate(plan),
         sound=plan.has_sound,

@@ -85,6 +85,24 @@ class Plan:
         return first, stop
 
     @property
+    def stored(self) -> tuple[Size, Fraction]:
+        """Width and height of the export's pictures in pixels, and how wide these are by their height.
+
+        Where no more is asked for than which frames are shown, pixels that are not square stay so, if
+        the format can say that; else pixels are square.
+        """
+        wish, kept = self.settings.size, {picture.stored for picture in self.pictures}
+        shown = {picture.size for picture in self.pictures} | {self.size}
+        alters = any(self.accents) or any(self.warps) or any(views is not None for views in self.views)
+        if alters or wish.height is not None or wish.stretch or len(kept) > 1 or len(shown) > 1:
+            return self.size, Fraction(1)
+        ((width, height), aspect) = next(iter(kept))
+        if aspect == 1 or not self.settings.format.carries_aspect:
+            return self.size, Fraction(1)
+        even = self.settings.format.even_sides
+        return ((width // 2 * 2, height // 2 * 2) if even else (width, height)), aspect
+
+    @property
     def pictures(self) -> list[PictureFormat]:
         """What the recorded pictures of each shot are like."""
         return [source.facts.picture for source in self.sources]

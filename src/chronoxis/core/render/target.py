@@ -1,6 +1,7 @@
 """What result frames are made for: size, pixel format and colour."""
 
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import BT709, RGB, Colour
@@ -28,11 +29,12 @@ class Target:
     """What frames are made for.
 
     Attributes:
-        size: width and height of the frames, upright and in square pixels.
+        size: width and height of the frames, upright.
         pixel_format: of the frames.
         colour: how their code values stand for light.
         gather_small: whether frames are scaled before they are gathered: quicker, for previews.
         stretch: whether footage of another aspect fills the size, rather than stands between bars.
+        pixel_aspect: how wide pixels are by their height.
     """
 
     size: Size
@@ -40,6 +42,7 @@ class Target:
     colour: Colour
     gather_small: bool = False
     stretch: bool = False
+    pixel_aspect: Fraction = Fraction(1)
 
 
 def export_target(plan: Plan) -> Target:
@@ -50,7 +53,9 @@ def export_target(plan: Plan) -> Target:
     if plan.schedule.gathers and not base.is_writable:
         matrix = BT709
     colour = replace(base, matrix=matrix, full_range=wish.full_rgb)
-    target = Target(plan.size, wish.pixel_format, colour, stretch=stretch)
+    size, aspect = plan.stored
+    filled = stretch or aspect != 1
+    target = Target(size, wish.pixel_format, colour, stretch=filled, pixel_aspect=aspect)
     own = _untouched(plan)
     if own in wish.kept_formats and plan.pictures[0].colour == base:
         return replace(target, pixel_format=own, colour=plan.pictures[0].colour)

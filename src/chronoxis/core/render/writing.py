@@ -19,6 +19,7 @@ class Writing:
         pixel_format: of the frames.
         rate: frames per second.
         colour: the tags to write.
+        pixel_aspect: how wide pixels are by their height.
         bitrate: bits per second of the picture, in place of a quality.
         most: bits per second of the picture that quality may not exceed.
         sound: whether there will be sound.
@@ -32,6 +33,7 @@ class Writing:
     pixel_format: str
     rate: Fraction
     colour: Colour
+    pixel_aspect: Fraction = Fraction(1)
     bitrate: int | None = None
     most: int | None = None
     sound: bool = False

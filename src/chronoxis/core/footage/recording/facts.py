@@ -204,6 +204,7 @@ def read_opening(path: Path) -> tuple[RecordingFacts, VideoFrame]:
                 coded_height=frame.height,
                 rotation=rotation,
                 mirrored=mirrored,
+                pixel_aspect=_pixel_aspect(stream),
                 pixel_format=frame.format.name,
                 bit_depth=max((part.bits for part in frame.format.components), default=8),
                 colour=Colour.of(frame),
@@ -244,14 +245,18 @@ def _attitude(frame: VideoFrame) -> tuple[int, bool]:
     return frame.rotation % 360, False
 
 
+def _pixel_aspect(stream: VideoStream) -> Fraction:
+    return Fraction(stream.sample_aspect_ratio or 1) or Fraction(1)
+
+
 def shown_size(stream: VideoStream, frame: VideoFrame) -> tuple[int, int]:
-    """Width and height in square pixels after pixel aspect and rotation are honoured."""
-    aspect = Fraction(stream.sample_aspect_ratio or 1) or Fraction(1)
+    """Width and height in square pixels after pixel aspect and rotation are honoured; even, if not square."""
+    aspect = _pixel_aspect(stream)
     width, height = frame.width, frame.height
     if aspect > 1:
-        width = round(width * aspect)
+        width = max(2, round(width * aspect / 2) * 2)
     elif aspect < 1:
-        height = round(height / aspect)
+        height = max(2, round(height / aspect / 2) * 2)
     return (height, width) if _attitude(frame)[0] in _QUARTER_TURNS else (width, height)
 
 
