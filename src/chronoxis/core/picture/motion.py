@@ -2,7 +2,7 @@
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from threading import local
 
 import cv2
@@ -26,6 +26,9 @@ _UNEXPLAINED = 0.6
 _LEAST = 24  # rows and columns that the library's own pyramids need
 _COARSER, _COARSE = 2, 120  # times that a picture is reduced to look at it coarsely, down to so many columns
 _CLEARLY = 0.7  # times the difference that the finer look leaves, less than which the coarser one leaves
+# Places of the grid from which on motion is another than that of the picture as one, and times the difference
+# it leaves, up to which that one explains a place as well: where a pattern repeats, both do.
+_ELSEWHERE, _AS_WELL = 3.0, 1.15
 _AROUND = (11, 11)  # likewise over which reliance has to be shared
 _NEAR = (5, 5)  # places of the grid over which differences are looked at together
 _NOISE = 1.0  # codes
@@ -152,7 +155,24 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
     left, left_coarse = (cv2.blur(follow(first, second, flow)[0], _NEAR) for flow in (own, coarse))
     better = left_coarse < _CLEARLY * left - _NOISE
     own[better] = coarse[better]
+    left[better] = left_coarse[better]
+    as_one = _as_one(first, second)
+    left_as_one = cv2.blur(follow(first, second, as_one)[0], _NEAR)
+    far_off = np.abs(own - as_one).max(axis=2) > _ELSEWHERE
+    own[far_off & (left_as_one < _AS_WELL * left + _NOISE)] = as_one[0, 0]
     return own
+
+
+def _as_one(first: Grey, second: Grey) -> Flow:
+    """The motion of all of a picture as one, by phase correlation: patterns that repeat do not deceive it."""
+    one, other = first.astype(np.float32), second.astype(np.float32)
+    shift, _ = cv2.phaseCorrelate(one, other, _window(first.shape))
+    return np.ascontiguousarray(np.broadcast_to(np.array(shift, np.float32), (*first.shape, 2)))
+
+
+@cache
+def _window(shape: tuple[int, ...]) -> npt.NDArray[np.float32]:
+    return np.asarray(cv2.createHanningWindow((shape[1], shape[0]), cv2.CV_32F), np.float32)
 
 
 def _search(care: Care) -> cv2.DISOpticalFlow:
