@@ -17,21 +17,21 @@ import numpy as np
 import numpy.typing as npt
 import opentimelineio as otio
 
+from chronoxis.core.model.beats import turns
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import Framing
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Project, Shot
-from chronoxis.core.model.sound import Manner
 from chronoxis.core.readable import well_formed
-from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
 from chronoxis.core.timing.frame_making import PLAIN
-from chronoxis.core.timing.pace import total
 from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.timing.shot_columns import SAME_TIME
 
 _COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
+_ROUNDED = 1e-6  # share by which a speed may be off that was reckoned from frames
 
 Numbers = npt.NDArray[np.int64]
 
@@ -89,6 +89,7 @@ class _Piece(NamedTuple):
         stop: of the one behind the last.
         low: the earliest second of the footage, as it is stored, that they show.
         scalar: stored seconds per result second; below 0 backwards.
+        passage: number of the shot's passage in the middle of it.
     """
 
     shot: Shot
@@ -96,6 +97,7 @@ class _Piece(NamedTuple):
     stop: int
     low: float
     scalar: float
+    passage: int
 
 
 def _pieces(project: Project, shots: Sequence[Shot], rate: Fraction) -> Iterator[_Piece]:
@@ -130,8 +132,10 @@ def _of_shot(
 
     for begin, end in _divided(bounds, is_straight):
         seconds = (end - begin) / float(rate)
-        low = min(at[begin], at[end])
-        yield _Piece(shot, int(numbers[begin]), int(numbers[end]), low, (at[end] - at[begin]) / seconds)
+        low, scalar = min(at[begin], at[end]), (at[end] - at[begin]) / seconds
+        middle = (times[begin] + times[end]) / 2
+        passage = int(np.clip(np.searchsorted(pace.joints, middle) - 1, 0, len(shot.passages) - 1))
+        yield _Piece(shot, int(numbers[begin]), int(numbers[end]), low, scalar, passage)
 
 
 def _divided(bounds: list[int], is_right: Callable[[int, int], bool]) -> Iterator[tuple[int, int]]:
@@ -206,51 +210,47 @@ def _sequence(run: PhotoRun, available: Any) -> Any | None:
 
 def _sound_tracks(project: Project, pieces: list[_Piece]) -> Iterator[Any]:
     """A track of the recorded sound that is heard, in step with the pictures, and one for each music."""
-    if not project.settings.sound or not project.shots:
+    if not project.settings.sound or not pieces:
         return
-    sounding = {footage.key for footage in project.footage if not isinstance(footage, PhotoRun | Nested)}
-    lengths = {footage.key: footage.stored_length for footage in project.footage if not footage.is_seen}
-    frames = result_frame_count(total(shot.pace.result_length for shot in project.shots), project.rate)
-    plan = make_sound_plan(project, frames / project.rate, sounding.__contains__, lengths)
-    heard = _heard_in(plan, pieces, project.rate)
-    if heard.any():
+    heard = [_is_heard(project, piece) for piece in pieces]
+    if any(heard):
         track = otio.schema.Track(name="Recorded sound", kind=otio.schema.TrackKind.Audio)
-        for piece, sounds in zip(pieces, heard.tolist(), strict=True):
+        for piece, sounds in zip(pieces, heard, strict=True):
             lasting = piece.stop - piece.first
             track.append(_item(project, piece, project.rate) if sounds else _gap(lasting, project.rate))
         yield track
-    for place in sorted({stretch.shot for stretch in plan.music}):
-        yield _music_track(project, plan, place)
+    length = pieces[-1].stop / project.rate
+    for music in project.music:
+        if len(track := _music_track(project, music, length)):
+            yield track
 
 
-def _heard_in(plan: SoundPlan, pieces: list[_Piece], rate: Fraction) -> npt.NDArray[np.bool_]:
-    """In which pieces recorded sound is heard at their middles."""
-    middles = np.array([(piece.first + piece.stop) / 2 for piece in pieces]) / float(rate)
-    begins = np.array([stretch.begin for stretch in plan.stretches])
-    loud = np.array([stretch.manner is not Manner.SILENT for stretch in plan.stretches])
-    return loud[np.clip(np.searchsorted(begins, middles, "right") - 1, 0, len(loud) - 1)]
+def _is_heard(project: Project, piece: _Piece) -> bool:
+    """Whether recorded sound plays with a piece, if there is any."""
+    footage, speed = project.footage_of(piece.shot), abs(piece.scalar)
+    if isinstance(footage, PhotoRun | Nested):
+        return False
+    slow_enough = speed * float(footage.scale) <= project.mix.silent_above * (1 + _ROUNDED)
+    return slow_enough and piece.shot.passages[piece.passage].sound.manner.can_play(speed)
 
 
-def _music_track(project: Project, plan: SoundPlan, place: int) -> Any:
+def _music_track(project: Project, piece: MusicPiece, length: Fraction) -> Any:
     """One piece of music where it lies, as often as it begins again."""
-    rate, footage = project.rate, project.footage_named(project.music[place].footage)
+    rate, footage = project.rate, project.footage_named(piece.footage)
     track = otio.schema.Track(name=well_formed(footage.name), kind=otio.schema.TrackKind.Audio)
-    end = 0
-    for stretch in (stretch for stretch in plan.music if stretch.shot == place):
-        first, stop = (round(at * float(rate)) for at in (stretch.begin, stretch.end))
-        first = max(first, end)
+    last = 0
+    for begin, end, source in turns(piece, footage.stored_length, length):
+        first, stop = max(round(begin * float(rate)), last), round(end * float(rate))
         if stop <= first:
             continue
-        if first > end:
-            track.append(_gap(first - end, rate))
-        span = otio.opentime.TimeRange(
-            time_of(stretch.source_begin, footage.stored_rate), _frames(stop - first, rate)
-        )
+        if first > last:
+            track.append(_gap(first - last, rate))
+        span = otio.opentime.TimeRange(time_of(source, footage.stored_rate), _frames(stop - first, rate))
         reference = _reference(footage)
         track.append(
             otio.schema.Clip(name=well_formed(footage.name), media_reference=reference, source_range=span)
         )
-        end = stop
+        last = stop
     return track
 
 
