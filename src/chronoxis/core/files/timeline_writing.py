@@ -31,6 +31,8 @@ from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.timing.shot_columns import SAME_TIME
 
 _COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
+_READINGS = (1e-8, 1e-5)  # seconds about the edges of frames that other programs may round off
+_INSIDE = 1e-3  # of a frame, from its edge
 _ROUNDED = 1e-6  # share by which a speed may be off that was reckoned from frames
 
 Numbers = npt.NDArray[np.int64]
@@ -120,19 +122,24 @@ def _of_shot(
     covered = pace.recorded_at(np.clip(times, 0, length))
     scale = float(footage.scale)
     at = (float(shot.out_point) - covered if shot.backwards else float(shot.in_point) + covered) / scale
-    shown = _frames_at(at, footage.stored_rate, backwards=shot.backwards)
+    shown = _frames_at(at, footage.stored_rate, SAME_TIME, backwards=shot.backwards)
     edges = [*pace.joints.tolist(), *pace.turns[:, :2].ravel().tolist()]
     inner = {round((float(start) + edge) * float(rate)) - frames[0] for edge in edges}
     bounds = sorted({0, len(numbers) - 1, *(edge for edge in inner if 0 < edge < len(numbers) - 1)})
 
     def is_straight(begin: int, end: int) -> bool:
-        straight = np.linspace(at[begin], at[end], end - begin + 1)
-        told = _frames_at(straight, footage.stored_rate, backwards=shot.backwards)
-        return bool(np.array_equal(told[:-1], shown[begin:end]))
+        straight = np.linspace(at[begin], at[end], end - begin + 1)[:-1]
+        told = (
+            _frames_at(straight, footage.stored_rate, near, backwards=shot.backwards) for near in _READINGS
+        )
+        return all(np.array_equal(each, shown[begin:end]) for each in told)
 
     for begin, end in _divided(bounds, is_straight):
         seconds = (end - begin) / float(rate)
         low, scalar = min(at[begin], at[end]), (at[end] - at[begin]) / seconds
+        if not is_straight(begin, end):  # a single frame, so near another one that it could be taken for that
+            inside = shown[begin] + (1 - _INSIDE if shot.backwards else _INSIDE)
+            low += inside / float(footage.stored_rate) - at[begin]
         middle = (times[begin] + times[end]) / 2
         passage = int(np.clip(np.searchsorted(pace.joints, middle) - 1, 0, len(shot.passages) - 1))
         yield _Piece(shot, int(numbers[begin]), int(numbers[end]), low, scalar, passage)
@@ -150,10 +157,12 @@ def _divided(bounds: list[int], is_right: Callable[[int, int], bool]) -> Iterato
             left += [(middle, end), (begin, middle)]
 
 
-def _frames_at(seconds: npt.NDArray[np.float64], rate: Fraction, *, backwards: bool) -> Numbers:
-    """Which frames of a steady rate are shown at stored seconds; backwards, at an edge the one before it."""
-    places = seconds * float(rate)
-    near = SAME_TIME * float(rate)
+def _frames_at(seconds: npt.NDArray[np.float64], rate: Fraction, near: float, *, backwards: bool) -> Numbers:
+    """Which frames of a steady rate are shown at stored seconds; backwards, at an edge the one before it.
+
+    What is so ``near`` to an edge, in seconds, is there.
+    """
+    places, near = seconds * float(rate), near * float(rate)
     return (np.ceil(places - near) - 1 if backwards else np.floor(places + near)).astype(np.int64)
 
 
