@@ -137,7 +137,9 @@ def _of_shot(
     for begin, end in _divided(bounds, is_straight):
         seconds = (end - begin) / float(rate)
         low, scalar = min(at[begin], at[end]), (at[end] - at[begin]) / seconds
-        if not is_straight(begin, end):  # a single frame, so near another one that it could be taken for that
+        if end - begin == 1 and not is_straight(
+            begin, end
+        ):  # so near another frame that it may be taken for it
             inside = shown[begin] + (1 - _INSIDE if shot.backwards else _INSIDE)
             low += inside / float(footage.stored_rate) - at[begin]
         middle = (times[begin] + times[end]) / 2
@@ -279,5 +281,5 @@ def _frames(count: int, rate: Fraction) -> Any:
 
 def time_of(seconds: Fraction | float, rate: Fraction) -> Any:
     """Seconds in frames of a rate, and parts of them."""
-    return otio.opentime.RationalTime(float(seconds * rate if isinstance(seconds, Fraction) else
-                                            seconds * float(rate)), float(rate))  # fmt: skip
+    frames = seconds * rate if isinstance(seconds, Fraction) else seconds * float(rate)
+    return otio.opentime.RationalTime(float(frames), float(rate))

@@ -9,7 +9,7 @@ from chronoxis.core.picture import kernels, motion_kernels
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture, Pixels, codes_of, size_of
 from chronoxis.core.picture.motion import Care, Grey, MotionBetween, grey_of, motion_between
-from chronoxis.core.picture.motion_kernels import Marked, Meetings, Tiles
+from chronoxis.core.picture.motion_kernels import Marked, Meetings, Motion, Tiles
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
@@ -62,9 +62,7 @@ class LightPair:
         self._motion = motion_between(self._greys[0], self._greys[1], self._care)
         pixels = size_of(first)[1] / self._motion.grid[0]
         for motion in (self._motion.onwards, self._motion.backwards):
-            around = cv2.blur(np.ascontiguousarray(motion[..., :2]), _AROUND)
-            way = np.hypot(around[..., 0], around[..., 1]) * pixels
-            motion[..., 2] *= np.clip((way - _TOO_NEAR) / (_FAR_ENOUGH - _TOO_NEAR), 0, 1)
+            _leave_small(motion, pixels)
         self._pictures = [first, second]
         return self._motion
 
@@ -114,6 +112,13 @@ class LightPair:
                 self._lit[place] = picture
         self._work.wait()
         return self._pixels[0], self._pixels[1]
+
+
+def _leave_small(motion: Motion, pixels: float) -> None:
+    """Rely less on motion, in place, where it is small; ``pixels`` are those of a place of its grid."""
+    around = cv2.blur(np.ascontiguousarray(motion[..., :2]), _AROUND)
+    way = np.hypot(around[..., 0], around[..., 1]) * pixels
+    motion[..., 2] *= np.clip((way - _TOO_NEAR) / (_FAR_ENOUGH - _TOO_NEAR), 0, 1)
 
 
 def _with_neighbours(tiles: Tiles, chosen: int) -> Tiles:

@@ -29,8 +29,8 @@ _CLEARLY = 0.7  # times the difference that the finer look leaves, less than whi
 # Places of the grid from which on motion is another than that of the picture as one, and times the difference
 # it leaves, up to which that one explains a place as well: where a pattern repeats, both do.
 _ELSEWHERE, _AS_WELL = 3.0, 1.15
-_AROUND = (11, 11)  # likewise over which reliance has to be shared
 _NEAR = (5, 5)  # places of the grid over which differences are looked at together
+_AROUND = (11, 11)  # likewise over which reliance has to be shared
 _NOISE = 1.0  # codes
 _INCONSISTENT = 0.6  # places of the grid, and the share of the motion, by which both directions may differ
 _INCONSISTENT_SHARE = 0.08
