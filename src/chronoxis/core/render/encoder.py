@@ -7,6 +7,7 @@ from types import TracebackType
 from typing import Self
 
 import av
+import cv2
 import numpy as np
 from av.audio.fifo import AudioFifo
 from av.audio.frame import AudioFrame
@@ -21,6 +22,10 @@ from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
 
 _SOUND_CHUNK = 4096
 _NEVER_REORDERED = 2  # frames
+_AVX_512 = 13  # as OpenCV numbers what processors can do
+# Where it counts what later frames take from a frame, x264's code for AVX-512 reads past the ends of rows
+# that are no multiple of 16 blocks: the same frames were now and then written in other bytes.
+_X264_REPEATS = {"x264-params": "asm=AVX2,FMA3,BMI2,LZCNT"} if cv2.checkHardwareSupport(_AVX_512) else {}
 os.environ.setdefault("SVT_LOG", "1")  # that encoder else tells of itself on the error output
 
 
@@ -53,7 +58,7 @@ class Encoder:
         context.colorspace = colour.matrix
         context.color_range = int(colour.scaler_range)
         context.thread_type = "AUTO"
-        context.options = writing.options
+        context.options = writing.options | (_X264_REPEATS if format_.codec == "libx264" else {})
         if format_.codec_tag:
             context.codec_tag = format_.codec_tag
         self._video = video
