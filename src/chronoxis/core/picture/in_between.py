@@ -16,6 +16,8 @@ from chronoxis.core.picture.row_work import RowWork
 # Pixels from frame to frame below which a mix of both is sharper than pictures drawn at parts of a pixel;
 # they lose as much where each is moved by half a pixel.
 _AROUND = (11, 11)  # places of the grid over which motion is taken together for that
+# Places about a thing that moves, where its motion tells what it covers: ground that rests there is no mix.
+_BESIDE = np.ones((5, 5), np.uint8)
 _TOO_NEAR, _FAR_ENOUGH = 1.2, 1.8
 _CASTING = ThreadPoolExecutor(1, thread_name_prefix="casting")
 
@@ -117,7 +119,7 @@ class LightPair:
 def _leave_small(motion: Motion, pixels: float) -> None:
     """Rely less on motion, in place, where it is small; ``pixels`` are those of a place of its grid."""
     around = cv2.blur(np.ascontiguousarray(motion[..., :2]), _AROUND)
-    way = np.hypot(around[..., 0], around[..., 1]) * pixels
+    way = cv2.dilate(np.hypot(around[..., 0], around[..., 1]), _BESIDE) * pixels
     motion[..., 2] *= np.clip((way - _TOO_NEAR) / (_FAR_ENOUGH - _TOO_NEAR), 0, 1)
 
 
