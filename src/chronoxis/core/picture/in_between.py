@@ -15,10 +15,12 @@ from chronoxis.core.picture.row_work import RowWork
 
 # Pixels from frame to frame below which a mix of both is sharper than pictures drawn at parts of a pixel;
 # they lose as much where each is moved by half a pixel.
-_AROUND = (11, 11)  # places of the grid over which motion is taken together for that
-# Places about a thing that moves, where its motion tells what it covers: ground that rests there is no mix.
-_BESIDE = np.ones((5, 5), np.uint8)
-_TOO_NEAR, _FAR_ENOUGH = 1.2, 1.8
+_TOGETHER = 4  # rows and columns of the grid that are taken as one for that
+_AROUND = (3, 3)  # such places over which motion is taken together
+# Such places about a thing that plainly moves, where its motion tells what it covers: ground that rests is no
+# mix there.
+_BESIDE = np.ones((3, 3), np.uint8)
+_TOO_NEAR, _FAR_ENOUGH, _PLAINLY = 1.2, 1.8, 4.0
 _CASTING = ThreadPoolExecutor(1, thread_name_prefix="casting")
 
 
@@ -118,9 +120,14 @@ class LightPair:
 
 def _leave_small(motion: Motion, pixels: float) -> None:
     """Rely less on motion, in place, where it is small; ``pixels`` are those of a place of its grid."""
-    around = cv2.blur(np.ascontiguousarray(motion[..., :2]), _AROUND)
-    way = cv2.dilate(np.hypot(around[..., 0], around[..., 1]), _BESIDE) * pixels
-    motion[..., 2] *= np.clip((way - _TOO_NEAR) / (_FAR_ENOUGH - _TOO_NEAR), 0, 1)
+    height, width = motion.shape[:2]
+    size = -(-width // _TOGETHER), -(-height // _TOGETHER)
+    around = cv2.blur(cv2.resize(motion, size, interpolation=cv2.INTER_AREA), _AROUND)
+    way = np.hypot(around[..., 0], around[..., 1]) * pixels
+    beside = cv2.dilate(way, _BESIDE)
+    way = np.where(beside > _PLAINLY, beside, way)
+    relied = np.clip((way - _TOO_NEAR) / (_FAR_ENOUGH - _TOO_NEAR), 0, 1)
+    motion[..., 2] *= cv2.resize(relied, (width, height), interpolation=cv2.INTER_LINEAR)
 
 
 def _with_neighbours(tiles: Tiles, chosen: int) -> Tiles:

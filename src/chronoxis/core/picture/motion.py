@@ -119,6 +119,11 @@ def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
         still = np.zeros((height, width, 4), np.float32)
         return MotionBetween(still, still, _is_cut(first, second))
     one, other = _BOTH.submit(_flow, first, second, care), _BOTH.submit(_flow, second, first, care)
+    right, down = _as_one(first, second)
+    one, other = (
+        _BOTH.submit(_or_as_one, first, second, one.result(), (right, down)),
+        _BOTH.submit(_or_as_one, second, first, other.result(), (-right, -down)),
+    )
     there, back = one.result(), other.result()
     plain = np.asarray(cv2.blur(cv2.absdiff(first, second).astype(np.float32), _NEAR), np.float32)
     on = _BOTH.submit(_relied, first, second, there, back, plain)
@@ -155,19 +160,27 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
     left, left_coarse = (cv2.blur(follow(first, second, flow)[0], _NEAR) for flow in (own, coarse))
     better = left_coarse < _CLEARLY * left - _NOISE
     own[better] = coarse[better]
-    left[better] = left_coarse[better]
-    as_one = _as_one(first, second)
-    left_as_one = cv2.blur(follow(first, second, as_one)[0], _NEAR)
-    far_off = np.abs(own - as_one).max(axis=2) > _ELSEWHERE
-    own[far_off & (left_as_one < _AS_WELL * left + _NOISE)] = as_one[0, 0]
     return own
 
 
-def _as_one(first: Grey, second: Grey) -> Flow:
+def _as_one(first: Grey, second: Grey) -> tuple[float, float]:
     """The motion of all of a picture as one, by phase correlation: patterns that repeat do not deceive it."""
     one, other = first.astype(np.float32), second.astype(np.float32)
     shift, _ = cv2.phaseCorrelate(one, other, _window(first.shape))
-    return np.ascontiguousarray(np.broadcast_to(np.array(shift, np.float32), (*first.shape, 2)))
+    return shift[0], shift[1]
+
+
+def _or_as_one(first: Grey, second: Grey, flow: Flow, shift: tuple[float, float]) -> Flow:
+    """The motion found, or that of the picture as one where another was found that explains no more."""
+    right, down = shift
+    least, most = (right - _ELSEWHERE, down - _ELSEWHERE), (right + _ELSEWHERE, down + _ELSEWHERE)
+    elsewhere = cv2.bitwise_not(cv2.inRange(flow, least, most))
+    if not cv2.countNonZero(elsewhere):
+        return flow
+    as_one = np.full_like(flow, shift)
+    left, left_as_one = (cv2.blur(follow(first, second, each)[0], _NEAR) for each in (flow, as_one))
+    taken = cv2.compare(left_as_one, _AS_WELL * left + _NOISE, cv2.CMP_LT)
+    return np.asarray(cv2.copyTo(as_one, cv2.bitwise_and(elsewhere, taken), flow), np.float32)
 
 
 @cache
