@@ -1,7 +1,7 @@
 """Edits are pure functions; what they refuse, they refuse for a reason."""
 
 import json
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from fractions import Fraction
 from functools import reduce
@@ -15,11 +15,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError, ProjectFileError
-from chronoxis.core.files.imported import Imported
 from chronoxis.core.files.interchange import export_timeline, import_timeline
 from chronoxis.core.files.project_file import as_json, from_json, load_project, save_project
-from chronoxis.core.footage.absent import AbsentSource
-from chronoxis.core.footage.kinds import open_source, settled
 from chronoxis.core.model import arranging, correcting, joining, making, nesting, pacing
 from chronoxis.core.model.accent import (
     LOOKS,
@@ -51,13 +48,11 @@ from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix, PassageSound
-from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking, PassersBy
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
-from tests.footage_makers import make_recording, recording_of
-from tests.photo_makers import make_photos
+from tests.footage_makers import recording_of
 
 FIELD = Path("/footage/Field-from-the-tower.mp4")
 ONLY = Place(0, 0)
@@ -610,173 +605,3 @@ def inside(part: object, way: tuple[str | int, ...] = ()) -> Iterator[tuple[str 
     for step, held in steps:
         yield (*way, step)
         yield from inside(held, (*way, step))
-
-
-def written_elsewhere(path: Path, *items: Any, rate: float = 24.0, markers: Sequence[Any] = ()) -> Path:
-    """A timeline as another program writes it: one picture track."""
-    track = otio.schema.Track(kind=otio.schema.TrackKind.Video, children=list(items))
-    track.markers.extend(markers)
-    start = otio.opentime.RationalTime(0, rate)
-    timeline = otio.schema.Timeline(name="cut", tracks=[track], global_start_time=start)
-    path.write_text(timeline.to_json_string())
-    return path
-
-
-def clip_of(file: Path | str, begin: float | None, frames: float, *, rate: float = 24.0, **more: Any) -> Any:
-    """A clip of so many frames; without a beginning it names no range."""
-    url = file.as_uri() if isinstance(file, Path) else file
-    reference = more.pop("reference", None) or otio.schema.ExternalReference(target_url=url)
-    span = None if begin is None else range_of(begin, frames, rate)
-    return otio.schema.Clip(name="take", media_reference=reference, source_range=span, **more)
-
-
-def range_of(begin: float, frames: float, rate: float = 24.0) -> Any:
-    times = (otio.opentime.RationalTime(value, rate) for value in (begin, frames))
-    return otio.opentime.TimeRange(*times)
-
-
-def opened(imported: Imported) -> Project:
-    """With its footage counted."""
-    project = imported.project
-    for footage in project.footage:
-        if not footage.counted:
-            project = settled(project, footage, open_source(footage.files[0]))
-    return project
-
-
-def test_clips_are_as_long_as_timelines_say_whatever_the_file_holds(tmp_path: Path) -> None:
-    take = make_recording(tmp_path / "take.mkv", frames=400, rate=Fraction(60))
-    short = otio.schema.ExternalReference(target_url=take.as_uri(), available_range=range_of(0, 50))
-    for clip in (clip_of(take, 0, 50), clip_of(take, 0, 50, reference=short)):
-        project = opened(import_timeline(written_elsewhere(tmp_path / "cut.otio", clip)))
-        assert project.rate == 24  # not the file's
-        assert project.shots[0].in_point == 0 and project.shots[0].out_point == Fraction(50, 24)
-        assert project.footage[0].length == Fraction(400, 60)
-    whole = import_timeline(written_elsewhere(tmp_path / "cut.otio", clip_of(take, None, 0)))
-    assert opened(whole).shots[0].out_point == Fraction(400, 60)  # no range: all of it, once it is counted
-    ntsc = import_timeline(written_elsewhere(tmp_path / "cut.otio", clip_of(take, 0, 60, rate=29.97)))
-    assert opened(ntsc).rate == Fraction(30000, 1001)
-    audio = clip_of(take, 0, 90_000, rate=90_000.0)
-    assert opened(import_timeline(written_elsewhere(tmp_path / "cut.otio", audio, rate=24.0))).rate == 24
-
-
-def test_photos_in_timelines_are_photos(tmp_path: Path) -> None:
-    folder = make_photos(tmp_path / "Dawn", range(1, 25))
-    sequence = otio.schema.ImageSequenceReference(
-        target_url_base=folder.as_uri() + "/", name_prefix="IMG_", name_suffix=".png", start_frame=1, rate=12,
-        frame_zero_padding=4, available_range=range_of(1, 24, 12.0),
-    )  # fmt: skip
-    still = folder / "IMG_0003.png"
-    path = written_elsewhere(
-        tmp_path / "cut.otio",
-        clip_of("", 7, 6, rate=12.0, reference=sequence),
-        clip_of(still, 0, 48),
-        clip_of(still, 0, 120),
-    )
-    project = import_timeline(path).project
-    run, photo = project.footage
-    assert isinstance(run, PhotoRun) and isinstance(photo, PhotoRun)
-    assert run.photos.names == tuple(f"IMG_{number:04d}.png" for number in range(1, 25))
-    assert project.shots[0].in_point == Fraction(1, 2) and project.shots[0].out_point == 1
-    assert project.result_length == Fraction(1, 2) + 2 + 5
-    sources = {footage.key: open_source(footage.origin) for footage in project.footage}
-    plan = make_plan(project, sources)
-    assert plan.schedule.frames[:6].tolist() == [6, 7, 8, 9, 10, 11]
-    assert set(plan.schedule.frames[6:].tolist()) == {0}
-    export_timeline(project, path)  # ours, changed by somebody else
-    path.write_text(path.read_text().replace('"chronoxis":', '"somebody":'))
-    again = import_timeline(path).project
-    assert [type(footage) for footage in again.footage] == [PhotoRun, PhotoRun]
-    assert again.result_length == project.result_length
-
-
-def test_what_has_no_counterpart_is_named_with_its_place(tmp_path: Path) -> None:
-    take = make_recording(tmp_path / "take.mkv", frames=400, rate=Fraction(24))
-    frozen = clip_of(take, 48, 24, effects=[otio.schema.FreezeFrame()])
-    stopped = clip_of(take, 96, 24, effects=[otio.schema.LinearTimeWarp(time_scalar=0.0)])
-    marked = clip_of(take, 0, 48, markers=[otio.schema.Marker(name="jump", marked_range=range_of(24, 0))])
-    off = clip_of(take, 0, 24)
-    off.enabled = False
-    path = written_elsewhere(
-        tmp_path / "cut.otio",
-        otio.schema.Gap(source_range=range_of(0, 12)),
-        marked,
-        off,
-        frozen,
-        stopped,
-        clip_of("https://example.org/far.mp4", 0, 24),
-        clip_of("C:\\clips\\far.mov", 0, 24),
-        clip_of("file://server/share/other.mov", 0, 24),
-        markers=[
-            otio.schema.Marker(name="second", marked_range=range_of(12 + 36, 0)),
-            otio.schema.Marker(name="gone", marked_range=range_of(12 + 60, 0)),
-        ],
-    )
-    taken = import_timeline(path)
-    project, said = opened_but_missing(taken, take), " ".join(taken.notes)
-    assert [(float(mark.at), mark.name) for mark in project.markers] == [(1.0, "jump"), (1.5, "second")]
-    for words in (
-        "A gap at 0:00.00, 0:00.50 long, was left out",
-        "“take” at 0:02.50, 0:01.00 long, is disabled there, and was left out",
-        "The mark “gone” at 0:03.00 went with what was left out",
-        "lies at https://example.org/far.mp4, which is not here",
-        "lies at file://server/share/other.mov, which is not here",
-    ):
-        assert words in said, said
-    elsewhere = {tmp_path / name for name in ("far.mp4", "far.mov", "other.mov")}
-    assert {footage.files[0] for footage in project.footage} == {take, *elsewhere}
-    plan = make_plan(project, {f.key: AbsentSource(f) for f in project.footage} | {"take": open_source(take)})
-    of_frozen = plan.schedule.frames[48:72]
-    assert set(of_frozen.tolist()) == {48}
-    assert set(plan.schedule.frames[72:96].tolist()) == {96}
-
-
-def opened_but_missing(imported: Imported, there: Path) -> Project:
-    project = imported.project
-    for footage in project.footage:
-        if footage.files == (there,):
-            project = settled(project, footage, open_source(there))
-    return project
-
-
-NONSENSE = st.sampled_from([0.0, -1.0, 1e-300, 1e9, 1e300, float("inf"), float("nan"), 24.0, "", "/", "a/b"])
-
-
-@settings(deadline=None)
-@given(st.lists(st.tuples(st.integers(0, 200), NONSENSE), min_size=1, max_size=3))
-def test_what_is_taken_of_any_timeline_can_be_saved_and_read(
-    tmp_path_factory: pytest.TempPathFactory, changes: list[tuple[int, float | str]]
-) -> None:
-    folder = tmp_path_factory.mktemp("any")
-    sequence = otio.schema.ImageSequenceReference(
-        target_url_base="file:///footage/", name_prefix="a", name_suffix=".png", start_frame=1, rate=12,
-        frame_zero_padding=4, available_range=range_of(1, 24, 12.0),
-    )  # fmt: skip
-    path = written_elsewhere(
-        folder / "cut.otio",
-        clip_of(folder / "x.mov", 0, 24, effects=[otio.schema.LinearTimeWarp(time_scalar=2.0)]),
-        clip_of("", 7, 6, rate=12.0, reference=sequence),
-        clip_of(folder / "still.png", 0, 24, markers=[otio.schema.Marker(marked_range=range_of(3, 0))]),
-        markers=[otio.schema.Marker(name="mark", marked_range=range_of(3, 0))],
-    )
-    timeline = json.loads(path.read_text())
-    places = list(values_of(timeline))
-    for number, nonsense in changes:
-        of_its_kind = [place for place in places if isinstance(nonsense, type(place[0][place[1]]))]
-        within, key = of_its_kind[number % len(of_its_kind)]
-        within[key] = nonsense
-    path.write_text(json.dumps(timeline))
-    try:
-        project = import_timeline(path).project
-    except ProjectFileError:
-        return
-    assert from_json(json.loads(json.dumps(as_json(project, folder))), path) == project
-
-
-def values_of(node: Any) -> Iterator[tuple[Any, Any]]:
-    """Where numbers and texts lie, but for those that say what kind of thing something is."""
-    for key, value in list(node.items()) if isinstance(node, dict) else list(enumerate(node)):
-        if isinstance(value, dict | list):
-            yield from values_of(value)
-        elif isinstance(value, float) or (isinstance(value, str) and key not in ("OTIO_SCHEMA", "kind")):
-            yield node, key

@@ -106,9 +106,9 @@ def _from_clips(timeline: Any, path: Path) -> Imported:
 
 
 def _rate_of_timeline(timeline: Any) -> Fraction | None:
-    """Frames per second that a timeline says it counts in, if it does."""
+    """Frames per second that a timeline says it counts in, if it does; times begin as 0 at a rate of 1."""
     start = timeline.global_start_time
-    return _frame_rate(start) if start is not None else None
+    return _frame_rate(start) if start is not None and start.rate > 1 else None
 
 
 class _Taken:
@@ -178,7 +178,7 @@ class _Taken:
         span = clip.trimmed_range() if lasting is not None else None
         if not self.project.shots:
             said = _frame_rate(span.duration) if span is not None else None
-            rate = said or self._rate or footage.stored_rate
+            rate = self._rate or said or footage.stored_rate
             self.project = replace(self.project, rate=rate)
         if span is None or lasting is None:  # the file alone says how long it is; until then, a second
             whole = replace(footage, stored_length=max(footage.stored_length, Fraction(1)))
@@ -389,7 +389,7 @@ def _told(track: Any) -> tuple[list[str], list[float]]:
 
 def _seconds(time: Any) -> Fraction:
     """As a rational, exact to the frame's own rate. Raises ArithmeticError or ValueError if it is none."""
-    rate = Fraction(time.rate).limit_denominator(1001)
+    rate = _frame_rate(time) or Fraction(time.rate).limit_denominator(1001)
     seconds = Fraction(time.value).limit_denominator(_FINEST) / rate
     if rate < 0 or abs(seconds) > _LONGEST:
         raise ValueError(f"{time.value} / {time.rate} s")

@@ -13,9 +13,9 @@ from chronoxis.core.picture.motion_kernels import Marked, Meetings, Motion, Tile
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
-# Pixels from frame to frame below which a mix of both is sharper than pictures drawn at parts of a pixel (they
-# lose as much where each is moved by half a pixel); from which on motion is relied on; and with which a thing
-# uncovers what is beside it, so that ground at rest there is no mix.
+# Pixels from frame to frame below which a mix of both is sharper than pictures drawn at parts of a pixel, for
+# they lose as much; from which on motion is relied on; and with which a thing uncovers what is beside it, so
+# that ground at rest there is no mix.
 _TOO_NEAR, _FAR_ENOUGH, _PLAINLY = 1.2, 1.8, 4.0
 _TOGETHER = 4  # rows and columns of the grid that are taken as one for that
 _AROUND = (3, 3)  # such places over which motion is taken together
