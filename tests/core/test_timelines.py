@@ -1,6 +1,7 @@
 """Timelines that are written: what another program sees in them, reading them by their own rules alone."""
 
 import json
+from collections.abc import Sequence
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -15,7 +16,7 @@ from hypothesis import strategies as st
 from chronoxis.core.files.interchange import export_timeline, import_timeline
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.files.timeline_writing import timeline_of
-from chronoxis.core.footage.kinds import open_source
+from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, joining, nesting, pacing
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.join import Side, Surge
@@ -27,6 +28,7 @@ from chronoxis.core.timing.ramps import RampShape
 from tests.command_line import chronoxis
 from tests.core.test_music import tone, write_sound
 from tests.footage_makers import make_recording, recording_of
+from tests.photo_makers import make_photos
 
 
 def read_elsewhere(item: Any, count: int) -> list[int]:
@@ -105,6 +107,36 @@ def test_other_programs_show_the_frames_that_are_planned(
     assert len(shown) == len(planned)
     wrong = np.flatnonzero(np.array(shown) != np.array(planned))
     assert not len(wrong), [(int(n), shown[n], planned[n]) for n in wrong[:8]]
+
+
+@pytest.mark.parametrize("backwards", [False, True])
+@pytest.mark.parametrize(
+    "numbers", [range(96, 112), range(0, 60, 5), (*range(3, 9), *range(20, 31), 44), (8, 9, 10, 11)]
+)
+def test_other_programs_show_the_photos_that_are_planned(
+    tmp_path: Path, numbers: Sequence[int], backwards: bool
+) -> None:
+    run = open_source(make_photos(tmp_path / "Dawn", numbers))
+    project = arranging.begin_with(Project(settings=ResultSettings(MKV)), footage_of(run.facts))
+    project = pacing.set_speed(project, project.places(), Fraction(3, 2))
+    project = arranging.reverse(project, [0]) if backwards else project
+    schedule = make_plan(project, {project.footage[0].key: run}).schedule
+    names = sorted(path.name for path in (tmp_path / "Dawn").iterdir())
+    planned = [names[frame] for frame in schedule.frames]
+    timeline = otio.adapters.read_from_string(timeline_of(project, "cut").to_json_string(), "otio_json")
+    shown = []
+    for clip in timeline.tracks[0]:
+        reference, span = clip.media_reference, clip.trimmed_range()
+        assert isinstance(reference, otio.schema.ImageSequenceReference)
+        (effect,) = clip.effects
+        for number in range(round(span.duration.value)):
+            steps = round(span.duration.value) - number if effect.time_scalar < 0 else number
+            at = span.start_time.to_seconds() + abs(effect.time_scalar) * steps / span.duration.rate
+            at -= reference.available_range.start_time.to_seconds()
+            at *= reference.rate / reference.frame_step
+            image = int(np.ceil(at - 2e-5)) - 1 if effect.time_scalar < 0 else int(np.floor(at + 2e-5))
+            shown.append(Path(reference.target_url_for_image_number(image)).name)
+    assert shown == planned
 
 
 def with_sound(tmp_path: Path) -> Project:

@@ -259,7 +259,8 @@ def read_independently(items: list[Any], rate: Fraction, skipped: tuple[int, ...
             continue
         reference = item.media_reference
         if isinstance(reference, otio.schema.ImageSequenceReference):
-            name, own, count = "Dawn", Fraction(reference.rate), reference.number_of_images_in_sequence()
+            name, count = "Dawn", reference.number_of_images_in_sequence()
+            own = Fraction(reference.rate) / reference.frame_step
         elif reference.target_url.endswith("png"):
             name, own, count = "IMG_0103", Fraction(1), 1
         else:

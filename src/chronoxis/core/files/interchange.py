@@ -323,7 +323,7 @@ def _photo_run(reference: Any, timeline: Path) -> PhotoRun:
     padded = (str(number).zfill(reference.frame_zero_padding) for number in numbers)
     named = tuple(f"{reference.name_prefix}{number}{reference.name_suffix}" for number in padded)
     names = tuple(name for name in named if (folder.parent / name).exists()) or named
-    rate = Fraction(reference.rate).limit_denominator(1001)
+    rate = Fraction(reference.rate).limit_denominator(1001) / numbers.step  # it is that of the numbers
     return _photos(folder.parent.name or "photos", PhotoFiles(folder.parent, names), rate)
 
 

@@ -92,6 +92,7 @@ class _Piece(NamedTuple):
         low: the earliest second of the footage, as it is stored, that they show.
         scalar: stored seconds per result second; below 0 backwards.
         passage: number of the shot's passage in the middle of it.
+        shown: number of the stored frame that it begins with.
     """
 
     shot: Shot
@@ -100,6 +101,7 @@ class _Piece(NamedTuple):
     low: float
     scalar: float
     passage: int
+    shown: int
 
 
 def _pieces(project: Project, shots: Sequence[Shot], rate: Fraction) -> Iterator[_Piece]:
@@ -125,6 +127,9 @@ def _of_shot(
     shown = _frames_at(at, footage.stored_rate, SAME_TIME, backwards=shot.backwards)
     edges = [*pace.joints.tolist(), *pace.turns[:, :2].ravel().tolist()]
     inner = {round((float(start) + edge) * float(rate)) - frames[0] for edge in edges}
+    if isinstance(footage, PhotoRun):
+        part = np.searchsorted([each.stop for each in _parts(footage)], shown[:-1], side="right")
+        inner |= set((np.flatnonzero(np.diff(part)) + 1).tolist())
     bounds = sorted({0, len(numbers) - 1, *(edge for edge in inner if 0 < edge < len(numbers) - 1)})
 
     def is_straight(begin: int, end: int) -> bool:
@@ -144,7 +149,8 @@ def _of_shot(
             low += inside / float(footage.stored_rate) - at[begin]
         middle = (times[begin] + times[end]) / 2
         passage = int(np.clip(np.searchsorted(pace.joints, middle) - 1, 0, len(shot.passages) - 1))
-        yield _Piece(shot, int(numbers[begin]), int(numbers[end]), low, scalar, passage)
+        first, stop = int(numbers[begin]), int(numbers[end])
+        yield _Piece(shot, first, stop, low, scalar, passage, int(shown[begin]))
 
 
 def _divided(bounds: list[int], is_right: Callable[[int, int], bool]) -> Iterator[tuple[int, int]]:
@@ -181,41 +187,79 @@ def _item(project: Project, piece: _Piece, rate: Fraction) -> Any:
         item = otio.schema.Stack(name=well_formed(footage.name), children=[track], source_range=span)
     else:
         item = otio.schema.Clip(
-            name=well_formed(footage.name), media_reference=_reference(footage), source_range=span
+            name=well_formed(footage.name),
+            media_reference=_reference(footage, piece.shown),
+            source_range=span,
         )
     item.effects.append(otio.schema.LinearTimeWarp(name="speed", time_scalar=piece.scalar))
     return item
 
 
-def _reference(footage: Footage) -> Any:
-    """Where footage lies."""
+def _reference(footage: Footage, shown: int) -> Any:
+    """Where footage lies, from which a stored frame is shown."""
+    if isinstance(footage, PhotoRun):
+        for part in _parts(footage):
+            if part.first <= shown < part.stop:
+                return _sequence(footage, part)
     available = otio.opentime.TimeRange(
         time_of(Fraction(0), footage.stored_rate), time_of(footage.stored_length, footage.stored_rate)
     )
-    if isinstance(footage, PhotoRun) and (sequence := _sequence(footage, available)) is not None:
-        return sequence
     return otio.schema.ExternalReference(target_url=footage.files[0].as_uri(), available_range=available)
 
 
-def _sequence(run: PhotoRun, available: Any) -> Any | None:
-    """Photos that count with one number, as a sequence; None if their names are others."""
-    parts = [_COUNTED.fullmatch(name) for name in run.photos.names]
-    if len(parts) < 2 or not all(parts):
-        return None
-    shapes = {(part[1], part[3]) for part in parts if part}
-    counts = [part[2] for part in parts if part]
-    if len(shapes) > 1 or [*map(int, counts)] != sorted(map(int, counts)):
-        return None
-    prefix, suffix = next(iter(shapes))
+class _Counted(NamedTuple):
+    """Photos of a run whose names count on evenly.
+
+    Attributes:
+        first: place in the run of the first.
+        stop: of the one behind the last.
+        step: from the number in a name to that in the next.
+        name: what stands before, in and behind the number of the first.
+    """
+
+    first: int
+    stop: int
+    step: int
+    name: tuple[str, str, str]
+
+
+def _parts(run: PhotoRun) -> list[_Counted]:
+    """Photos that are named alike, in parts that count on evenly; none where the names do not count."""
+    matches = [_COUNTED.fullmatch(name) for name in run.photos.names]
+    named = [(each[1], each[2], each[3]) for each in matches if each]
+    steps = np.diff([int(digits) for _, digits, _ in named])
+    if len(named) < len(matches) or (steps < 1).any():
+        return []
+    step = int(steps.min()) if len(steps) else 1
+    firsts = [0, *(np.flatnonzero(steps != step) + 1).tolist(), len(named)]
+    parts = [_Counted(first, stop, step, named[first]) for first, stop in pairwise(firsts)]
+    return parts if all(_counts_on(part, run.photos.names) for part in parts) else []
+
+
+def _counts_on(part: _Counted, names: Sequence[str]) -> bool:
+    before, digits, behind = part.name
+    return all(
+        names[part.first + place] == f"{before}{int(digits) + place * part.step:0{len(digits)}}{behind}"
+        for place in range(part.stop - part.first)
+    )
+
+
+def _sequence(run: PhotoRun, part: _Counted) -> Any:
+    """A part of a run, whose first photo stands at its time in the run."""
+    prefix, digits, suffix = part.name
+    place, photos = (Fraction(count) / run.stored_rate for count in (part.first, part.stop - part.first))
     return otio.schema.ImageSequenceReference(
         target_url_base=run.photos.folder.as_uri() + "/",
         name_prefix=prefix,
         name_suffix=suffix,
-        start_frame=int(counts[0]),
-        rate=float(run.stored_rate),
-        frame_zero_padding=min(map(len, counts)),
+        start_frame=int(digits),
+        frame_step=part.step,
+        rate=float(run.stored_rate * part.step),  # of numbers, not of photos
+        frame_zero_padding=len(digits),
         missing_frame_policy=otio.schema.ImageSequenceReference.MissingFramePolicy.hold,
-        available_range=available,
+        available_range=otio.opentime.TimeRange(
+            time_of(place, run.stored_rate), time_of(photos, run.stored_rate)
+        ),
     )
 
 
@@ -257,7 +301,7 @@ def _music_track(project: Project, piece: MusicPiece, length: Fraction) -> Any:
         if first > last:
             track.append(_gap(first - last, rate))
         span = otio.opentime.TimeRange(time_of(source, footage.stored_rate), _frames(stop - first, rate))
-        reference = _reference(footage)
+        reference = _reference(footage, 0)
         track.append(
             otio.schema.Clip(name=well_formed(footage.name), media_reference=reference, source_range=span)
         )
