@@ -1,8 +1,9 @@
 """Small recordings of every awkward kind, made on the spot."""
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -10,8 +11,24 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.model.recording import Recording
 
+_RECORDED: dict[tuple[object, ...], bytes] = {}  # what was made before; many tests want the very same
+_KEPT_AT_MOST = 2_000_000  # bytes of each
 
-def make_recording(
+
+def make_recording(path: Path, **choices: Any) -> Path:
+    """Write a recording with the choices of `encode_recording`."""
+    wished = tuple((name, str(choice)) for name, choice in sorted(choices.items()))
+    content = _RECORDED.get((path.suffix, *wished))
+    if content is not None:
+        path.write_bytes(content)
+        return path
+    encode_recording(path, **choices)
+    if path.stat().st_size <= _KEPT_AT_MOST:
+        _RECORDED[path.suffix, *wished] = path.read_bytes()
+    return path
+
+
+def encode_recording(
     path: Path,
     *,
     frames: int = 60,
@@ -19,13 +36,13 @@ def make_recording(
     rate: Fraction = Fraction(25),
     codec: str = "libx264",
     pixel_format: str = "yuv420p",
-    stamps: Iterable[int] | None = None,
+    stamps: Sequence[int] | None = None,
     time_base: Fraction | None = None,
     options: dict[str, str] | None = None,
     rotation: int = 0,
     sound: bool = False,
     container_format: str | None = None,
-) -> Path:
+) -> None:
     """Encode frames that all differ: a moving ramp with the frame's number in its brightness."""
     with av.open(str(path), "w", format=container_format) as container:
         stream = container.add_stream(codec, rate=rate)
@@ -45,7 +62,6 @@ def make_recording(
             assert isinstance(audio, av.AudioStream)
             _add_tone(container, audio, float(frames / rate))
         container.mux(stream.encode(None))
-    return path
 
 
 def recording_of(path: Path, rate: Fraction, length: Fraction, *, counted: bool = False) -> Recording:
@@ -57,11 +73,11 @@ def recording_of(path: Path, rate: Fraction, length: Fraction, *, counted: bool 
 def picture(number: int, size: tuple[int, int]) -> VideoFrame:
     """Frame ``number`` of a made recording, in R′G′B′."""
     width, height = size
-    y, x = np.mgrid[0:height, 0:width]
-    red = (x * 3 + number * 7) % 256
-    green = (y * 4 + number * 3) % 200
-    blue = np.full_like(x, (number * 11) % 256)
-    return VideoFrame.from_ndarray(np.stack([red, green, blue], -1).astype(np.uint8), "rgb24")
+    codes = np.empty((height, width, 3), np.uint8)
+    codes[..., 0] = (np.arange(width) * 3 + number * 7) % 256
+    codes[..., 1] = ((np.arange(height) * 4 + number * 3) % 200)[:, None]
+    codes[..., 2] = number * 11 % 256
+    return VideoFrame.from_ndarray(codes, "rgb24")
 
 
 def decode_all(path: Path, pixel_format: str | None = None) -> list[np.ndarray]:

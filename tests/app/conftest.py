@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QCoreApplication, QEvent
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
@@ -23,11 +24,13 @@ def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Ite
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     wear_theme()
     made = MainWindow()
-    qtbot.addWidget(made)
     made.show()
     yield made
     made.files.discard_changes()
-    made.close()
+    made.end()
+    made.deleteLater()
+    # At once: whatever is still there would be styled anew along with the next window.
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 
 
 @pytest.fixture

@@ -108,7 +108,7 @@ def test_a_name_taken_meanwhile_is_not_overwritten(field: Path, tmp_path: Path) 
 
 
 def test_a_recording_that_shrinks_during_export_is_said(tmp_path: Path) -> None:
-    source = make_recording(tmp_path / "in.mkv", frames=600, size=(320, 240), codec="ffv1", options={})
+    source = make_recording(tmp_path / "in.mkv", frames=150, size=(320, 240), codec="ffv1", options={})
     plan = plan_for(source, ResultSettings(), step=1)
 
     def shrink(now: ExportProgress) -> None:

@@ -8,8 +8,10 @@ Nested runs are stacks within. Recorded sound and music lie on tracks of their o
 """
 
 import re
+from bisect import bisect_right
 from collections.abc import Callable, Iterator, Sequence
 from fractions import Fraction
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any, NamedTuple
 
@@ -23,7 +25,7 @@ from chronoxis.core.model.framing import Framing
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.nested import Nested
-from chronoxis.core.model.photo_run import PhotoRun
+from chronoxis.core.model.photo_run import PhotoFiles, PhotoRun
 from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.readable import well_formed
 from chronoxis.core.timing.frame_making import PLAIN
@@ -45,10 +47,11 @@ def timeline_of(project: Project, name: str) -> Any:
     )
     pictures = otio.schema.Track(name="Result", kind=otio.schema.TrackKind.Video)
     pieces = list(_pieces(project, project.shots, project.rate))
-    pictures.extend(_item(project, piece, project.rate) for piece in pieces)
+    items = _Items(project)
+    pictures.extend(items.of(piece, project.rate) for piece in pieces)
     pictures.markers.extend(_marker(marker, project.rate) for marker in project.markers)
     timeline.tracks.append(pictures)
-    timeline.tracks.extend(_sound_tracks(project, pieces))
+    timeline.tracks.extend(_sound_tracks(project, pieces, items))
     return timeline
 
 
@@ -128,7 +131,7 @@ def _of_shot(
     edges = [*pace.joints.tolist(), *pace.turns[:, :2].ravel().tolist()]
     inner = {round((float(start) + edge) * float(rate)) - frames[0] for edge in edges}
     if isinstance(footage, PhotoRun):
-        part = np.searchsorted([each.stop for each in _parts(footage)], shown[:-1], side="right")
+        part = np.searchsorted([each.stop for each in _parts(footage.photos)], shown[:-1], side="right")
         inner |= set((np.flatnonzero(np.diff(part)) + 1).tolist())
     bounds = sorted({0, len(numbers) - 1, *(edge for edge in inner if 0 < edge < len(numbers) - 1)})
 
@@ -174,31 +177,52 @@ def _frames_at(seconds: npt.NDArray[np.float64], rate: Fraction, near: float, *,
     return (np.ceil(places - near) - 1 if backwards else np.floor(places + near)).astype(np.int64)
 
 
-def _item(project: Project, piece: _Piece, rate: Fraction) -> Any:
-    """A clip; of a nested run, a stack of its own."""
-    footage = project.footage_of(piece.shot)
-    span = otio.opentime.TimeRange(
-        time_of(piece.low, footage.stored_rate), _frames(piece.stop - piece.first, rate)
-    )
-    if isinstance(footage, Nested):
-        track = otio.schema.Track(name=well_formed(footage.name), kind=otio.schema.TrackKind.Video)
-        inside = _pieces(project, footage.shots, footage.stored_rate)
-        track.extend(_item(project, each, footage.stored_rate) for each in inside)
-        item = otio.schema.Stack(name=well_formed(footage.name), children=[track], source_range=span)
-    else:
-        item = otio.schema.Clip(
-            name=well_formed(footage.name),
-            media_reference=_reference(footage, piece.shown),
-            source_range=span,
+class _Items:
+    """Makes clips of pieces, and stacks of those of nested runs."""
+
+    def __init__(self, project: Project) -> None:
+        self._project = project
+        self._inside: dict[str, list[_Piece]] = {}
+
+    def of(self, piece: _Piece, rate: Fraction) -> Any:
+        """A clip; of a nested run, a stack of its own."""
+        footage = self._project.footage_of(piece.shot)
+        span = otio.opentime.TimeRange(
+            time_of(piece.low, footage.stored_rate), _frames(piece.stop - piece.first, rate)
         )
-    item.effects.append(otio.schema.LinearTimeWarp(name="speed", time_scalar=piece.scalar))
-    return item
+        if isinstance(footage, Nested):
+            track = self._track(footage, piece, rate)
+            item = otio.schema.Stack(name=well_formed(footage.name), children=[track], source_range=span)
+        else:
+            item = otio.schema.Clip(
+                name=well_formed(footage.name),
+                media_reference=_reference(footage, piece.shown),
+                source_range=span,
+            )
+        item.effects.append(otio.schema.LinearTimeWarp(name="speed", time_scalar=piece.scalar))
+        return item
+
+    def _track(self, run: Nested, piece: _Piece, rate: Fraction) -> Any:
+        """What a piece shows of a run, where it lies in it: the many clips of a ramp do not each hold all."""
+        if run.key not in self._inside:
+            self._inside[run.key] = list(_pieces(self._project, run.shots, run.stored_rate))
+        inside = self._inside[run.key]
+        high = piece.low + abs(piece.scalar) * (piece.stop - piece.first) / float(rate)
+        begin, end = (int(seconds * float(run.stored_rate)) for seconds in (piece.low, high))
+        stops = [each.stop for each in inside]
+        first = min(bisect_right(stops, begin - 1), len(inside) - 1)
+        last = min(bisect_right(stops, end + 1), len(inside) - 1)
+        track = otio.schema.Track(name=well_formed(run.name), kind=otio.schema.TrackKind.Video)
+        if inside[first].first:
+            track.append(_gap(inside[first].first, run.stored_rate))
+        track.extend(self.of(each, run.stored_rate) for each in inside[first : last + 1])
+        return track
 
 
 def _reference(footage: Footage, shown: int) -> Any:
     """Where footage lies, from which a stored frame is shown."""
     if isinstance(footage, PhotoRun):
-        for part in _parts(footage):
+        for part in _parts(footage.photos):
             if part.first <= shown < part.stop:
                 return _sequence(footage, part)
     available = otio.opentime.TimeRange(
@@ -223,9 +247,10 @@ class _Counted(NamedTuple):
     name: tuple[str, str, str]
 
 
-def _parts(run: PhotoRun) -> list[_Counted]:
+@lru_cache(maxsize=8)
+def _parts(photos: PhotoFiles) -> list[_Counted]:
     """Photos that are named alike, in parts that count on evenly; none where the names do not count."""
-    matches = [_COUNTED.fullmatch(name) for name in run.photos.names]
+    matches = [_COUNTED.fullmatch(name) for name in photos.names]
     named = [(each[1], each[2], each[3]) for each in matches if each]
     steps = np.diff([int(digits) for _, digits, _ in named])
     if len(named) < len(matches) or (steps < 1).any():
@@ -233,7 +258,7 @@ def _parts(run: PhotoRun) -> list[_Counted]:
     step = int(steps.min()) if len(steps) else 1
     firsts = [0, *(np.flatnonzero(steps != step) + 1).tolist(), len(named)]
     parts = [_Counted(first, stop, step, named[first]) for first, stop in pairwise(firsts)]
-    return parts if all(_counts_on(part, run.photos.names) for part in parts) else []
+    return parts if all(_counts_on(part, photos.names) for part in parts) else []
 
 
 def _counts_on(part: _Counted, names: Sequence[str]) -> bool:
@@ -263,7 +288,7 @@ def _sequence(run: PhotoRun, part: _Counted) -> Any:
     )
 
 
-def _sound_tracks(project: Project, pieces: list[_Piece]) -> Iterator[Any]:
+def _sound_tracks(project: Project, pieces: list[_Piece], items: _Items) -> Iterator[Any]:
     """A track of the recorded sound that is heard, in step with the pictures, and one for each music."""
     if not project.settings.sound or not pieces:
         return
@@ -272,7 +297,7 @@ def _sound_tracks(project: Project, pieces: list[_Piece]) -> Iterator[Any]:
         track = otio.schema.Track(name="Recorded sound", kind=otio.schema.TrackKind.Audio)
         for piece, sounds in zip(pieces, heard, strict=True):
             lasting = piece.stop - piece.first
-            track.append(_item(project, piece, project.rate) if sounds else _gap(lasting, project.rate))
+            track.append(items.of(piece, project.rate) if sounds else _gap(lasting, project.rate))
         yield track
     length = pieces[-1].stop / project.rate
     for music in project.music:
