@@ -885,11 +885,11 @@ INLINE int next_marked(const Tiles *tiles, int width, int height, int x, int y, 
 }
 
 /* Adds its weighted light to sums, in marked tiles. */
-KERNEL void chronoxis_add_between(const Between *b, const Tiles *tiles, float weight, int y0, int y1, float *sums)
+KERNEL int chronoxis_add_between(const Between *b, const Tiles *tiles, float weight, int y0, int y1, float *sums)
 {
     Four light[PIECE];
     float *const line = malloc(8 * (size_t)b->columns * sizeof(float));
-    if (!line) return;
+    if (!line) return 1;
     for (int y = y0; y < y1; y++) {
         int begun = 0, end;
         for (int x = next_marked(tiles, b->width, b->height, 0, y, &end); x < b->width;
@@ -908,14 +908,15 @@ KERNEL void chronoxis_add_between(const Between *b, const Tiles *tiles, float we
         }
     }
     free(line);
+    return 0;
 }
 
 /* Its R'G'B' codes. */
-KERNEL void chronoxis_between(const Between *b, const Curve *curve, int y0, int y1, uint16_t *out)
+KERNEL int chronoxis_between(const Between *b, const Curve *curve, int y0, int y1, uint16_t *out)
 {
     Four light[PIECE];
     float *const line = malloc(8 * (size_t)b->columns * sizeof(float));
-    if (!line) return;
+    if (!line) return 1;
     const int width = b->width;
     int before = -1;
     EACH_PIECE {
@@ -925,6 +926,7 @@ KERNEL void chronoxis_between(const Between *b, const Curve *curve, int y0, int 
         store_light(light, n, curve, out + 3 * ((ptrdiff_t)y * width + x));
     }
     free(line);
+    return 0;
 }
 
 /* Adds the weighted light of two pictures as they are, four floats a pixel, in marked tiles. */
@@ -974,11 +976,11 @@ typedef struct {
 INLINE int kept_within(int at, int count) { return at < 0 ? 0 : (at >= count ? count - 1 : at); }
 
 /* Means over `length` places along each line, by running sums; beyond the picture its edge goes on. */
-KERNEL void chronoxis_streak(const Slant *s, float length, int j0, int j1)
+KERNEL int chronoxis_streak(const Slant *s, float length, int j0, int j1)
 {
     const float half = length * 0.5f;
     float(*sums)[LINES][4] = malloc((size_t)(s->along + 1) * sizeof *sums);
-    if (!sums) return;
+    if (!sums) return 1;
     for (int first = j0; first < j1; first += LINES) {
         const int n = j1 - first < LINES ? j1 - first : LINES;
         memset(sums[0], 0, sizeof *sums);
@@ -1012,6 +1014,7 @@ KERNEL void chronoxis_streak(const Slant *s, float length, int j0, int j1)
         }
     }
     free(sums);
+    return 0;
 }
 
 /* The picture that slanted lines make, as R'G'B' codes; of rows y0 to y1. */
@@ -1367,6 +1370,10 @@ KERNEL void chronoxis_scale(const char *samples, ptrdiff_t stride, int width, in
         }
     }
 }
+
+/* Of the structures, as the binding declares them too. */
+const int32_t chronoxis_sizes[] = {sizeof(Frame),   sizeof(Curve), sizeof(Gathered), sizeof(Tiles),
+                                   sizeof(Between), sizeof(Slant), sizeof(Taps)};
 
 static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "_kernels", "Called through kernels.py.", -1,
                                     NULL, NULL, NULL, NULL, NULL};

@@ -10,7 +10,6 @@ import ctypes
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
-from importlib.util import find_spec
 from math import ceil, hypot, log2
 
 import numpy as np
@@ -19,6 +18,15 @@ from av.video.frame import VideoFrame
 from numpy.polynomial import Polynomial
 
 from chronoxis.core.picture.colour import BT709, SRGB, Colour, from_linear, to_linear
+from chronoxis.core.picture.kernel_library import (
+    Curve,
+    Frame,
+    GatheredFrames,
+    Slant,
+    address,
+    expect_shape,
+    library,
+)
 from chronoxis.core.picture.rgb import Rgb16, planar_depth, planar_format, rgb16
 from chronoxis.core.picture.row_work import RowWork
 
@@ -37,67 +45,6 @@ _YUV8, _YUV16, _RGB24, _RGB48 = range(4)
 # Toes of curves that a polynomial follows to a hundredth of an 8-bit code; all others take tables.
 _TOES = {BT709: (0.081, 4.5), SRGB: (0.04045, 12.92)}
 _OTHERS = (4, 5, 8, 16, 18)  # what is none of these either is read as BT.709
-
-
-class _Frame(ctypes.Structure):
-    _fields_ = (
-        ("planes", ctypes.c_void_p * 3),
-        ("strides", ctypes.c_ssize_t * 3),
-        ("kind", ctypes.c_int32),
-        ("across", ctypes.c_int32),
-        ("down", ctypes.c_int32),
-        ("matrix", ctypes.c_float * 12),
-        ("weight", ctypes.c_float),
-    )
-
-
-class _Curve(ctypes.Structure):
-    _fields_ = (
-        ("toe", ctypes.c_float),
-        ("slope", ctypes.c_float),
-        ("dark", ctypes.c_float),
-        ("polynomial", ctypes.c_float * 7),
-        ("inverse", ctypes.c_float * 7),
-        ("short_polynomial", ctypes.c_float * 6),
-        ("table", ctypes.c_void_p),
-        ("encoded", ctypes.c_void_p),
-    )
-
-
-class _Gathered(ctypes.Structure):
-    _fields_ = (
-        ("before", ctypes.c_void_p),
-        ("planes", ctypes.c_void_p),
-        ("codes", ctypes.c_void_p),
-        ("size", ctypes.c_ssize_t),
-        ("scale", ctypes.c_float),
-        ("more", ctypes.c_void_p),
-    )
-
-
-class _Slant(ctypes.Structure):
-    _fields_ = (
-        ("light", ctypes.c_void_p),
-        ("lines", ctypes.c_void_p),
-        ("along", ctypes.c_int32),
-        ("across", ctypes.c_int32),
-        ("count", ctypes.c_int32),
-        ("above", ctypes.c_int32),
-        ("slope", ctypes.c_float),
-        ("step_along", ctypes.c_ssize_t),
-        ("step_across", ctypes.c_ssize_t),
-        ("lines_along", ctypes.c_ssize_t),
-        ("lines_across", ctypes.c_ssize_t),
-    )
-
-
-@cache
-def library() -> ctypes.CDLL:
-    """The compiled loops. Raises ImportError if they were not."""
-    spec = find_spec("chronoxis.core.picture._kernels")
-    if spec is None or spec.origin is None:
-        raise ImportError("Chronoxis was not built: run make setup, which needs a C compiler.")
-    return ctypes.CDLL(spec.origin)
 
 
 @dataclass(frozen=True)
@@ -125,17 +72,19 @@ class Gathered:
     def _ends(self) -> bool:
         return self.into.dtype == np.uint16
 
-    def described(self) -> _Gathered:
+    def described(self) -> GatheredFrames:
         """As C reads it; this must be kept as long."""
         height, width = self.size
         planes, codes = (None, self.into) if self._ends else (self.into, None)
-        return _Gathered(
-            address(self.before),
-            address(planes),
-            address(codes),
+        expect_shape(self.before, 3, height, width)
+        expect_shape(self.more, height, width, 4)
+        return GatheredFrames(
+            address(self.before, np.float32),
+            address(planes, np.float32, written=True),
+            address(codes, np.uint16, written=True),
             height * width,
             self.scale,
-            address(self.more),
+            address(self.more, np.float32),
         )
 
 
@@ -143,7 +92,8 @@ def add_light(
     work: RowWork, pictures: Sequence[Picture], weights: Sequence[float], colour: Colour, gathered: Gathered
 ) -> None:
     """Add up the weighted light of pictures; codes are of its sum."""
-    frames, curve, given = _frames(pictures, colour, weights), curve_of(colour.transfer), gathered.described()
+    frames = _frames(pictures, colour, gathered.size, weights)
+    curve, given = curve_of(colour.transfer), gathered.described()
 
     def add(rows: slice) -> None:
         library().chronoxis_add_light(
@@ -158,7 +108,7 @@ def keep_extreme(
     work: RowWork, pictures: Sequence[Picture], colour: Colour, gathered: Gathered, *, brightest: bool
 ) -> None:
     """Keep, channel by channel, the brightest or the darkest codes, 0 to 1, of what comes."""
-    frames, given = _frames(pictures, colour), gathered.described()
+    frames, given = _frames(pictures, colour, gathered.size), gathered.described()
 
     def keep(rows: slice) -> None:
         library().chronoxis_keep_extreme(
@@ -170,13 +120,16 @@ def keep_extreme(
 
 
 def median(work: RowWork, pictures: Sequence[Picture], colour: Colour, into: Rgb16) -> None:
-    """The median of at most `MOST_FRAMES` pictures, channel by channel, as `Clear` says."""
-    frames = _frames(pictures, colour)
+    """The median of at most `MOST_FRAMES` pictures, channel by channel, as `Clear` says.
+
+    Raises ValueError if there are more, or none.
+    """
+    if not 0 < len(pictures) <= MOST_FRAMES:
+        raise ValueError(f"the median of {len(pictures)} pictures")
+    frames = _frames(pictures, colour, into.shape[:2])
 
     def sort(rows: slice) -> None:
-        library().chronoxis_median(
-            frames.given, len(pictures), into.shape[1], rows.start, rows.stop, address(into)
-        )
+        library().chronoxis_median(frames.given, len(pictures), into.shape[1], rows.start, rows.stop, into)
 
     work.give(sort, into.shape[0])
 
@@ -190,7 +143,8 @@ def gain(
     by_row: npt.NDArray[np.float32] | None = None,
 ) -> None:
     """R′G′B′ codes of a picture whose light, channel by channel, and perhaps row by row, is multiplied."""
-    frames, curve = _frames([picture], colour), curve_of(colour.transfer)
+    frames, curve = _frames([picture], colour, into.shape[:2]), curve_of(colour.transfer)
+    expect_shape(by_row, into.shape[0])
     given, width = (ctypes.c_float * 3)(*gains), into.shape[1]
 
     def multiply(rows: slice) -> None:
@@ -198,11 +152,11 @@ def gain(
             frames.given,
             ctypes.byref(curve),
             given,
-            address(by_row),
+            by_row,
             width,
             rows.start,
             rows.stop,
-            address(into),
+            into,
         )
 
     work.give(multiply, into.shape[0])
@@ -212,19 +166,20 @@ def flash(
     work: RowWork, codes: Rgb16, colour: Colour, gain: float, knee: float, luma: Luma, into: Rgb16
 ) -> None:
     """Codes of light that is multiplied by a gain above 1, and goes to white along its hue above a knee."""
-    frames, curve, width = _frames([codes], colour), curve_of(colour.transfer), into.shape[1]
+    frames, curve = _frames([codes], colour, into.shape[:2]), curve_of(colour.transfer)
+    width = into.shape[1]
     shoulder, shares = (ctypes.c_float * 2)(gain, knee), (ctypes.c_float * 3)(*luma)
 
     def brighten(rows: slice) -> None:
         library().chronoxis_flash(
             frames.given,
             ctypes.byref(curve),
-            ctypes.byref(shoulder),
+            shoulder,
             shares,
             width,
             rows.start,
             rows.stop,
-            address(into),
+            into,
         )
 
     work.give(brighten, into.shape[0])
@@ -232,16 +187,18 @@ def flash(
 
 def grain(work: RowWork, codes: Rgb16, noise: npt.NDArray[np.float32], strength: float, into: Rgb16) -> None:
     """Codes with noise, shape (height, width), of which mid tones get ``strength`` times."""
+    expect_shape(noise, *codes.shape[:2])
+    expect_shape(into, *codes.shape)
 
     def add(rows: slice) -> None:
         library().chronoxis_grain(
-            address(codes),
-            address(noise),
-            ctypes.c_float(strength),
+            codes,
+            noise,
+            strength,
             codes.shape[1],
             rows.start,
             rows.stop,
-            address(into),
+            into,
         )
 
     work.give(add, codes.shape[0])
@@ -269,20 +226,20 @@ def streak(
     above = ceil(max(reach, 0.0))
     count = across + ceil(abs(reach)) + 1
     lines = np.empty((along, count, 4) if steep else (count, along, 4), np.float32)
-    slant = _Slant(
+    slant = Slant(
         light.ctypes.data, lines.ctypes.data, along, across, count, above, slope,
         *((4 * width, 4, 4 * count, 4) if steep else (4, 4 * width, 4, 4 * along)),
     )  # fmt: skip
     places = max(length / hypot(1.0, slope), 1.0)
 
     def blur(rows: slice) -> None:
-        library().chronoxis_streak(ctypes.byref(slant), ctypes.c_float(places), rows.start, rows.stop)
+        library().chronoxis_streak(ctypes.byref(slant), places, rows.start, rows.stop)
 
     curve = curve_of(transfer)
 
     def unslant(rows: slice) -> None:
         library().chronoxis_unslant(
-            ctypes.byref(slant), ctypes.byref(curve), int(steep), width, rows.start, rows.stop, address(into)
+            ctypes.byref(slant), ctypes.byref(curve), int(steep), width, rows.start, rows.stop, into
         )
 
     work.wait()  # lines run through rows of other cores
@@ -312,12 +269,13 @@ def warp(
         into: the codes.
     """
     curve, (height, width) = curve_of(transfer), into.shape[:2]
+    expect_shape(leads, height, 6)
     given, wide = np.ascontiguousarray(leads, np.float64), (ctypes.c_float * 2)(*smaller)
 
     def move(rows: slice) -> None:
         library().chronoxis_warp(
-            address(light), light.shape[1], light.shape[0], address(given), wide, ctypes.byref(curve),
-            width, rows.start, rows.stop, address(into),
+            light, light.shape[1], light.shape[0], given, wide, ctypes.byref(curve),
+            width, rows.start, rows.stop, into,
         )  # fmt: skip
 
     work.give(move, height)
@@ -325,11 +283,12 @@ def warp(
 
 def pixels(work: RowWork, picture: Picture, colour: Colour, into: Pixels) -> None:
     """The light of a picture as pixels, chroma in between its samples: for what moves by parts of them."""
-    frames, curve, (height, width) = _frames([picture], colour), curve_of(colour.transfer), into.shape[:2]
+    height, width = into.shape[:2]
+    frames, curve = _frames([picture], colour, (height, width)), curve_of(colour.transfer)
 
     def write(rows: slice) -> None:
         library().chronoxis_pixels(
-            frames.given, ctypes.byref(curve), width, height, rows.start, rows.stop, address(into)
+            frames.given, ctypes.byref(curve), width, height, rows.start, rows.stop, into
         )
 
     work.give(write, height)
@@ -345,7 +304,7 @@ def codes_of(picture: Picture, colour: Colour) -> Rgb16:
     codes, work = np.empty((height, width, 3), np.uint16), RowWork()
 
     def write(rows: slice) -> None:
-        library().chronoxis_codes(frames.given, width, height, rows.start, rows.stop, address(codes))
+        library().chronoxis_codes(frames.given, width, height, rows.start, rows.stop, codes)
 
     work.give(write, height)
     work.wait()
@@ -376,8 +335,8 @@ def planes(
 
     def write(rows: slice) -> None:
         library().chronoxis_planes(
-            address(codes), ctypes.c_ssize_t(codes.strides[0]), int(deep), address(affine), *halved,
-            ctypes.c_float(top), width, height, given, strides, rows.start, rows.stop,
+            codes, codes.strides[0], int(deep), affine, *halved,
+            top, width, height, given, strides, rows.start, rows.stop,
         )  # fmt: skip
 
     work.give(write, height)
@@ -394,12 +353,12 @@ def glance(
         size: rows and columns, at most 1024, of what comes out, each of shape (rows, columns, 3).
         lines: of each block that are looked at, at most.
     """
-    frames, curve = _frames([picture], colour), curve_of(colour.transfer)
-    codes, light = np.empty((*size, 3), np.float32), np.empty((*size, 3), np.float32)
     height, width = size_of(picture)
+    frames, curve = _frames([picture], colour, (height, width)), curve_of(colour.transfer)
+    codes, light = np.empty((*size, 3), np.float32), np.empty((*size, 3), np.float32)
     library().chronoxis_glance(
         frames.given, ctypes.byref(curve), width, height, size[1], size[0], lines, 0, size[0],
-        address(codes), address(light),
+        codes, light,
     )  # fmt: skip
     return codes, light
 
@@ -415,13 +374,21 @@ class _Given:
     """Frames as C reads them, with what they lie in."""
 
     def __init__(self, count: int) -> None:
-        self.given = (_Frame * count)()
+        self.given = (Frame * count)()
         self.kept: list[object] = []
 
 
-def _frames(pictures: Sequence[Picture], colour: Colour, weights: Sequence[float] | None = None) -> _Given:
+def _frames(
+    pictures: Sequence[Picture],
+    colour: Colour,
+    size: tuple[int, int],
+    weights: Sequence[float] | None = None,
+) -> _Given:
+    """Pictures of a height and width as C reads them. Raises ValueError if one has another size."""
     frames = _Given(len(pictures))
     for number, (frame, picture) in enumerate(zip(frames.given, pictures, strict=True)):
+        if size_of(picture) != size:
+            raise ValueError(f"a picture of {size_of(picture)} among those of {size}")
         if not isinstance(picture, VideoFrame) or not _describe(frame, picture, colour, frames):
             codes = np.ascontiguousarray(
                 rgb16(picture, colour) if isinstance(picture, VideoFrame) else picture
@@ -432,7 +399,7 @@ def _frames(pictures: Sequence[Picture], colour: Colour, weights: Sequence[float
     return frames
 
 
-def _describe(frame: _Frame, picture: VideoFrame, colour: Colour, frames: _Given) -> bool:
+def _describe(frame: Frame, picture: VideoFrame, colour: Colour, frames: _Given) -> bool:
     """Describe a frame whose planes can be read as they are; whether that is so."""
     if picture.format.name == "rgb24":
         frame.kind, frame.planes[0], frame.strides[0] = (
@@ -465,14 +432,15 @@ def _matrix(colour: Colour, depth: int) -> list[float]:
 
 def _halved(frame: VideoFrame) -> tuple[int, int]:
     """How many times chroma is halved across and down."""
-    luma, chroma = frame.planes[:2]
-    return round(log2(luma.width / chroma.width)), round(log2(luma.height / chroma.height))
+    side = 1 << 8  # of a picture whose chroma is halved without a rest
+    form = frame.format
+    return int(log2(side / form.chroma_width(side))), int(log2(side / form.chroma_height(side)))
 
 
 @cache
-def curve_of(transfer: int) -> _Curve:
+def curve_of(transfer: int) -> Curve:
     """A transfer function, and its inverse, as C reads them."""
-    curve = _Curve()
+    curve = Curve()
     transfer = transfer if transfer in _TOES or transfer in _OTHERS else BT709
     if transfer not in _TOES:
         whole = np.arange(65536) / 65535
@@ -493,8 +461,3 @@ def curve_of(transfer: int) -> _Curve:
 
 
 _TABLES: list[npt.NDArray[np.generic]] = []  # for as long as the program runs
-
-
-def address(array: npt.NDArray[np.generic] | None) -> ctypes.c_void_p | None:
-    """Where an array lies, as C wants it."""
-    return None if array is None else ctypes.c_void_p(array.ctypes.data)

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.picture.kernels import Pixels, address, curve_of, library
+from chronoxis.core.picture.kernel_library import Between, MarkedTiles, address, expect_shape, library
+from chronoxis.core.picture.kernels import Pixels, curve_of
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
@@ -32,28 +33,6 @@ TILE = 8
 """Places of a grid along the side of a tile."""
 
 
-class _Between(ctypes.Structure):
-    _fields_ = (
-        ("first", ctypes.c_void_p),
-        ("second", ctypes.c_void_p),
-        ("width", ctypes.c_int32),
-        ("height", ctypes.c_int32),
-        ("meetings", ctypes.c_void_p),
-        ("columns", ctypes.c_int32),
-        ("rows", ctypes.c_int32),
-    )
-
-
-class _Tiles(ctypes.Structure):
-    _fields_ = (
-        ("marks", ctypes.c_void_p),
-        ("chosen", ctypes.c_int32),
-        ("side", ctypes.c_int32),
-        ("columns", ctypes.c_int32),
-        ("rows", ctypes.c_int32),
-    )
-
-
 def follow(
     first: npt.NDArray[np.uint8], second: npt.NDArray[np.uint8], flow: Flow, back: Flow | None = None
 ) -> tuple[Differences, Differences]:
@@ -64,16 +43,19 @@ def follow(
         begins and ends.
     """
     height, width = first.shape
+    expect_shape(second, height, width)
+    for each in (flow, back):
+        expect_shape(each, height, width, 2)
     left, apart = np.empty((height, width), np.float32), np.zeros((height, width), np.float32)
     library().chronoxis_follow(
-        address(first),
-        address(second),
-        address(flow),
-        address(back),
+        first,
+        second,
+        flow,
+        back,
         width,
         height,
-        address(left),
-        address(apart),
+        left,
+        apart,
     )
     return left, apart
 
@@ -88,10 +70,13 @@ def rely(
     (``plain``), but for ``noise``; and as the way back leads to where it began, but for what is allowed.
     """
     height, width = plain.shape
+    expect_shape(flow, height, width, 2)
+    for each in (left, apart):
+        expect_shape(each, height, width)
     motion = np.empty((height, width, 4), np.float32)
     library().chronoxis_rely(
-        address(flow), address(plain), address(left), address(apart), height * width,
-        ctypes.c_float(noise), ctypes.c_float(allowed), ctypes.c_float(allowed_share), address(motion),
+        flow, plain, left, apart, height * width,
+        noise, allowed, allowed_share, motion,
     )  # fmt: skip
     return motion
 
@@ -99,7 +84,9 @@ def rely(
 def cast(motion: Motion, share: float, into: Motion) -> None:
     """Motion as it is a share of its way, here and now; where nothing comes, it is relied on by -1."""
     height, width = motion.shape[:2]
-    library().chronoxis_cast(address(motion), width, height, ctypes.c_float(share), address(into))
+    for each in (motion, into):
+        expect_shape(each, height, width, 4)
+    library().chronoxis_cast(motion, width, height, share, into)
 
 
 @dataclass(frozen=True)
@@ -110,9 +97,9 @@ class Marked:
     mark: int
     grid: tuple[int, int]
 
-    def described(self) -> _Tiles:
+    def described(self) -> MarkedTiles:
         """As C reads it; this must be kept as long."""
-        return _Tiles(address(self.tiles), self.mark, TILE, *self.grid)
+        return MarkedTiles(address(self.tiles, np.uint8), self.mark, TILE, *self.grid)
 
 
 def meet(
@@ -123,12 +110,14 @@ def meet(
     The motions are `cast` to there.
     """
     rows_, columns = onwards.shape[:2]
+    expect_shape(backwards, rows_, columns, 4)
+    expect_shape(into, rows_, columns, 8)
     tiles = within.described() if within else None
 
     def find(rows: slice) -> None:
         library().chronoxis_meet(
-            address(onwards), address(backwards), columns, ctypes.c_float(share),
-            ctypes.byref(tiles) if tiles else None, rows.start, rows.stop, address(into),
+            onwards, backwards, columns, share,
+            ctypes.byref(tiles) if tiles else None, rows.start, rows.stop, into,
         )  # fmt: skip
 
     work.give(find, rows_)
@@ -144,11 +133,12 @@ def add_between(
 ) -> None:
     """Add the weighted light of the picture that meetings on a coarser grid describe."""
     between, tiles = _between(pair, meetings), within.described()
+    expect_shape(sums, *pair[0].shape)
 
     def add(rows: slice) -> None:
         library().chronoxis_add_between(
-            ctypes.byref(between), ctypes.byref(tiles), ctypes.c_float(weight), rows.start, rows.stop,
-            address(sums),
+            ctypes.byref(between), ctypes.byref(tiles), weight, rows.start, rows.stop,
+            sums,
         )  # fmt: skip
 
     work.give(add, sums.shape[0])
@@ -159,18 +149,20 @@ def encode_between(
 ) -> None:
     """R′G′B′ codes of the picture that meetings on a coarser grid describe."""
     between, curve = _between(pair, meetings), curve_of(transfer)
+    expect_shape(into, *pair[0].shape[:2], 3)
 
     def write(rows: slice) -> None:
-        library().chronoxis_between(
-            ctypes.byref(between), ctypes.byref(curve), rows.start, rows.stop, address(into)
-        )
+        library().chronoxis_between(ctypes.byref(between), ctypes.byref(curve), rows.start, rows.stop, into)
 
     work.give(write, into.shape[0])
 
 
-def _between(pair: tuple[Pixels, Pixels], meetings: Meetings) -> _Between:
+def _between(pair: tuple[Pixels, Pixels], meetings: Meetings) -> Between:
     (height, width), (rows, columns) = pair[0].shape[:2], meetings.shape[:2]
-    return _Between(address(pair[0]), address(pair[1]), width, height, address(meetings), columns, rows)
+    expect_shape(pair[1], height, width, 4)
+    expect_shape(meetings, rows, columns, 8)
+    first, second, met = (address(each, np.float32) for each in (*pair, meetings))
+    return Between(first, second, width, height, met, columns, rows)
 
 
 def add_both(
@@ -178,11 +170,13 @@ def add_both(
 ) -> None:
     """Add the weighted light of two pictures."""
     (height, width), tiles = sums.shape[:2], within.described()
+    for each in pair:
+        expect_shape(each, *sums.shape)
 
     def add(rows: slice) -> None:
         library().chronoxis_add_both(
-            address(pair[0]), address(pair[1]), width, height, ctypes.byref(tiles),
-            ctypes.c_float(weights[0]), ctypes.c_float(weights[1]), rows.start, rows.stop, address(sums),
+            pair[0], pair[1], width, height, ctypes.byref(tiles),
+            weights[0], weights[1], rows.start, rows.stop, sums,
         )  # fmt: skip
 
     work.give(add, height)

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.model.export_format import Size
-from chronoxis.core.picture.kernels import address, library
+from chronoxis.core.picture.kernel_library import Taps, address, library
 from chronoxis.core.picture.row_work import RowWork
 from chronoxis.core.picture.views import Box
 
@@ -63,15 +63,6 @@ def scaled_part(samples: Samples, box: Box, size: Size, top: int) -> Samples:
     return outcome
 
 
-class _Given(ctypes.Structure):
-    _fields_ = (
-        ("first", ctypes.c_void_p),
-        ("shares", ctypes.c_void_p),
-        ("most", ctypes.c_int32),
-        ("count", ctypes.c_int32),
-    )
-
-
 class _Taps:
     """Of which rows, or columns, of a picture each one of another is made, as C reads it."""
 
@@ -84,7 +75,7 @@ class _Taps:
         self._first = first.astype(np.int32)
         self._shares = (shares / shares.sum(1, keepdims=True)).astype(np.float32)
         made, taps = shares.shape
-        self.given = _Given(self._first.ctypes.data, self._shares.ctypes.data, taps, made)
+        self.given = Taps(address(self._first, np.int32), address(self._shares, np.float32), taps, made)
 
 
 @lru_cache(16)
@@ -114,7 +105,7 @@ def _scale(samples: Samples, down: _Taps, across: _Taps, top: int, rows: slice, 
     channels = samples.shape[2] if samples.ndim == 3 else 1
     sums = np.empty(samples.shape[1] * channels + channels, np.float32)
     library().chronoxis_scale(
-        address(samples), ctypes.c_ssize_t(samples.strides[0]), samples.shape[1], channels, top,
+        samples, samples.strides[0], samples.shape[1], channels, top,
         ctypes.byref(down.given), ctypes.byref(across.given), rows.start, rows.stop,
-        address(sums), address(outcome),
+        sums, outcome,
     )  # fmt: skip
