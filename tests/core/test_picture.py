@@ -1,5 +1,7 @@
 """Colour, the mean of light, framing: against formulas written out here."""
 
+import subprocess
+import sys
 from functools import partial
 from pathlib import Path
 
@@ -180,3 +182,14 @@ def test_colour_tags_fill_in_as_players_do(tmp_path: Path) -> None:
         path = make_recording(tmp_path / f"{height}.mp4", frames=2, size=(64, height))
         with av.open(str(path)) as container:
             assert Colour.of(next(container.decode(video=0))).matrix == matrix
+
+
+def test_no_more_cores_are_used_than_the_process_may_use() -> None:
+    confined = (
+        "import os; os.sched_setaffinity(0, {min(os.sched_getaffinity(0))})\n"
+        "from chronoxis.core.cores import usable_cores\n"
+        "from chronoxis.core.picture import row_work\n"
+        "print(usable_cores(), len(row_work._LANES))"
+    )
+    done = subprocess.run([sys.executable, "-c", confined], capture_output=True, text=True, check=True)
+    assert done.stdout.split() == ["1", "1"]

@@ -1,14 +1,15 @@
 """Drawing on all cores, with the outcomes in their order."""
 
-import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TypeVar
 
+from chronoxis.core.cores import usable_cores
+
 Drawn = TypeVar("Drawn")
 
-CORES = os.cpu_count() or 1
+CORES = usable_cores()
 
 
 def in_order(pool: ThreadPoolExecutor, tasks: Iterable[Callable[[], Drawn]], waiting: int) -> Iterator[Drawn]:

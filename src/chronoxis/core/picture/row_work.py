@@ -1,15 +1,16 @@
 """Work on the rows of pictures, shared out among the cores."""
 
-import os
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 
 import cv2
 
+from chronoxis.core.cores import usable_cores
+
 # What runs here uses every core already.
 cv2.setNumThreads(1)
-_LANES = [ThreadPoolExecutor(1, thread_name_prefix="rows") for _ in range(os.cpu_count() or 1)]
+_LANES = [ThreadPoolExecutor(1, thread_name_prefix="rows") for _ in range(usable_cores())]
 # Rows that are taken at a time, even, few enough that what is worked on stays in the processor's cache.
 _STRIP = 180
 

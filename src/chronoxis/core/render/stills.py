@@ -1,7 +1,6 @@
 """Writing result frames as numbered pictures."""
 
 import io
-import os
 from collections import deque
 from collections.abc import Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -16,6 +15,7 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 from PIL import Image
 
+from chronoxis.core.cores import usable_cores
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.sound.samples import Samples
 
@@ -41,7 +41,7 @@ class StillsWriter:
         self._folder, self._format, self._name, self._rate = folder, format_, name, rate
         self._options: dict[str, Any] = {key: int(value) for key, value in options.items()}
         self._count = 0
-        self._pool = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="stills")
+        self._pool = ThreadPoolExecutor(usable_cores(), thread_name_prefix="stills")
         self._waiting: deque[Future[None]] = deque()
 
     def __enter__(self) -> Self:
@@ -71,7 +71,7 @@ class StillsWriter:
         self._count += 1
         path = self._folder / f"{self._name % self._count}{self._format.ending}"
         self._waiting.append(self._pool.submit(self._save, path, frame))
-        while len(self._waiting) > (os.cpu_count() or 1) + 1:
+        while len(self._waiting) > usable_cores() + 1:
             self._waiting.popleft().result()
 
     def write_sound(self, _samples: Samples) -> None:

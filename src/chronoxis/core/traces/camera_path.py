@@ -1,6 +1,5 @@
 """The path of the camera through footage, from frame to frame; followed where somebody wants to know."""
 
-import os
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
@@ -11,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.core.cores import usable_cores
 from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Source
 from chronoxis.core.traces.camera_anchors import Anchors, Found
@@ -151,7 +151,7 @@ def _followed(source: Source, path: CameraPath, first: int, stop: int) -> Iterab
 
 def _in_order(work: Iterable[tuple[int, Callable[[], Found]]]) -> Iterator[tuple[int, Found]]:
     """Work on all cores, a few pieces ahead; what comes of it in its order."""
-    cores = os.cpu_count() or 1
+    cores = usable_cores()
     waiting: deque[tuple[int, Future[Found]]] = deque()
     with ThreadPoolExecutor(cores, "camera") as pool:
         for number, piece in work:

@@ -1,6 +1,5 @@
 """What is measured of the pictures of footage, in one pass in the background: light, motion, passers-by."""
 
-import os
 import time
 from collections.abc import Callable, Generator, Iterator, Sequence
 from contextlib import ExitStack, closing
@@ -12,6 +11,7 @@ from math import lcm
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.core.cores import usable_cores
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Source
@@ -303,7 +303,7 @@ def sampled(
     places = np.unique(np.clip(wished, 0, count - 2))
     columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
     known = trace.known.copy()
-    told, cores = 0.0, os.cpu_count() or 1
+    told, cores = 0.0, usable_cores()
     with ExitStack() as stack:
         looks = [
             stack.enter_context(closing(ahead(_looked_at(source, places[core::cores]), _DECODED_AHEAD)))

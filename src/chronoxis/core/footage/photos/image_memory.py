@@ -4,18 +4,19 @@ Through the Arrow C data interface (https://arrow.apache.org/docs/format/CDataIn
 """
 
 import ctypes
-import os
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 from PIL import Image
 
+from chronoxis.core.cores import usable_cores
+
 # Pixels lie in one piece only where they fit into one block; the largest photos do.
 _library: Any = Image.core  # type: ignore[attr-defined]
 _library.set_block_size(1 << 30)
 # What one photo lay in serves the next: to have it from the system anew takes a tenth of all the time.
-_library.set_blocks_max(os.cpu_count() or 1)
+_library.set_blocks_max(usable_cores())
 
 
 class _Array(ctypes.Structure):

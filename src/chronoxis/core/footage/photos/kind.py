@@ -1,6 +1,5 @@
 """Photo runs as a kind of footage."""
 
-import os
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager, contextmanager
@@ -12,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from av.video.frame import VideoFrame
 
+from chronoxis.core.cores import usable_cores
 from chronoxis.core.errors import FootageError, PlanError
 from chronoxis.core.footage.apart import Told, run_apart
 from chronoxis.core.footage.photos.course import Course
@@ -238,7 +238,7 @@ def headers_apart(paths: list[str], progress: Progress) -> Told:
 def read_headers(paths: tuple[Path, ...], progress: Progress) -> list[PhotoHeader]:
     """Headers of photos, in their order. Raises what ``progress`` raises."""
     headers: list[PhotoHeader] = []
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(usable_cores()) as pool:
         for first in range(0, len(paths), _TOLD):
             headers += pool.map(read_header, paths[first : first + _TOLD])
             progress(len(headers) / len(paths))

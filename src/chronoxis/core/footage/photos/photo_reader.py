@@ -1,6 +1,5 @@
 """Access to single photos of a run: decoded on all cores, a few ahead of what is asked for."""
 
-import os
 from collections import OrderedDict
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -12,6 +11,7 @@ from typing import Self
 import numpy as np
 from av.video.frame import VideoFrame
 
+from chronoxis.core.cores import usable_cores
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.photos.image_memory import give_back
 from chronoxis.core.footage.photos.photo_pixels import Pixels, has_shape_of, read_pixels, resized
@@ -60,9 +60,9 @@ class PhotoReader:
         self._fitted = fitted
         self._is_large = 4 * size[0] * size[1] > _KEPT_BYTES * reduction**2
         self._size = fitted or (-(-size[0] // reduction), -(-size[1] // reduction))
-        self._pool = ThreadPoolExecutor(threads or os.cpu_count() or 1, thread_name_prefix="photos")
+        self._pool = ThreadPoolExecutor(threads or usable_cores(), thread_name_prefix="photos")
         bytes_each = self._size[0] * self._size[1] * (6 if deep else 3)
-        self._most = max(2, min(2 * (os.cpu_count() or 1), _AHEAD_BYTES // bytes_each))
+        self._most = max(2, min(2 * usable_cores(), _AHEAD_BYTES // bytes_each))
 
     def __enter__(self) -> Self:
         return self
