@@ -174,19 +174,19 @@ def test_an_uneven_cadence_is_shown_and_mended(dawn: MainWindow, qtbot: QtBot) -
     dawn.bench.show_page(1)
     view = dawn.bench.frames.cadence
     assert view.isVisible()
-    assert [offer.text() for offer in view.offers] == [
+    assert [offer.text() for offer in view.even.menu().actions()] == [
         "8.333 photos a second: lasts 0:03.60",
         "12.5 photos a second: lasts 0:02.40",
         "result at 24 fps: lasts as long as now",
         "result at 36 fps: lasts as long as now",
     ]
     assert view.words.text() == "Photos stand unevenly: 3, 11 × 2 result frames."
-    view.offers[2].trigger()
+    view.even.menu().actions()[2].trigger()
     assert dawn.document.project.rate == 24
     assert view.words.text() == "Each photo stands 2 result frames."
     assert not view.even.isVisible()
     dawn.menus.undo.trigger()
-    view.offers[1].trigger()
+    view.even.menu().actions()[1].trigger()
     assert dawn.document.project.passage(ONLY).speed * run_of(dawn).rate == Fraction(25, 2)
 
 

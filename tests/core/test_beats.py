@@ -1,5 +1,6 @@
 """Beats: found in made-up tunes, corrected by hand, and shots shaped to them."""
 
+from collections.abc import Iterable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -18,9 +19,10 @@ from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.music import BeatChoices, Music
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.recording import Recording
+from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.traces.beats import find_beats
+from chronoxis.core.traces.beats import BeatListener
 from tests.tunes import Tune, make_tune
 
 Times = npt.NDArray[np.float64]
@@ -36,7 +38,14 @@ def f_measure(found: Times, true: Times, within: float = 0.05) -> float:
 
 def listened(tune: Tune) -> Beats:
     sound = np.tile(tune.sound, (2, 1))
-    return find_beats(sound[:, at : at + 30_011] for at in range(0, sound.shape[1], 30_011))
+    return heard_in(sound[:, at : at + 30_011] for at in range(0, sound.shape[1], 30_011))
+
+
+def heard_in(blocks: Iterable[Samples]) -> Beats:
+    listener = BeatListener()
+    for block in blocks:
+        listener.hear(block)
+    return listener.beats()
 
 
 @pytest.mark.parametrize(
@@ -70,7 +79,7 @@ def test_what_has_no_beat_has_none() -> None:
         0.3 * np.sin(t * 2400),
         np.zeros(480),
     ):
-        assert find_beats([np.tile(sound.astype(np.float32), (2, 1))]).times == ()
+        assert heard_in([np.tile(sound.astype(np.float32), (2, 1))]).times == ()
 
 
 def test_beats_are_corrected_by_hand() -> None:

@@ -16,7 +16,7 @@ from chronoxis.core.errors import Cancelled, FootageError
 from chronoxis.core.footage.apart import run_apart
 from chronoxis.core.footage.music.facts import read_music
 from chronoxis.core.footage.recording.containers import packets_of
-from chronoxis.core.footage.recording.facts import read_facts
+from chronoxis.core.footage.recording.facts import read_opening
 from chronoxis.core.footage.recording.frame_count import count_apart
 from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
@@ -69,7 +69,7 @@ def test_times_are_the_files_own(tmp_path: Path) -> None:
 
 def test_facts(tmp_path: Path) -> None:
     path = make_recording(tmp_path / "turned.mp4", rotation=90, sound=True)
-    facts = read_facts(path).counted(build_index(path))
+    facts = read_opening(path)[0].counted(build_index(path))
     assert (facts.picture.width, facts.picture.height) == (64, 96)
     assert (facts.length, facts.rate, facts.frame_count) == (Fraction(60, 25), Fraction(25), 60)
     assert facts.sound is not None
@@ -118,7 +118,7 @@ def bad_files(folder: Path) -> dict[str, tuple[Path, str]]:
 def test_bad_files_are_refused_in_one_line(tmp_path: Path) -> None:
     for path, said in bad_files(tmp_path).values():
         with pytest.raises(FootageError, match=said) as refusal:
-            read_facts(path)
+            read_opening(path)
         assert path.name in str(refusal.value)
         assert "\n" not in str(refusal.value)
 
@@ -128,7 +128,7 @@ def test_a_cut_off_file_gives_what_it_holds(tmp_path: Path) -> None:
     cut = tmp_path / "cut.mkv"
     cut.write_bytes(whole.read_bytes()[: whole.stat().st_size // 2])
     index = build_index(cut)
-    facts = read_facts(cut).counted(index)
+    facts = read_opening(cut)[0].counted(index)
     assert 60 < facts.frame_count < 200
     assert facts.missing > 2
     readable = decode_all(whole)
@@ -196,7 +196,7 @@ def test_counting_apart_is_counting(tmp_path: Path) -> None:
 def test_what_only_names_other_files_is_not_followed(tmp_path: Path, name: str, text: str) -> None:
     take = make_recording(tmp_path / "take.ts", frames=30)
     (tmp_path / name).write_text(text.format(take.name))
-    for read in (read_facts, read_music):
+    for read in (read_opening, read_music):
         with pytest.raises(FootageError, match=name) as refused:
             read(tmp_path / name)
         assert "\n" not in str(refused.value)
@@ -229,7 +229,7 @@ def test_metadata_in_an_old_encoding_does_not_matter(tmp_path: Path) -> None:
     content = path.read_bytes()
     assert b"Lavf" in content  # the name of the muxer, which stands in the metadata
     path.write_bytes(content.replace(b"Lavf", b"L\xfcvf"))
-    assert read_facts(path).frame_count == 60
+    assert read_opening(path)[0].frame_count == 60
 
 
 class Growing:

@@ -299,9 +299,9 @@ def test_a_passage_is_given_a_length(made: Made, number: int, wish: Fraction) ->
 def test_shots_follow_one_another_on_whole_frames() -> None:
     rate, edges = Fraction(25), np.arange(101) / 25
     shots = [
-        ShotTiming(PaceProfile.constant(Fraction(1), Fraction(3)), edges, Fraction(0), *KEPT),
-        ShotTiming(PaceProfile.constant(Fraction(1, 100), Fraction(1)), edges, Fraction(1), *KEPT),
-        ShotTiming(PaceProfile.constant(Fraction(2), Fraction(2)), edges, Fraction(2), *KEPT, True),
+        ShotTiming(PaceProfile([PacePiece(Fraction(1), Fraction(3))]), edges, Fraction(0), *KEPT),
+        ShotTiming(PaceProfile([PacePiece(Fraction(1, 100), Fraction(1))]), edges, Fraction(1), *KEPT),
+        ShotTiming(PaceProfile([PacePiece(Fraction(2), Fraction(2))]), edges, Fraction(2), *KEPT, True),
     ]
     made = make_schedule(shots, rate)
     for number, shot in enumerate(made.shots.tolist()):
@@ -412,7 +412,7 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
 )
 def test_every_nth_frame_is_exactly_every_nth(rate: Fraction, step: int, count: int, start: int) -> None:
     edges = np.arange(start + count + 1) * rate.denominator / rate.numerator
-    pace = PaceProfile.constant(count / rate, Fraction(step))
+    pace = PaceProfile([PacePiece(count / rate, Fraction(step))])
     forwards = ShotTiming(pace, edges, start / rate, *KEPT)
     assert make_schedule([forwards], rate).frames.tolist() == list(range(start, start + count, step))
     backwards = ShotTiming(pace, edges, start / rate, *KEPT, backwards=True)
@@ -435,7 +435,7 @@ def test_a_long_exposure_weighs_by_overlap(
     if edges[-1] <= 0:
         return
     length = Fraction(int(sum(ticks)), 1000)
-    pace = PaceProfile.constant(length, speed)
+    pace = PaceProfile([PacePiece(length, speed)])
     made = make_schedule(
         [ShotTiming(pace, edges, Fraction(0), (FrameMaking(EachFrame.LONG_EXPOSURE, shutter),), backwards)],
         rate,
@@ -503,7 +503,7 @@ def test_what_follows_when_nothing_is_held() -> None:
 
 
 def one_shot(making: FrameMaking, speed: Fraction, frames: int = 4000, **more: object) -> ShotTiming:
-    pace = PaceProfile.constant(Fraction(frames, 25), speed)
+    pace = PaceProfile([PacePiece(Fraction(frames, 25), speed)])
     return ShotTiming(pace, np.arange(frames + 1) / 25, Fraction(0), (making,), **more)  # type: ignore[arg-type]
 
 

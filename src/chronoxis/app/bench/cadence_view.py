@@ -4,7 +4,7 @@ from fractions import Fraction
 from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QAction, QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from chronoxis.app.push_button import push_button
@@ -51,11 +51,6 @@ class CadenceView(QWidget):
         rows.addLayout(top)
         rows.addWidget(self.words)
         self._shown: tuple[Cadence, Fraction] | None = None
-
-    @property
-    def offers(self) -> list[QAction]:
-        """What the menu has."""
-        return self._offers.actions()
 
     def show_cadence(self, cadence: Cadence, photos: Fraction) -> None:
         """Show a cadence, of so many photos."""

@@ -138,11 +138,6 @@ class PaceProfile:
         self._curves = fitted.curves()
 
     @classmethod
-    def constant(cls, recorded_length: Fraction, speed: Fraction) -> "PaceProfile":
-        """The pace of a shot with one speed throughout."""
-        return cls([PacePiece(recorded_length, speed)])
-
-    @classmethod
     def joined(cls, profiles: "Sequence[PaceProfile]") -> "PaceProfile":
         """The pace of shots that follow one another, abruptly. Raises ValueError if there is none."""
         if not profiles:

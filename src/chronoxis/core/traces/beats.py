@@ -6,8 +6,6 @@ best path through a tempogram (P. Grosche, M. Müller and F. Kurth, *Cyclic temp
 it may drift. Whether half or twice of it is what people tap is told by how strong what lies between is.
 """
 
-from collections.abc import Iterable
-
 import numpy as np
 import numpy.typing as npt
 
@@ -84,14 +82,6 @@ class BeatListener:
         bar, first = _bars(_evened(bass), _evened(flux), frames)
         times = (frames + _finer(strength, frames)) / _FRAMES + _LEAD
         return Beats(tuple(np.round(np.maximum(times, 0.0), 6).tolist()), bar, first)
-
-
-def find_beats(blocks: Iterable[Samples]) -> Beats:
-    """The beats of a sound, in blocks that follow one another."""
-    listener = BeatListener()
-    for block in blocks:
-        listener.hear(block)
-    return listener.beats()
 
 
 def _mel_filters() -> npt.NDArray[np.float32]:

@@ -167,15 +167,6 @@ class RecordingFacts:
         )
 
 
-def read_facts(path: Path) -> RecordingFacts:
-    """Read a recording's facts from its header and first frame.
-
-    Raises:
-        FootageError: the file cannot be opened or its first frame cannot be decoded.
-    """
-    return read_opening(path)[0]
-
-
 def read_opening(path: Path) -> tuple[RecordingFacts, VideoFrame]:
     """Read a recording's facts and its first frame.
 
