@@ -195,6 +195,18 @@ FOREIGN = {
     "a sequence": Foreign(
         lambda of: [clip_of("", 107, 12, reference=sequence_of(of["photos"]))],
     ),
+    "a sequence at NTSC's rate": Foreign(
+        lambda of: [
+            clip_of(
+                "",
+                107,
+                12,
+                rate=23.976,
+                reference=sequence_of(of["photos"], rate=23.976, available_range=range_of(101, 24, 23.976)),
+            )
+        ],
+        rate=23.976,
+    ),
     "every other photo": Foreign(
         lambda of: [
             clip_of(
@@ -260,7 +272,7 @@ def read_independently(items: list[Any], rate: Fraction, skipped: tuple[int, ...
         reference = item.media_reference
         if isinstance(reference, otio.schema.ImageSequenceReference):
             name, count = "Dawn", reference.number_of_images_in_sequence()
-            own = Fraction(reference.rate) / reference.frame_step
+            own = 1 / exact(otio.opentime.RationalTime(1, reference.rate)) / reference.frame_step
         elif reference.target_url.endswith("png"):
             name, own, count = "IMG_0103", Fraction(1), 1
         else:
@@ -315,6 +327,12 @@ def test_a_timeline_plays_what_its_own_numbers_say(name: str, recorded: dict[str
         if mine != theirs
     ]
     assert not wrong, (len(wrong), wrong[:6])
+
+
+def test_a_rounded_rate_of_a_sequence_is_that_of_the_clips_of_it(recorded: dict[str, Path]) -> None:
+    items = FOREIGN["a sequence at NTSC's rate"].items(recorded)
+    (run,) = import_timeline(written_elsewhere(recorded["here"] / "rates.otio", *items)).project.footage
+    assert run.stored_rate == Fraction(24000, 1001)
 
 
 def test_clips_are_as_long_as_timelines_say_whatever_the_file_holds(tmp_path: Path) -> None:

@@ -106,7 +106,7 @@ def _from_clips(timeline: Any, path: Path) -> Imported:
 
 
 def _rate_of_timeline(timeline: Any) -> Fraction | None:
-    """Frames per second that a timeline says it counts in, if it does; times begin as 0 at a rate of 1."""
+    """Frames per second that a timeline says it counts in, if it does; a time nobody set counts at 1."""
     start = timeline.global_start_time
     return _frame_rate(start) if start is not None and start.rate > 1 else None
 
@@ -323,7 +323,7 @@ def _photo_run(reference: Any, timeline: Path) -> PhotoRun:
     padded = (str(number).zfill(reference.frame_zero_padding) for number in numbers)
     named = tuple(f"{reference.name_prefix}{number}{reference.name_suffix}" for number in padded)
     names = tuple(name for name in named if (folder.parent / name).exists()) or named
-    rate = Fraction(reference.rate).limit_denominator(1001) / numbers.step  # it is that of the numbers
+    rate = _counted_rate(reference) / numbers.step  # it is that of the numbers
     return _photos(folder.parent.name or "photos", PhotoFiles(folder.parent, names), rate)
 
 
@@ -389,11 +389,16 @@ def _told(track: Any) -> tuple[list[str], list[float]]:
 
 def _seconds(time: Any) -> Fraction:
     """As a rational, exact to the frame's own rate. Raises ArithmeticError or ValueError if it is none."""
-    rate = _frame_rate(time) or Fraction(time.rate).limit_denominator(1001)
+    rate = _counted_rate(time)
     seconds = Fraction(time.value).limit_denominator(_FINEST) / rate
     if rate < 0 or abs(seconds) > _LONGEST:
         raise ValueError(f"{time.value} / {time.rate} s")
     return seconds
+
+
+def _counted_rate(counted: Any) -> Fraction:
+    """The rate of a time or sequence, of frames or finer. ArithmeticError or ValueError if none."""
+    return _frame_rate(counted) or Fraction(counted.rate).limit_denominator(1001)
 
 
 def _frame_rate(time: Any) -> Fraction | None:
