@@ -1,9 +1,9 @@
 """Small recordings of every awkward kind, made on the spot."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Concatenate, ParamSpec
 
 import av
 import numpy as np
@@ -11,24 +11,31 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.model.recording import Recording
 
-_RECORDED: dict[tuple[object, ...], bytes] = {}  # what was made before; many tests want the very same
-_KEPT_AT_MOST = 2_000_000  # bytes of each
+_KEPT_AT_MOST = 2_000_000  # bytes of a recording
+Choices = ParamSpec("Choices")
 
 
-def make_recording(path: Path, **choices: Any) -> Path:
-    """Write a recording with the choices of `encode_recording`."""
-    wished = tuple((name, str(choice)) for name, choice in sorted(choices.items()))
-    content = _RECORDED.get((path.suffix, *wished))
-    if content is not None:
-        path.write_bytes(content)
+def made_once(
+    write: Callable[Concatenate[Path, Choices], None],
+) -> Callable[Concatenate[Path, Choices], Path]:
+    """Have a recording that was made before copied: many tests want the very same. Gives its path."""
+    made: dict[tuple[object, ...], bytes] = {}
+
+    def write_or_copy(path: Path, /, *positional: Choices.args, **choices: Choices.kwargs) -> Path:
+        wished = path.suffix, *positional, *((name, str(each)) for name, each in sorted(choices.items()))
+        if wished in made:
+            path.write_bytes(made[wished])
+            return path
+        write(path, *positional, **choices)
+        if path.stat().st_size <= _KEPT_AT_MOST:
+            made[wished] = path.read_bytes()
         return path
-    encode_recording(path, **choices)
-    if path.stat().st_size <= _KEPT_AT_MOST:
-        _RECORDED[path.suffix, *wished] = path.read_bytes()
-    return path
+
+    return write_or_copy
 
 
-def encode_recording(
+@made_once
+def make_recording(
     path: Path,
     *,
     frames: int = 60,

@@ -86,10 +86,10 @@ def test_chroma_of_odd_sizes_is_read_within_its_rows(name: str, size: tuple[int,
     assert np.abs(kernels.codes_of(frame, COLOUR).astype(float) - expected).max() <= 2
 
 
-def test_the_structures_are_those_that_were_compiled() -> None:
-    sizes = (ctypes.c_int32 * 7).in_dll(kernel_library.library(), "chronoxis_sizes")
-    declared = (
-        kernel_library.Frame, kernel_library.Curve, kernel_library.GatheredFrames,
-        kernel_library.MarkedTiles, kernel_library.Between, kernel_library.Slant, kernel_library.Taps,
-    )  # fmt: skip
+def test_the_structures_are_those_that_were_compiled(monkeypatch: pytest.MonkeyPatch) -> None:
+    declared = kernel_library._STRUCTURES
+    sizes = (ctypes.c_int32 * len(declared)).in_dll(kernel_library.library(), "chronoxis_sizes")
     assert list(sizes) == [ctypes.sizeof(each) for each in declared]
+    monkeypatch.setattr(kernel_library, "_STRUCTURES", declared[::-1])
+    with pytest.raises(ImportError, match="make setup"):
+        kernel_library.library.__wrapped__()

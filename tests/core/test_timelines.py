@@ -31,22 +31,29 @@ from tests.footage_makers import make_recording, recording_of
 from tests.photo_makers import make_photos
 
 
+def frames_shown(clip: Any, rate: float, begins: float = 0.0) -> list[int]:
+    """Frames of a rate that a clip shows of what ``begins`` at a time, by its range and linear effects."""
+    span = clip.trimmed_range()
+    assert span.duration.value == round(span.duration.value)
+    scalar = np.prod([e.time_scalar for e in clip.effects if isinstance(e, otio.schema.LinearTimeWarp)])
+    lasting, frames = round(span.duration.value), []
+    begin = span.start_time.value / span.start_time.rate - begins
+    for number in range(lasting):
+        steps = lasting - number if scalar < 0 else number
+        at = (begin + abs(scalar) * steps / span.duration.rate) * rate
+        frames.append(int(np.ceil(at - 2e-5)) - 1 if scalar < 0 else int(np.floor(at + 2e-5)))
+    return frames
+
+
 def read_elsewhere(item: Any, count: int) -> list[int]:
     """The recorded frames that a track or stack shows, by ranges and linear time effects alone."""
     shown = []
     for child in item:
-        span = child.trimmed_range()
-        assert span.duration.value == round(span.duration.value)
-        scalar = np.prod([e.time_scalar for e in child.effects if isinstance(e, otio.schema.LinearTimeWarp)])
-        lasting, rate = round(span.duration.value), span.duration.rate
-        begin, source_rate = span.start_time.value / span.start_time.rate, span.start_time.rate
-        for number in range(lasting):
-            steps = lasting - number if scalar < 0 else number
-            at = (begin + abs(scalar) * steps / rate) * source_rate
-            shown.append(int(np.ceil(at - 2e-5)) - 1 if scalar < 0 else int(np.floor(at + 2e-5)))
+        frames = frames_shown(child, child.trimmed_range().start_time.rate)
         if isinstance(child, otio.schema.Stack):
             inside = read_elsewhere(child[0], count)
-            shown[-lasting:] = [inside[min(max(at, 0), len(inside) - 1)] for at in shown[-lasting:]]
+            frames = [inside[min(max(at, 0), len(inside) - 1)] for at in frames]
+        shown += frames
     return [min(max(frame, 0), count - 1) for frame in shown]
 
 
@@ -126,16 +133,11 @@ def test_other_programs_show_the_photos_that_are_planned(
     timeline = otio.adapters.read_from_string(timeline_of(project, "cut").to_json_string(), "otio_json")
     shown = []
     for clip in timeline.tracks[0]:
-        reference, span = clip.media_reference, clip.trimmed_range()
+        reference = clip.media_reference
         assert isinstance(reference, otio.schema.ImageSequenceReference)
-        (effect,) = clip.effects
-        for number in range(round(span.duration.value)):
-            steps = round(span.duration.value) - number if effect.time_scalar < 0 else number
-            at = span.start_time.to_seconds() + abs(effect.time_scalar) * steps / span.duration.rate
-            at -= reference.available_range.start_time.to_seconds()
-            at *= reference.rate / reference.frame_step
-            image = int(np.ceil(at - 2e-5)) - 1 if effect.time_scalar < 0 else int(np.floor(at + 2e-5))
-            shown.append(Path(reference.target_url_for_image_number(image)).name)
+        rate, begins = reference.rate / reference.frame_step, reference.available_range.start_time
+        images = frames_shown(clip, rate, begins.to_seconds())
+        shown += [Path(reference.target_url_for_image_number(image)).name for image in images]
     assert shown == planned
 
 

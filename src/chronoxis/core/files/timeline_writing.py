@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Sequence
 from fractions import Fraction
 from functools import lru_cache
 from itertools import pairwise
+from operator import attrgetter
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -145,9 +146,8 @@ def _of_shot(
     for begin, end in _divided(bounds, is_straight):
         seconds = (end - begin) / float(rate)
         low, scalar = min(at[begin], at[end]), (at[end] - at[begin]) / seconds
-        if end - begin == 1 and not is_straight(
-            begin, end
-        ):  # so near another frame that it may be taken for it
+        # Alone, and so near another frame that it may be taken for it.
+        if end - begin == 1 and not is_straight(begin, end):
             inside = shown[begin] + (1 - _INSIDE if shot.backwards else _INSIDE)
             low += inside / float(footage.stored_rate) - at[begin]
         middle = (times[begin] + times[end]) / 2
@@ -209,9 +209,10 @@ class _Items:
         inside = self._inside[run.key]
         high = piece.low + abs(piece.scalar) * (piece.stop - piece.first) / float(rate)
         begin, end = (int(seconds * float(run.stored_rate)) for seconds in (piece.low, high))
-        stops = [each.stop for each in inside]
-        first = min(bisect_right(stops, begin - 1), len(inside) - 1)
-        last = min(bisect_right(stops, end + 1), len(inside) - 1)
+        first, last = (
+            min(bisect_right(inside, frame, key=attrgetter("stop")), len(inside) - 1)
+            for frame in (begin - 1, end + 1)
+        )
         track = otio.schema.Track(name=well_formed(run.name), kind=otio.schema.TrackKind.Video)
         if inside[first].first:
             track.append(_gap(inside[first].first, run.stored_rate))

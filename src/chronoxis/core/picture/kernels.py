@@ -191,15 +191,7 @@ def grain(work: RowWork, codes: Rgb16, noise: npt.NDArray[np.float32], strength:
     expect_shape(into, *codes.shape)
 
     def add(rows: slice) -> None:
-        library().chronoxis_grain(
-            codes,
-            noise,
-            strength,
-            codes.shape[1],
-            rows.start,
-            rows.stop,
-            into,
-        )
+        library().chronoxis_grain(codes, noise, strength, codes.shape[1], rows.start, rows.stop, into)
 
     work.give(add, codes.shape[0])
 
@@ -218,6 +210,7 @@ def streak(
         into: the codes.
     """
     height, width = into.shape[:2]
+    expect_shape(light, height, width, 4)
     right, down = direction
     steep = abs(down) > abs(right)
     slope = right / down if steep else down / right
@@ -227,7 +220,7 @@ def streak(
     count = across + ceil(abs(reach)) + 1
     lines = np.empty((along, count, 4) if steep else (count, along, 4), np.float32)
     slant = Slant(
-        light.ctypes.data, lines.ctypes.data, along, across, count, above, slope,
+        address(light, np.float32), address(lines, np.float32), along, across, count, above, slope,
         *((4 * width, 4, 4 * count, 4) if steep else (4, 4 * width, 4, 4 * along)),
     )  # fmt: skip
     places = max(length / hypot(1.0, slope), 1.0)
@@ -269,6 +262,7 @@ def warp(
         into: the codes.
     """
     curve, (height, width) = curve_of(transfer), into.shape[:2]
+    expect_shape(light, *light.shape[:2], 4)
     expect_shape(leads, height, 6)
     given, wide = np.ascontiguousarray(leads, np.float64), (ctypes.c_float * 2)(*smaller)
 
@@ -393,7 +387,9 @@ def _frames(
             codes = np.ascontiguousarray(
                 rgb16(picture, colour) if isinstance(picture, VideoFrame) else picture
             )
-            frame.kind, frame.planes[0], frame.strides[0] = _RGB48, codes.ctypes.data, codes.strides[0]
+            expect_shape(codes, *size, 3)
+            lies = address(codes, np.uint16)
+            frame.kind, frame.planes[0], frame.strides[0] = _RGB48, lies, codes.strides[0]
             frames.kept.append(codes)
         frame.weight = 1.0 if weights is None else weights[number]
     return frames

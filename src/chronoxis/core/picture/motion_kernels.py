@@ -47,16 +47,7 @@ def follow(
     for each in (flow, back):
         expect_shape(each, height, width, 2)
     left, apart = np.empty((height, width), np.float32), np.zeros((height, width), np.float32)
-    library().chronoxis_follow(
-        first,
-        second,
-        flow,
-        back,
-        width,
-        height,
-        left,
-        apart,
-    )
+    library().chronoxis_follow(first, second, flow, back, width, height, left, apart)
     return left, apart
 
 
@@ -74,10 +65,7 @@ def rely(
     for each in (left, apart):
         expect_shape(each, height, width)
     motion = np.empty((height, width, 4), np.float32)
-    library().chronoxis_rely(
-        flow, plain, left, apart, height * width,
-        noise, allowed, allowed_share, motion,
-    )  # fmt: skip
+    library().chronoxis_rely(flow, plain, left, apart, height * width, noise, allowed, allowed_share, motion)
     return motion
 
 
@@ -137,9 +125,8 @@ def add_between(
 
     def add(rows: slice) -> None:
         library().chronoxis_add_between(
-            ctypes.byref(between), ctypes.byref(tiles), weight, rows.start, rows.stop,
-            sums,
-        )  # fmt: skip
+            ctypes.byref(between), ctypes.byref(tiles), weight, rows.start, rows.stop, sums
+        )
 
     work.give(add, sums.shape[0])
 

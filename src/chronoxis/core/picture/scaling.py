@@ -50,10 +50,10 @@ def scaled_part(samples: Samples, box: Box, size: Size, top: int) -> Samples:
         top: the largest code.
     """
     left, above, width, height = box
-    down = _Taps(*_lanczos(above, height, size[1], samples.shape[0]))
+    down = _KeptTaps(*_lanczos(above, height, size[1], samples.shape[0]))
     first, shares = _lanczos(left, width, size[0], samples.shape[1])
     begin, end = int(first.min()), int(first.max()) + shares.shape[1]
-    across, seen = _Taps(first - begin, shares), samples[:, begin:end]
+    across, seen = _KeptTaps(first - begin, shares), samples[:, begin:end]
     if not seen[0].flags.c_contiguous:
         seen = np.ascontiguousarray(seen)
     outcome = np.empty((size[1], size[0], *samples.shape[2:]), samples.dtype)
@@ -63,8 +63,8 @@ def scaled_part(samples: Samples, box: Box, size: Size, top: int) -> Samples:
     return outcome
 
 
-class _Taps:
-    """Of which rows, or columns, of a picture each one of another is made, as C reads it."""
+class _KeptTaps:
+    """Taps as C reads them, with the arrays that they lie in."""
 
     def __init__(self, first: npt.NDArray[np.intp], shares: Shares) -> None:
         """
@@ -79,14 +79,14 @@ class _Taps:
 
 
 @lru_cache(16)
-def _covering(count: int, fewer: int) -> _Taps:
+def _covering(count: int, fewer: int) -> _KeptTaps:
     """Each of fewer is made of what it covers of so many."""
     edges = np.arange(fewer + 1) * (count / fewer)
     taps = min(count, ceil(count / fewer) + 1)
     first = np.minimum(edges[:-1].astype(np.intp), count - taps)
     at = first[:, None] + np.arange(taps)
     within = np.minimum(at + 1, edges[1:, None]) - np.maximum(at, edges[:-1, None])
-    return _Taps(first, np.maximum(within, 0))
+    return _KeptTaps(first, np.maximum(within, 0))
 
 
 def _lanczos(begin: float, length: float, made: int, count: int) -> tuple[npt.NDArray[np.intp], Shares]:
@@ -100,7 +100,9 @@ def _lanczos(begin: float, length: float, made: int, count: int) -> tuple[npt.ND
     return first, np.where(np.abs(off) < _LOBES, np.sinc(off) * np.sinc(off / _LOBES), 0.0)
 
 
-def _scale(samples: Samples, down: _Taps, across: _Taps, top: int, rows: slice, outcome: Samples) -> None:
+def _scale(
+    samples: Samples, down: _KeptTaps, across: _KeptTaps, top: int, rows: slice, outcome: Samples
+) -> None:
     """Make some rows of the outcome."""
     channels = samples.shape[2] if samples.ndim == 3 else 1
     sums = np.empty(samples.shape[1] * channels + channels, np.float32)
