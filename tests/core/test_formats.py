@@ -274,6 +274,7 @@ def test_a_killed_export_of_stills_leaves_nothing(tmp_path: Path, monkeypatch: p
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     folder = make_photos(tmp_path / "photos", range(40), size=(900, 600))
     command = [sys.executable, "-m", "chronoxis.cli", "condense", str(folder), "-o", str(tmp_path / "out")]
+    command += ["--speed", "1/8x"]  # long enough that none ends while nobody looks
     with subprocess.Popen([*command, "--format", "png", "--progress", "none"]) as process:
         end = time.monotonic() + 60
         while not [p for p in tmp_path.glob(".out*") if p.is_dir() and len(list(p.iterdir())) > 5]:
