@@ -27,9 +27,11 @@ from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.measuring import by_key
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import preview_target
 from chronoxis.core.timing.frame_making import EachFrame, Fill, FrameMaking, PassersBy
+from chronoxis.core.traces.kinds import CAMERA
 from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, ensure_demo
 
 FOLDER = Path(__file__).parent / "screenshots"
@@ -165,7 +167,9 @@ def shoot_even_light(window: MainWindow, folder: Path) -> None:
     document = window.document
     wait(
         lambda: all(
-            window.watching.share(f.origin) == 1 for f in document.project.footage if f.is_seen and f.files
+            window.picture_traces.share(f.origin) == 1
+            for f in document.project.footage
+            if f.is_seen and f.files
         ),
         120,
     )
@@ -213,7 +217,7 @@ def shoot_joins(window: MainWindow, folder: Path) -> None:
     document = window.document
     document.move_playhead(document.project.starts[1] - Fraction(3, 25))
     window.bench.show_join(0)
-    wait(lambda: not window.following.is_busy, 120)
+    wait(lambda: not window.camera_paths.is_busy, 120)
     settle(5)
     take(window, folder / "join.png")
     document.select([Place(2, 0)])
@@ -241,7 +245,7 @@ def shoot_accents(window: MainWindow, folder: Path) -> None:
         for strength in (0.5, 1.0):
             accents = (Accent(look(), strength=strength),)
             tiles.append((f"{NAMES[look]}, {strength:.0%}", replace(plain, accents=accents), 40))
-    cameras = {f.key: c for f in document.project.footage if (c := document.cameras.get(f.origin))}
+    cameras = by_key(document.project, document.measured[CAMERA])
     for number, (words, project, at) in enumerate(tiles):
         opened = {f.key: s for f in project.footage if not f.made_of and (s := document.opened(f))}
         plan = make_plan(project, opened, None, cameras)
@@ -260,7 +264,7 @@ def shoot_the_sound(window: MainWindow, folder: Path) -> None:
     """What is heard of a passage."""
     document = window.document
     heard = [f for f in document.project.footage if f.files and f.key != "walk-down-the-line"]
-    wait(lambda: all(window.hearing.trace(f.origin).is_whole for f in heard), 60)
+    wait(lambda: all(window.sound_traces.trace(f.origin).is_whole for f in heard), 60)
     document.select([Place(0, 1)])
     document.move_playhead(Fraction(5))
     window.show_bench_page(3)
@@ -277,7 +281,7 @@ def shoot_beats(window: MainWindow, folder: Path, project: Path) -> None:
     window.show_bench()
     open_project(window, project)
     wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
-    wait(lambda: len(window.hearing.beats) > 0, 60)
+    wait(lambda: len(window.sound_traces.beats) > 0, 60)
     document.select([Place(0, 3)])
     document.move_playhead(Fraction(8))
     window.show_bench_page(4)

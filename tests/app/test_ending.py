@@ -6,7 +6,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from configparser import ConfigParser
 from pathlib import Path
 
@@ -32,11 +32,15 @@ def started(*words: str) -> subprocess.Popen[str]:
     return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
 
 
-def wait_for(what: Path, pattern: str, at_least: int = 1) -> None:
+def until(holds: Callable[[], object]) -> None:
     end = time.monotonic() + _PATIENCE
-    while len(list(what.glob(pattern))) < at_least:
-        assert time.monotonic() < end, f"{pattern} never came"
+    while not holds():
+        assert time.monotonic() < end
         time.sleep(0.05)
+
+
+def wait_for(what: Path, pattern: str) -> None:
+    until(lambda: list(what.glob(pattern)))
 
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
@@ -64,8 +68,7 @@ def test_the_menu_entry_starts_without_a_file_and_with_several(state: Path, tmp_
     for given in ([], files):
         filled = [part for word in words for part in (given if word == "%F" else [word])]
         with started(*filled) as window:
-            # Its workers are there; and of files, what came of them.
-            wait_for(Path(f"/proc/{window.pid}/task"), "*", at_least=12)
+            until(lambda: "libqoffscreen" in Path(f"/proc/{window.pid}/maps").read_text())
             if given:
                 wait_for(state / "autosave", "*.autosave")
             time.sleep(1)

@@ -24,7 +24,7 @@ ONLY = Place(0, 0)
 def page(opened: MainWindow, qtbot: QtBot) -> MainWindow:
     opened.show_bench_page(1)
     origin = opened.document.project.footage[0].origin
-    qtbot.waitUntil(lambda: opened.watching.share(origin) == 1, timeout=20_000)
+    qtbot.waitUntil(lambda: opened.picture_traces.share(origin) == 1, timeout=20_000)
     return opened
 
 
@@ -124,8 +124,8 @@ def test_a_passer_by_is_marked_and_treated(window: MainWindow, crossed: Path, qt
     document, weave = window.document, window.weave
     qtbot.waitUntil(lambda: document.plan is not None, timeout=15_000)
     origin = document.project.footage[0].origin
-    qtbot.waitUntil(lambda: window.watching.share(origin) == 1, timeout=30_000)
-    trace = window.watching.trace(origin)
+    qtbot.waitUntil(lambda: window.picture_traces.share(origin) == 1, timeout=30_000)
+    trace = window.picture_traces.trace(origin)
     assert trace is not None
     assert len(trace.passers) == 1
     first, stop = (int(frame) / 25 for frame in trace.passers[0])

@@ -11,9 +11,9 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from chronoxis.app.background import Latest
 from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model import arranging, pacing
@@ -275,7 +275,7 @@ def test_what_nobody_foresaw_ends_no_worker(qtbot: QtBot) -> None:
     def answer(request: int, _wanted: object) -> float:
         return 1 / request
 
-    worker = Latest(answer, "test")
+    worker = NewestWorker(answer, "test")
     said: list[str] = []
     answers: list[float] = []
     worker.failed.connect(said.append)

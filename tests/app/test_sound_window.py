@@ -120,7 +120,7 @@ def musical(device: SimulatedDevice, opened: MainWindow, qtbot: QtBot, tmp_path:
     tune = write_sound(tmp_path / "tune.flac", make_tune(120, seconds=20).sound, "flac")
     opened.document.apply("Change speed", lambda p: pacing.set_speed(p, [ONLY], Fraction(1)))
     opened.loading.bring_in(tune)
-    qtbot.waitUntil(lambda: len(opened.hearing.beats) > 10, timeout=20_000)
+    qtbot.waitUntil(lambda: len(opened.sound_traces.beats) > 10, timeout=20_000)
     planned(qtbot, opened)
     return opened
 
@@ -162,20 +162,23 @@ def test_beats_are_doubled_dragged_and_tapped(musical: MainWindow, qtbot: QtBot)
     document.choose_footage("tune")
     page = window.bench.footage.music
     assert "120" in page.tempo.text()
-    count = len(window.hearing.beats)
+    count = len(window.sound_traces.beats)
     qtbot.mouseClick(page.double, Qt.MouseButton.LeftButton)
-    assert len(window.hearing.beats) > 1.8 * count
+    assert len(window.sound_traces.beats) > 1.8 * count
     document.undo()
     rails = window.weave.rails()
     assert rails is not None
-    beat = float(window.hearing.beats.times[6])
+    beat = float(window.sound_traces.beats.times[6])
     drag(qtbot, window, QPointF(rails.result_x(beat), rails.beats.center().y()), 12)
-    assert np.abs(window.hearing.beats.times - beat - 12 / rails.result_scale).min() < 2 / rails.result_scale
+    assert (
+        np.abs(window.sound_traces.beats.times - beat - 12 / rails.result_scale).min()
+        < 2 / rails.result_scale
+    )
     for at in (1.0, 1.5, 2.0):
         window.commands.tap_beat(at)
-    assert window.hearing.beats.times.tolist() == [1.0, 1.5, 2.0]
+    assert window.sound_traces.beats.times.tolist() == [1.0, 1.5, 2.0]
     qtbot.mouseClick(page.reset, Qt.MouseButton.LeftButton)
-    assert len(window.hearing.beats) == count
+    assert len(window.sound_traces.beats) == count
 
 
 def test_shots_are_shaped_to_beats_in_one_step_each(musical: MainWindow, qtbot: QtBot) -> None:
@@ -186,7 +189,7 @@ def test_shots_are_shaped_to_beats_in_one_step_each(musical: MainWindow, qtbot: 
     page.speed.setText("3×")
     qtbot.mouseClick(page.whiches[Which.BARS], Qt.MouseButton.LeftButton)
     qtbot.mouseClick(page.do, Qt.MouseButton.LeftButton)
-    bars = window.hearing.beats.times[window.hearing.beats.bars]
+    bars = window.sound_traces.beats.times[window.sound_traces.beats.bars]
     begins = document.project.rows.begins[document.project.rows.speeds == 3]
     assert len(begins) >= len(bars) - 1
     assert np.abs(begins[:, None] - bars).min(axis=1).max() < 0.5 / 25

@@ -5,20 +5,22 @@ from fractions import Fraction
 from pathlib import Path
 
 import pytest
+from av.video.frame import VideoFrame
 from pytestqt.qtbot import QtBot
 
-from chronoxis.app.footage import following
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.stage import Mode
-from chronoxis.core.errors import Cancelled
 from chronoxis.core.model import pacing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import SteadyMode
-from chronoxis.core.traces import camera_path
+from chronoxis.core.picture.picture_format import PictureFormat
+from chronoxis.core.traces.camera_steps import Grey, looked_at
 from tests.app.driving import planned
 from tests.app.test_joins_window import click, pair
 
 assert pair is not None  # the fixture
+
+_LOOKED_AT = "chronoxis.core.traces.camera_path.looked_at"
 
 
 @pytest.fixture(autouse=True)
@@ -58,21 +60,12 @@ def test_following_is_estimated_stopped_and_gone_on_with(
     pair.show_bench_page(2)
     qtbot.waitUntil(lambda: choices.words.text().startswith("Following the camera takes about"))
     assert not choices.act.isVisible()
-    real, reached = camera_path.follow, list[float]()
 
-    def slowly(source, spans, store, shown):  # type: ignore[no-untyped-def]
-        def told(path, share):  # type: ignore[no-untyped-def]
-            try:
-                for _ in range(40):
-                    shown(path, share)
-                    time.sleep(0.02)
-            except Cancelled:
-                reached.append(-1.0)
-                raise
+    def slowly(frame: VideoFrame, picture: PictureFormat) -> Grey:
+        time.sleep(0.1)
+        return looked_at(frame, picture)
 
-        return real(source, spans, store, told)
-
-    monkeypatch.setattr(following, "follow", slowly)
+    monkeypatch.setattr(_LOOKED_AT, slowly)
     click(choices.modes[SteadyMode.STILL])
     qtbot.waitUntil(lambda: choices.words.text().startswith("Following the camera:"), timeout=20_000)
     assert choices.act.isVisible()
@@ -80,18 +73,18 @@ def test_following_is_estimated_stopped_and_gone_on_with(
     assert choices.words.text() == "Stopped: it is shown as filmed."
     click(choices.act)  # one may change one's mind before it has stopped
     click(choices.act)
-    qtbot.waitUntil(lambda: -1.0 in reached, timeout=20_000)
+    qtbot.waitUntil(lambda: not pair.camera_paths.is_busy, timeout=20_000)
     plan = planned(qtbot, pair)
     assert plan.unmeasured
     assert plan.steadied[0] is None
     document.apply("", lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(3)))
     planned(qtbot, pair)
     assert choices.words.text() == "Stopped: it is shown as filmed."  # no other edit begins it again
-    monkeypatch.setattr(following, "follow", real)
+    monkeypatch.setattr(_LOOKED_AT, looked_at)
     click(choices.act)
     qtbot.waitUntil(lambda: "given up" in choices.words.text(), timeout=60_000)
     assert not choices.act.isVisible()
-    assert pair.following.takes(0) == 0
+    assert pair.camera_paths.takes(0) == 0
 
 
 def test_two_results_play_side_by_side(pair: MainWindow, qtbot: QtBot) -> None:

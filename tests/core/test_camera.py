@@ -16,11 +16,13 @@ from chronoxis.core.model.look import OWN_LOOKS
 from chronoxis.core.model.project import Project
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.picture_format import PictureFormat
-from chronoxis.core.render.camera_at_joins import camera_at, directions_of, followed
+from chronoxis.core.render.camera_at_joins import camera_at, directions_of
+from chronoxis.core.render.measuring import by_key, join_wishes, measured
 from chronoxis.core.traces.camera_anchors import Anchors
 from chronoxis.core.traces.camera_moves import Move, agreement, movement, whip_in
 from chronoxis.core.traces.camera_path import CameraPath, follow, kept_path
 from chronoxis.core.traces.camera_steps import CUT, NOT_TOLD, CameraStep, Grey, looked_at, step_between
+from chronoxis.core.traces.kinds import CAMERA
 from chronoxis.core.traces.store import TraceStore
 from tests.filmed import SIZE, Film, steps_of, walked
 from tests.filmed import filmed as pictures_of
@@ -193,13 +195,17 @@ def test_what_the_camera_does_at_a_cut_is_measured_where_that_is(turning: Path, 
     project = joining.set_join(project, [0], OWN_LOOKS[0].join)
     source, store = open_source(turning), TraceStore(tmp_path / "traces")
     sources = {"turning": source}
-    paths = followed(project, sources, [0], store)
+
+    def paths_of(each: Project) -> dict[str, CameraPath]:
+        return by_key(each, measured(join_wishes(each, sources, 0), store)[CAMERA])
+
+    paths = paths_of(project)
     camera = camera_at(project, sources, paths, 0)
     assert (camera.before.move, camera.after.move) == (Move.RIGHT, Move.LEFT)
     assert camera.are_opposed
     assert agreement(camera.before.move, camera.after.move) == "One turns right, the other left."
     agreeing = arranging.reverse(project, [1])
-    turned = camera_at(agreeing, sources, followed(agreeing, sources, [0], store), 0)
+    turned = camera_at(agreeing, sources, paths_of(agreeing), 0)
     assert not turned.are_opposed
     assert agreement(turned.before.move, turned.after.move) == "Both turn right."
     (direction,) = directions_of(project, sources, paths).values()

@@ -17,8 +17,7 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.chain import result_frames
-from chronoxis.core.render.measuring import measured
-from chronoxis.core.render.planning import make_plan
+from chronoxis.core.render.measuring import measured_plan
 from chronoxis.core.render.target import export_target
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill
 from chronoxis.core.traces.store import TraceStore
@@ -67,7 +66,7 @@ def shown(film: Path, folder: Path, speed: Fraction, change: object, *, nest: bo
         project = nesting.nest(project, [0, 1], "Both")
     project = pacing.set_speed(project, [ONLY], speed)
     project = change(project)  # type: ignore[operator]
-    plan = make_plan(project, {key: source}, measured(project, {key: source}, TraceStore(folder)))
+    plan = measured_plan(project, {key: source}, TraceStore(folder))
     target = export_target(plan)
     return [redness(rgb16(frame, target.colour)) for frame in result_frames(plan, target)]
 

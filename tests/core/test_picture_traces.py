@@ -29,7 +29,7 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.colour import from_linear, to_linear
 from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.chain import result_frames
-from chronoxis.core.render.measuring import measured
+from chronoxis.core.render.measuring import measured_plan
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
@@ -176,8 +176,7 @@ def test_it_is_evener_than_what_the_library_makes_of_it(tmp_path: Path) -> None:
     project = arranging.begin_with(Project(settings=ResultSettings(MKV)), footage_of(source.facts))
     project = pacing.set_speed(project, [ONLY], Fraction(1))
     project = correcting.set_even_out(project, [0], EvenOut(1.0))
-    traces = measured(project, {project.footage[0].key: source}, TraceStore(tmp_path / "traces"))
-    plan = make_plan(project, {project.footage[0].key: source}, traces)
+    plan = measured_plan(project, {project.footage[0].key: source}, TraceStore(tmp_path / "traces"))
     target = export_target(plan)
     # An edge that nothing comes to tells what the light is.
     ours = [edge(rgb16(frame, target.colour) / 65535) for frame in result_frames(plan, target)]

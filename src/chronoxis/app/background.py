@@ -1,19 +1,13 @@
-"""Work beside the interface thread."""
+"""How work beside the interface thread keeps out of a person's way, and what is said of its errors."""
 
 import logging
 import os
 import threading
 import time
 import traceback
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from functools import partial
 from pathlib import Path
-from typing import Any
 
-from PySide6.QtCore import QObject, Signal
-
-from chronoxis.core.errors import Cancelled, ChronoxisError
+from chronoxis.core.errors import ChronoxisError
 
 log = logging.getLogger("chronoxis")
 
@@ -59,111 +53,3 @@ def in_one_line(error: Exception) -> str:
         f"Something went wrong that should not ({type(error).__name__} in {Path(place.filename).name}, line "
         f"{place.lineno}); the work goes on without it."
     )
-
-
-class InTurn(QObject):
-    """Does all that is asked for, one after the other, on a thread of its own.
-
-    Signals:
-        done: request, and what came of it.
-        failed: request, and a message for the person.
-    """
-
-    done = Signal(object, object)
-    failed = Signal(object, str)
-
-    def __init__(self, work: Callable[[Any], Any], name: str) -> None:
-        super().__init__()
-        self._work = work
-        self._pool = ThreadPoolExecutor(1, name, give_way)
-        self._closed = False
-
-    def ask(self, request: Any) -> None:
-        """Ask; nothing that was asked for before is dropped. Once closed, nothing more is taken."""
-        if not self._closed:
-            self._pool.submit(self._do, request)
-
-    def close(self) -> None:
-        """Finish what was asked for."""
-        self._closed = True
-        self._pool.shutdown()
-
-    def _do(self, request: Any) -> None:
-        try:
-            outcome = self._work(request)
-        except Exception as error:
-            self.failed.emit(request, in_one_line(error))
-        else:
-            self.done.emit(request, outcome)
-
-
-class Latest(QObject):
-    """Answers requests on a thread of its own; of requests that wait, only the newest is answered.
-
-    Signals:
-        answered: request and answer.
-        failed: a message for the person.
-    """
-
-    answered = Signal(object, object)
-    failed = Signal(str)
-
-    def __init__(
-        self, answer: Callable[[Any, Callable[[], bool]], Any], name: str, *, urgent: bool = False
-    ) -> None:
-        """``answer`` takes a request and a function that tells whether it is still the newest.
-
-        Whoever asks that between its steps stands aside while a person drags or edits. What is
-        ``urgent`` neither does so nor gives way to the interface thread, which waits for the answer.
-        """
-        super().__init__()
-        self._answer, self._urgent = answer, urgent
-        self._condition = threading.Condition()
-        self._request: Any = None
-        self._number = 0
-        self._waits = False
-        self._closed = False
-        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
-        self._thread.start()
-
-    def ask(self, request: Any) -> None:
-        """Ask; an earlier request that is under way may be given up."""
-        with self._condition:
-            self._request, self._waits = request, True
-            self._number += 1
-            self._condition.notify()
-
-    def close(self) -> None:
-        """Stop, giving up what is under way, and wait for the thread to end."""
-        with self._condition:
-            self._closed = True
-            self._number += 1
-            self._condition.notify()
-        self._thread.join(5)
-
-    def _run(self) -> None:
-        if not self._urgent:
-            give_way()
-        while True:
-            with self._condition:
-                self._condition.wait_for(lambda: self._closed or self._waits)
-                if self._closed:
-                    return
-                request, number, self._waits = self._request, self._number, False
-            try:
-                answer = self._answer(request, partial(self._is_wanted, number))
-            except Cancelled:
-                continue
-            except Exception as error:
-                self._tell(self.failed, in_one_line(error))
-            else:
-                self._tell(self.answered, request, answer)
-
-    def _is_wanted(self, number: int) -> bool:
-        if not self._urgent:
-            stand_aside()
-        return number == self._number
-
-    def _tell(self, signal: Any, *values: Any) -> None:
-        if not self._closed:
-            signal.emit(*values)

@@ -4,11 +4,12 @@ import time
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.background import Latest, note_activity
+from chronoxis.app.background import note_activity
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.kinds import as_chosen, footage_of, settled
@@ -19,13 +20,13 @@ from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.nesting import outermost
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project, cold_shots, warm
-from chronoxis.core.render.camera_at_joins import measured_streaks
-from chronoxis.core.render.nested import nested_inside, with_insides
+from chronoxis.core.render.measuring import by_key, wishes_of
+from chronoxis.core.render.nested import nested_inside
 from chronoxis.core.render.plan import Plan, changed_on_disk
 from chronoxis.core.render.planning import make_plan
-from chronoxis.core.render.steadied import camera_readers
 from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.traces.camera_path import CameraPath
+from chronoxis.core.traces.kinds import CAMERA, PICTURES, TRACES, TraceKind
 from chronoxis.core.traces.picture_trace import PictureTrace
 
 Edit = Callable[[Project], Project]
@@ -103,8 +104,7 @@ class Document(QObject):
         self.facts: dict[Hashable, Facts] = {}
         self.sources: dict[Hashable, Source] = {}
         self.missing: dict[Hashable, str] = {}
-        self.traces: dict[Hashable, PictureTrace] = {}
-        self.cameras: dict[Hashable, CameraPath] = {}
+        self.measured: dict[TraceKind[Any], dict[Hashable, Any]] = {kind: {} for kind in TRACES}
         self.pending: dict[Hashable, Pending] = {}
         self.stopped: set[Hashable] = set()
         self._absent: dict[str, AbsentSource] = {}
@@ -120,9 +120,11 @@ class Document(QObject):
         self._planned_from: tuple[Project, int] | None = None
         self.plan_refusal = ""
         self._known = 0
-        self._planner = Latest(PlanWish.made, "plan", urgent=True)
+        self._planner = NewestWorker(PlanWish.made, "plan", urgent=True)
         self._planner.answered.connect(self._answer_plan)
-        self._warmer = Latest(lambda project, _wanted: warm(project), "working out lengths", urgent=True)
+        self._warmer = NewestWorker(
+            lambda project, _wanted: warm(project), "working out lengths", urgent=True
+        )
         self._warmer.answered.connect(lambda project, _: self._warmed(project))
         self._warming: Project | None = None
         self._asked = 0.0
@@ -148,7 +150,7 @@ class Document(QObject):
     def show_project(self, project: Project) -> None:
         """Begin with another project; what was known of footage is forgotten."""
         self.facts, self.sources, self.missing, self.pending = {}, {}, {}, {}
-        self.traces, self.cameras, self.stopped = {}, {}, set()
+        self.measured, self.stopped = {kind: {} for kind in TRACES}, set()
         self._known += 1
         self._undo.clear()
         self._redo.clear()
@@ -196,8 +198,7 @@ class Document(QObject):
         origin = source.facts.origin
         self.facts[origin] = source.facts
         self.sources[origin] = source
-        for known in (self.traces, self.cameras):  # of the file as it was before
-            known.pop(origin, None)
+        self._forget_measured(origin)  # of the file as it was before
         self.stopped.discard(origin)
         self._known += 1
 
@@ -213,19 +214,20 @@ class Document(QObject):
         self.footage_changed.emit()
         self._announce()
 
-    def know(self, origin: Hashable, trace: PictureTrace) -> None:
-        """Take in what was measured of the pictures of footage."""
-        self.traces[origin] = trace
-        if any(self.project.footage_named(key).origin == origin for key in self.project.to_measure):
+    def know(self, kind: TraceKind[Any], origin: Hashable, trace: object) -> None:
+        """Take in what was measured of footage."""
+        if self.measured[kind].get(origin) is trace:
+            return
+        self.measured[kind][origin] = trace
+        opened = {footage.key: self.opened(footage) for footage in self.project.footage}
+        sources = {key: source for key, source in opened.items() if source is not None}
+        if any((wish.kind, wish.origin) == (kind, origin) for wish in wishes_of(self.project, sources)):
             self._known += 1
             self._replan()
 
-    def know_camera(self, origin: Hashable, path: CameraPath) -> None:
-        """Take in how the camera moves in footage."""
-        self.cameras[origin] = path
-        if camera_readers(self.project) or any(map(measured_streaks, with_insides(self.project))):
-            self._known += 1
-            self._replan()
+    def _forget_measured(self, origin: Hashable) -> None:
+        for known in self.measured.values():
+            known.pop(origin, None)
 
     def _correct(self, edit: Edit) -> None:
         """Take in what files say, in this value and in earlier ones along with it: nobody edited anything."""
@@ -257,8 +259,9 @@ class Document(QObject):
 
     def forget(self, origin: Hashable) -> None:
         """Believe no more what was read of footage: its files are not what they were."""
-        for known in (self.sources, self.traces, self.cameras, self.missing):
+        for known in (self.sources, self.missing):
             known.pop(origin, None)
+        self._forget_measured(origin)
         self._known += 1
         self._replan()
         self.footage_changed.emit()
@@ -349,8 +352,7 @@ class Document(QObject):
         sources = {key: source for key, source in known.items() if source is not None}
         if not project.shots or len(sources) < len(known):
             return None
-        traces = {f.key: self.traces[f.origin] for f in project.footage if f.origin in self.traces}
-        cameras = {f.key: self.cameras[f.origin] for f in project.footage if f.origin in self.cameras}
+        traces, cameras = (by_key(project, self.measured[kind]) for kind in (PICTURES, CAMERA))
         return PlanWish(project, sources, self._known, traces, cameras)
 
     def _source_of(self, footage: Footage) -> Source | None:

@@ -19,17 +19,20 @@ from chronoxis.app.bench.bench import Bench
 from chronoxis.app.commands import Commands
 from chronoxis.app.document import Document
 from chronoxis.app.empty_page import EmptyPage
+from chronoxis.app.ends import wait_for_ends
 from chronoxis.app.export.export_panel import ExportPanel
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.focus_keys import FocusKeys
-from chronoxis.app.footage.following import Following
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.run_pictures import RunPictures
 from chronoxis.app.footage.shelf import Shelf
-from chronoxis.app.footage.watching import Watching
 from chronoxis.app.head_line import HeadLine
 from chronoxis.app.join_commands import JoinCommands
+from chronoxis.app.measuring.camera_paths import CameraPaths
+from chronoxis.app.measuring.picture_traces import PictureTraces
+from chronoxis.app.measuring.service import MeasuringService
+from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.menus import Menus
 from chronoxis.app.pictures.compared import Compared
 from chronoxis.app.pictures.pictures import Pictures
@@ -40,7 +43,6 @@ from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.remembered import remembered
 from chronoxis.app.shortcuts_page import ShortcutsPage
 from chronoxis.app.sound.devices import open_device
-from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.sound.player import Player
 from chronoxis.app.sound.sound_ahead import SoundAhead
 from chronoxis.app.sound.waveform import waveform_image
@@ -76,18 +78,23 @@ class MainWindow(QMainWindow):
         self.commands = Commands(self.document)
         self.sound = SoundAhead()
         self.player = Player(self.sound, open_device)
-        self.hearing = Hearing(self.document)
+        self.measuring = MeasuringService(self.document)
+        self.sound_traces = SoundTraces(self.document, self.measuring)
         self.compared = Compared(self.document)
         self.transport = Transport(self.document, self.preview, self.compared, self.sound, self.player)
-        self.watching = Watching(self.document)
-        self.following = Following(self.document)
-        self.weave = Weave(self.document, self.preview.made, self.hearing, self.watching)
+        self.picture_traces = PictureTraces(self.document, self.measuring)
+        self.camera_paths = CameraPaths(self.document, self.measuring)
+        self.weave = Weave(self.document, self.preview.made, self.sound_traces, self.picture_traces)
         self.shelf = Shelf(self.document)
         self.loading = Loading(self.document, self.shelf, self.weave)
         self.run_pictures = RunPictures(self.document, self.shelf)
-        self.hearing.heard.connect(self._show_waveforms)
-        self.pictures = Pictures(self.document, self.preview, self.compared, self.transport, self.following)
-        self.bench = Bench(self.document, self.shelf, self.hearing, self.watching, self.following)
+        self.sound_traces.changed.connect(self._show_waveforms)
+        self.pictures = Pictures(
+            self.document, self.preview, self.compared, self.transport, self.camera_paths
+        )
+        self.bench = Bench(
+            self.document, self.shelf, self.sound_traces, self.picture_traces, self.camera_paths
+        )
         self.question = QuestionBar()
         self.export_panel = ExportPanel(self.document, self.files, self.question)
         self.joins = JoinCommands(self.document, self.question)
@@ -97,6 +104,7 @@ class MainWindow(QMainWindow):
         self._message = TextLabel()
         self._followed: Plan | None = None
         self._asks = True
+        self.left_running: list[str] = []  # what did not end along with the window
         self.setWindowTitle("Chronoxis")
         self.setWindowIcon(icon("chronoxis", size=64))
         self.setAcceptDrops(True)
@@ -192,11 +200,12 @@ class MainWindow(QMainWindow):
             return
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
-        heard, seen = (self.player, self.sound, self.hearing), (self.watching, self.following)
-        for part in (self.loading, self.run_pictures, self.preview, self.compared, self.files, *heard, *seen):
+        sounds, made = (self.player, self.sound), (self.run_pictures, self.preview, self.compared)
+        for part in (self.files, self.loading, self.measuring, *made, *sounds):
             part.close()
         for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
             owner.close_workers()
+        self.left_running = wait_for_ends()
         super().closeEvent(event)
 
     def _may_close(self) -> bool:
@@ -276,7 +285,7 @@ class MainWindow(QMainWindow):
         self.preview.ready.connect(self.weave.show_made)
         for made in (self.preview, self.compared):
             made.gave_up.connect(self.transport.rest)
-        for part in (self.preview, self.compared, self.sound, self.hearing, self.watching, self.following):
+        for part in (self.preview, self.compared, self.sound, self.measuring):
             part.failed.connect(self._say)
         self.player.said.connect(self._say)
         self.sound.measured_loudness.connect(self.bench.sound.show_measured)
@@ -304,7 +313,7 @@ class MainWindow(QMainWindow):
     def _show_waveforms(self) -> None:
         """Show music on the shelf by its waveform."""
         for footage in self.document.project.footage:
-            trace = self.hearing.trace(footage.origin)
+            trace = self.sound_traces.trace(footage.origin)
             if not footage.is_seen and len(trace.levels):
                 self.shelf.show_thumbnail(footage.origin, waveform_image(trace.levels))
 

@@ -1,6 +1,7 @@
 """Starting the window."""
 
 import gc
+import logging
 import os
 import sys
 import threading
@@ -15,6 +16,8 @@ from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files.atomic import sweep_unfinished
 from chronoxis.core.timing.fitting import load_solver
+
+log = logging.getLogger("chronoxis")
 
 # The interface thread gets its turn sooner when threads that decode also run Python.
 _SWITCH_INTERVAL = 0.001
@@ -77,4 +80,9 @@ def run(files: Sequence[Path], *, draws: Path | None = None) -> int:
     if files:
         window.file_actions.open_files(files)
     window.file_actions.offer_recovery()
-    return application.exec() or code[0]
+    ended = application.exec() or code[0]
+    if window.left_running:  # on a disk that does not answer: waiting for it would be for ever
+        log.warning("left to itself: %s", ", ".join(window.left_running))
+        logging.shutdown()
+        os._exit(ended)
+    return ended

@@ -23,17 +23,12 @@ from chronoxis.core.model.photo_run import FlawKind, Handling, PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.picture_format import PictureFormat
-from chronoxis.core.render.camera_at_joins import followed, measured_streaks
-from chronoxis.core.render.measuring import measured
-from chronoxis.core.render.nested import with_insides
+from chronoxis.core.render.measuring import measured_plan
 from chronoxis.core.render.plan import Plan, changed_on_disk
-from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.step import parse_step
 from chronoxis.core.timing.timecode import format_time, parse_time
-from chronoxis.core.traces.camera_path import CameraPath
-from chronoxis.core.traces.picture_trace import PictureTrace
 from chronoxis.core.traces.store import TraceStore
 
 _ONLY = Place(0, 0)
@@ -64,7 +59,7 @@ def plan_of_project(
     project, music = with_sound(project, choices) if choices else (project, {})
     project = _with_accents(with_frames(project, choices or {}), choices or {})
     project = arranging.set_rate(project, rate or project.rate)
-    return make_plan(project, {**sources, **music}, _measured(project, sources), _followed(project, sources))
+    return _plan(project, {**sources, **music})
 
 
 def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any]) -> Plan:
@@ -92,11 +87,10 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         project = arranging.reverse(project, [0])
     project = _with_accents(project, choices)
     opened: dict[str, Source] = {project.footage[0].key: source}
-    traces = _measured(project, opened)
     if "sound" in choices:
         project, music = with_sound(project, choices)
         opened |= music
-    return make_plan(project, opened, traces, _followed(project, opened))
+    return _plan(project, opened)
 
 
 def _with_accents(project: Project, choices: dict[str, Any]) -> Project:
@@ -105,19 +99,9 @@ def _with_accents(project: Project, choices: dict[str, Any]) -> Project:
     return joining.set_accents(project, lambda old: old + accents, whole=True) if accents else project
 
 
-def _measured(project: Project, sources: dict[str, Source]) -> dict[str, PictureTrace]:
-    """What the choices read of the pictures, measured now if it was not before."""
+def _plan(project: Project, sources: dict[str, Source]) -> Plan:
     with measuring() as told:
-        return measured(project, sources, TraceStore(), told)
-
-
-def _followed(project: Project, sources: dict[str, Source]) -> dict[str, CameraPath]:
-    """How the camera moves at the joins whose streaks go along with it, here and inside nested runs."""
-    found: dict[str, CameraPath] = {}
-    with measuring() as told:
-        for each in with_insides(project):
-            found |= followed(each, sources, measured_streaks(each), TraceStore(), told)
-    return found
+        return measured_plan(project, sources, TraceStore(), told)
 
 
 def _with_photo_choices(footage: Footage, source: Source, choices: dict[str, Any]) -> Footage:

@@ -17,8 +17,8 @@ from PySide6.QtWidgets import (
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.document import Document
+from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.push_button import choice_chip, push_button
-from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
@@ -52,9 +52,9 @@ _WHICH = (
 class BeatsPage(Page):
     """Acts on the selected shots; each is one step of undo."""
 
-    def __init__(self, document: Document, hearing: Hearing) -> None:
+    def __init__(self, document: Document, sounds: SoundTraces) -> None:
         super().__init__(document)
-        self._hearing = hearing
+        self._sounds = sounds
         self.which = Which.EVERY
         self.acts: list[QPushButton] = []
         self.whiches: dict[Which, QPushButton] = {}
@@ -81,7 +81,7 @@ class BeatsPage(Page):
         self.do.clicked.connect(self._do)
         self._lay_out()
         self._show_act(0)
-        hearing.heard.connect(self._tell)
+        sounds.changed.connect(self._tell)
 
     @staticmethod
     def _field(name: str, tip: str, text: str) -> NumberField:
@@ -164,13 +164,13 @@ class BeatsPage(Page):
         project, shots = self._document.project, self._document.selected_shots
         if not project.shots or not shots:
             return
-        if not len(self._hearing.beats):
+        if not len(self._sounds.beats):
             self.count.setText(self._why_none())
         else:
             count = len(self._times())
             many = f"{len(shots)} shots" if len(shots) > 1 else f"shot {shots[0] + 1}"
             self.count.setText(f"{count} of these beats lie in {many}.")
-        self.do.setEnabled(len(self._hearing.beats) > 0)
+        self.do.setEnabled(len(self._sounds.beats) > 0)
 
     def _why_none(self) -> str:
         project = self._document.project
@@ -183,7 +183,7 @@ class BeatsPage(Page):
         begins = project.shot_rows.begins
         begin = float(begins[shots[0]])
         end = float(begins[shots[-1]]) + float(project.shots[shots[-1]].pace.result_length)
-        return beats_of(self._hearing.beats, self.which, begin, end, project.markers)
+        return beats_of(self._sounds.beats, self.which, begin, end, project.markers)
 
     def _show_act(self, number: int) -> None:
         self.acts[number].setChecked(True)
@@ -209,7 +209,7 @@ class BeatsPage(Page):
 
     def _acts_out(self) -> None:
         shots, keep, which = self._document.selected_shots, self.keep.isChecked(), self.which
-        beats = self._hearing.beats_beyond()
+        beats = self._sounds.beats_beyond()
         times = beats_of(beats, which, 0.0, float("inf"), self._document.project.markers)
         act = self._forms.currentIndex()
         if act == 0:

@@ -20,11 +20,11 @@ from chronoxis.app.bench.page import Page
 from chronoxis.app.bench.picture_page import PicturePage
 from chronoxis.app.bench.sound_page import SoundPage
 from chronoxis.app.document import Document
-from chronoxis.app.footage.following import Following
 from chronoxis.app.footage.shelf import Shelf
-from chronoxis.app.footage.watching import Watching
+from chronoxis.app.measuring.camera_paths import CameraPaths
+from chronoxis.app.measuring.picture_traces import PictureTraces
+from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.scroller import Scroller
-from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.photo_run import PhotoRun
@@ -54,7 +54,12 @@ class Bench(QFrame):
     page_shown = Signal()
 
     def __init__(
-        self, document: Document, shelf: Shelf, hearing: Hearing, watching: Watching, following: Following
+        self,
+        document: Document,
+        shelf: Shelf,
+        sounds: SoundTraces,
+        traces: PictureTraces,
+        cameras: CameraPaths,
     ) -> None:
         super().__init__()
         self._document = document
@@ -62,10 +67,10 @@ class Bench(QFrame):
         self.title, self._span = TextLabel("Passage"), TextLabel()
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
-        self.pace, self.frames = PacePage(document), FramesPage(document, watching)
-        self.picture, self.sound = PicturePage(document, following), SoundPage(document)
-        self.beats, self.footage = BeatsPage(document, hearing), FootagePage(document, shelf, hearing)
-        self.join, self.accents = JoinPage(document, following), AccentsPage(document)
+        self.pace, self.frames = PacePage(document), FramesPage(document, traces)
+        self.picture, self.sound = PicturePage(document, cameras), SoundPage(document)
+        self.beats, self.footage = BeatsPage(document, sounds), FootagePage(document, shelf, sounds)
+        self.join, self.accents = JoinPage(document, cameras), AccentsPage(document)
         self.pages: tuple[tuple[str, Page], ...] = (
             ("Pace", self.pace),
             ("Frames", self.frames),

@@ -5,7 +5,7 @@ from fractions import Fraction
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from chronoxis.app.document import Document
-from chronoxis.app.footage.following import Following
+from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.model import arranging, joining
@@ -18,9 +18,9 @@ from chronoxis.core.traces.camera_moves import agreement
 class CameraWords(QWidget):
     """Shows one join at a time."""
 
-    def __init__(self, document: Document, following: Following) -> None:
+    def __init__(self, document: Document, cameras: CameraPaths) -> None:
         super().__init__()
-        self._document, self._following = document, following
+        self._document, self._cameras = document, cameras
         self._join: int | None = None
         self.words = TextLabel()
         self.words.setWordWrap(True)
@@ -47,7 +47,7 @@ class CameraWords(QWidget):
         layout.setSpacing(5)
         layout.addWidget(self.words)
         layout.addLayout(row)
-        following.seen.connect(self._show)
+        cameras.changed.connect(self._show)
 
     def show_join(self, join: int | None) -> None:
         """Show a join; None where several are selected."""
@@ -60,9 +60,9 @@ class CameraWords(QWidget):
             self.words.setText("Several joins: select one to see how the camera moves there.")
             self._offer(None)
             return
-        camera = self._following.camera(join) if self.isVisible() else None
+        camera = self._cameras.at_join(join) if self.isVisible() else None
         if camera is None:
-            self.words.setText("Looking how the camera moves here…" if self._following.is_busy else "")
+            self.words.setText("Looking how the camera moves here…" if self._cameras.is_busy else "")
         else:
             self.words.setText(agreement(camera.before.move, camera.after.move))
         self._offer(camera)
@@ -87,7 +87,7 @@ class CameraWords(QWidget):
 
     def _cut_at_whip(self, after: int) -> None:
         join = self._join
-        camera = self._following.camera(join) if join is not None else None
+        camera = self._cameras.at_join(join) if join is not None else None
         if join is None or camera is None:
             return
         at = camera.whip_after if after else camera.whip_before

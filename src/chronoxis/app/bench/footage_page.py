@@ -13,8 +13,8 @@ from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.footage_card import Thumbnail
 from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.push_button import push_button
-from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
@@ -39,7 +39,7 @@ class FootagePage(Page):
     locate_wanted = Signal(str)
     open_wanted = Signal(str)
 
-    def __init__(self, document: Document, shelf: Shelf, hearing: Hearing) -> None:
+    def __init__(self, document: Document, shelf: Shelf, sounds: SoundTraces) -> None:
         super().__init__(document)
         self._shelf = shelf
         self._picture = Thumbnail(QSize(85, 48))
@@ -59,7 +59,7 @@ class FootagePage(Page):
         self.photos = PhotoChoices(document)
         self.photos.refused.connect(self.refused)
         self.photos.hide()
-        self.music = MusicChoices(document, hearing)
+        self.music = MusicChoices(document, sounds)
         self.music.refused.connect(self.refused)
         self.music.hide()
         self.use = push_button("Add sh&ot", "Put all of this footage at the end of the result, as a new shot")

@@ -24,7 +24,7 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, numbered, one_of_each
 from chronoxis.app.bench.quantity_words import alike_in
 from chronoxis.app.document import Document
-from chronoxis.app.footage.watching import Watching
+from chronoxis.app.measuring.picture_traces import PictureTraces
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
@@ -80,9 +80,9 @@ _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 class FramesPage(Page):
     """Shows and changes how the selected passages' frames are made, and their shots' frames corrected."""
 
-    def __init__(self, document: Document, watching: Watching) -> None:
+    def __init__(self, document: Document, traces: PictureTraces) -> None:
         super().__init__(document)
-        self._watching = watching
+        self._traces = traces
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(6)
@@ -117,7 +117,7 @@ class FramesPage(Page):
         rows.addLayout(self._grid)
         rows.addWidget(self.cadence)
         rows.addStretch()
-        watching.seen.connect(self._show_found)
+        traces.changed.connect(self._show_found)
 
     def _add_shutter(self) -> None:
         self.shutter = GestureSlider(
@@ -226,7 +226,7 @@ class FramesPage(Page):
         footage = plan.project.footage_of(plan.project.shots[places[0].shot])
         if footage.key not in plan.unmeasured:
             return ""
-        share = self._watching.share(footage.origin)
+        share = self._traces.share(footage.origin)
         return f"{footage.name} is being measured ({share:.0%}): until then it is shown as recorded."
 
     @property
@@ -297,7 +297,7 @@ class FramesPage(Page):
         if not places or not project.shots:
             return
         origin = project.footage_of(project.shots[places[0].shot]).origin
-        trace, share = self._watching.trace(origin), self._watching.share(origin)
+        trace, share = self._traces.trace(origin), self._traces.share(origin)
         if trace is not None and trace.is_whole:
             count = len(trace.passers)
             self._found.setText(f"{count} found" if count else "none found")

@@ -19,7 +19,7 @@ from chronoxis.app.bench.kept_looks import KeptLooks
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line
 from chronoxis.app.document import Document
-from chronoxis.app.footage.following import Following
+from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.errors import PlanError
@@ -50,7 +50,7 @@ class JoinPage(Page):
     name_wanted = Signal(str, str, object)
     slide_wanted = Signal(int)
 
-    def __init__(self, document: Document, following: Following) -> None:
+    def __init__(self, document: Document, cameras: CameraPaths) -> None:
         super().__init__(document)
         group = QButtonGroup(self)
         self.plain = choice_chip("Plain &cut", "One shot ends, the next begins", group, self._make_plain)
@@ -74,7 +74,7 @@ class JoinPage(Page):
             "&Open beyond", "Let the shots reach farther at the cut, so that the runs have all their length"
         )
         self.open_beyond.clicked.connect(self._open_beyond)
-        self.camera = CameraWords(document, following)
+        self.camera = CameraWords(document, cameras)
         self.looks = KeptLooks(document, lambda look: look.is_join)
         self.looks.chosen.connect(self._give_look)
         self.looks.keep_wanted.connect(self._keep_look)

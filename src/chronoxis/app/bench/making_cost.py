@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.model.project import Passage, Place
 from chronoxis.core.render.chain import result_frames
@@ -81,7 +81,7 @@ class MakingCost(QObject):
         self._place = Place(0, 0)
         self._means = ""
         self._rates: dict[tuple[FrameMaking, object], float] = {}
-        self._work = Latest(measured_rate, "cost")
+        self._work = NewestWorker(measured_rate, "cost")
         self._work.answered.connect(self._take)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._ask)

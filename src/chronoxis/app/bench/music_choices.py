@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QV
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import label_for, line
 from chronoxis.app.document import Document
+from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.push_button import push_button
-from chronoxis.app.sound.hearing import Hearing
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
@@ -47,9 +47,9 @@ class MusicChoices(QWidget):
 
     refused = Signal(str)
 
-    def __init__(self, document: Document, hearing: Hearing) -> None:
+    def __init__(self, document: Document, sounds: SoundTraces) -> None:
         super().__init__()
-        self._document, self._hearing = document, hearing
+        self._document, self._sounds = document, sounds
         self._music: Music | None = None
         self.credit: dict[str, QLineEdit] = {}
         self.places: dict[str, NumberField] = {}
@@ -76,7 +76,7 @@ class MusicChoices(QWidget):
             (self.reset, lambda _: BeatChoices()),
         ):
             button.clicked.connect(partial(self._change_beats, change))
-        hearing.heard.connect(self._show_beats)
+        sounds.changed.connect(self._show_beats)
 
     def _lay_out(self) -> None:
         rows = QVBoxLayout(self)
@@ -157,7 +157,7 @@ class MusicChoices(QWidget):
         music = self._music
         if music is None:
             return
-        beats, trace = self._hearing.beats_of(music), self._hearing.trace(music.origin)
+        beats, trace = self._sounds.beats_of(music), self._sounds.trace(music.origin)
         if beats.tempo is not None:
             how = "tapped" if music.beats.taps else "found"
             self.tempo.setText(f"{beats.tempo:.1f} beats a minute, {beats.bar} in a bar ({how})")

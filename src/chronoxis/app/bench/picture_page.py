@@ -12,7 +12,7 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.bench.steady_choices import SteadyChoices
 from chronoxis.app.document import Document
-from chronoxis.app.footage.following import Following
+from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
@@ -42,9 +42,9 @@ class PicturePage(Page):
 
     draw_wanted = Signal()
 
-    def __init__(self, document: Document, following: Following) -> None:
+    def __init__(self, document: Document, cameras: CameraPaths) -> None:
         super().__init__(document)
-        self.steady = SteadyChoices(document, following)
+        self.steady = SteadyChoices(document, cameras)
         self.marks = FramingMarks(document)
         self.shapes: dict[str, QPushButton] = {}
         self.fits: dict[Fit, QPushButton] = {}

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayou
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.page import label_for
 from chronoxis.app.document import Document
-from chronoxis.app.footage.following import Following
+from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
@@ -34,9 +34,9 @@ class SteadyChoices(QWidget):
 
     refused = Signal(str)
 
-    def __init__(self, document: Document, following: Following) -> None:
+    def __init__(self, document: Document, cameras: CameraPaths) -> None:
         super().__init__()
-        self._document, self._following = document, following
+        self._document, self._cameras = document, cameras
         group = QButtonGroup(self)
         self.modes: dict[SteadyMode, QPushButton] = {
             mode: choice_chip(text, tip, group, partial(self._set, "Steady", mode=mode))
@@ -65,7 +65,7 @@ class SteadyChoices(QWidget):
         self.act = push_button(_STOP, "Stop following the camera, or go on with it; what is known is kept")
         self.act.clicked.connect(self._press)
         self._lay_out()
-        following.seen.connect(self._tell)
+        cameras.changed.connect(self._tell)
         document.planned.connect(self._tell)
 
     def _switch(self, text: str, tip: str) -> QPushButton:
@@ -125,31 +125,32 @@ class SteadyChoices(QWidget):
 
     def _said_of(self, number: int) -> tuple[str, str]:
         """What to say of a shot, and what the button beside it does."""
-        plan, following = self._document.plan, self._following
+        plan, cameras = self._document.plan, self._cameras
         if plan is None or number >= len(plan.steadied) or number >= len(self._document.project.shots):
             return "", ""
-        shot, course, takes = plan.project.shots[number], plan.steadied[number], following.takes(number)
+        shot, course, takes = plan.project.shots[number], plan.steadied[number], cameras.takes(number)
         if course is not None and shot.steady.is_on:
             return course.in_words(plan.pictures[number].width).capitalize() + f". {_SKEW}", ""
         if not takes:
             return "", ""
         if not shot.reads_camera:
             return f"Following the camera takes about {format_time(max(takes, 1), 0)}, once.", ""
-        if following.is_stopped(number):
+        if cameras.is_stopped(number):
             return "Stopped: it is shown as filmed.", _GO_ON
-        left = f", {format_time(max(following.left, 1), 0)} left" if following.left is not None else ""
-        return f"Following the camera: {following.share:.0%}{left}. Shown as filmed till then.", _STOP
+        share, seconds = cameras.progress(number)
+        left = f", {format_time(max(seconds, 1), 0)} left" if seconds is not None else ""
+        return f"Following the camera: {share:.0%}{left}. Shown as filmed till then.", _STOP
 
     def _press(self) -> None:
         number = next(iter(self._document.selected_shots), None)
         if number is not None:
-            (self._following.stop if self.act.text() == _STOP else self._following.go_on)(number)
+            (self._cameras.stop if self.act.text() == _STOP else self._cameras.go_on)(number)
 
     def _set(self, label: str, **choice: Any) -> None:
         shots = self._document.selected_shots
         if choice.get("mode", SteadyMode.OFF) is not SteadyMode.OFF:
             for number in shots:
-                self._following.go_on(number)
+                self._cameras.go_on(number)
 
         def steadied(project: Project) -> Project:
             for number in shots:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, Signal
 
+from chronoxis.app.ends import expect_end
 from chronoxis.core.files.atomic import scratch_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model.project import Project
@@ -64,13 +65,11 @@ class ExportJob(QObject):
             self._process.terminate()
 
     def close(self) -> None:
-        """Stop and wait for the child to end."""
+        """Stop; `wait_for_ends` waits for the child."""
         if self._process is not None:
-            self._process.finished.disconnect(self._ended)
+            self._process.blockSignals(True)
             self._process.terminate()
-            if not self._process.waitForFinished(5000):
-                self._process.kill()
-                self._process.waitForFinished(1000)
+            expect_end(self._process)
             self._process = None
             self._scratch.close()
 

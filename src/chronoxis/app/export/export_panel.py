@@ -7,7 +7,7 @@ from PySide6.QtCore import QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog, QFrame, QStackedWidget, QVBoxLayout, QWidget
 
-from chronoxis.app.background import Latest, in_one_line
+from chronoxis.app.background import in_one_line
 from chronoxis.app.document import Document
 from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
@@ -16,6 +16,7 @@ from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.scroller import Scroller
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import ExportError, PlanError
 from chronoxis.core.files.kept_choices import keep_choices, kept_choices
 from chronoxis.core.files.outputs import check_output
@@ -66,7 +67,7 @@ class ExportPanel(QFrame):
         layout.addWidget(title)
         layout.addWidget(self._pages, 1)
         layout.addWidget(self._message)
-        self._estimates = Latest(estimate, "estimate")
+        self._estimates = NewestWorker(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._estimates.failed.connect(self._show_no_estimate)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)

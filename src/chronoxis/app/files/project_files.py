@@ -1,14 +1,15 @@
 """Opening, saving and looking after the project's file."""
 
 from collections.abc import Callable
+from enum import Enum, auto
 from pathlib import Path
 from typing import NamedTuple
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.background import InTurn, Latest
 from chronoxis.app.document import Document
 from chronoxis.app.files.recent_projects import remember_project
+from chronoxis.app.workers import NewestWorker, QueueWorker
 from chronoxis.core.errors import AlteredError, ChronoxisError
 from chronoxis.core.files import endings
 from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder, left_behind, sweep
@@ -68,6 +69,13 @@ class _KeepWish(NamedTuple):
     instead_of: LeftBehind | None = None
 
 
+class _Kept(Enum):
+    """What becomes of what is kept, once all of it is saved or given up."""
+
+    IS_EMPTY = auto()
+    GOES = auto()
+
+
 class ProjectFiles(QObject):
     """The document's file, and what is kept against accidents.
 
@@ -98,12 +106,12 @@ class ProjectFiles(QObject):
         self.begun = 0
         self._known: dict[Path, str] = {}  # fingerprints of files as they were read or written here last
         self._autosave: Autosave | None = None
-        self._writer = InTurn(self._write, "saving")
+        self._writer = QueueWorker(self._write, "saving")
         self._writer.done.connect(self._written)
         self._writer.failed.connect(lambda _, message: self.failed.emit(message))
-        self._keeper = InTurn(self._keep, "autosave")
+        self._keeper = QueueWorker(self._keep, "autosave")
         self._keeper.failed.connect(lambda _, message: self.failed.emit(message))
-        self._reader = Latest(lambda wish, _wanted: self._read(wish), "opening files")
+        self._reader = NewestWorker(lambda wish, _wanted: self._read(wish), "opening files")
         self._reader.answered.connect(self._take)
         self._reader.failed.connect(self.failed)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
@@ -153,10 +161,10 @@ class ProjectFiles(QObject):
     def close(self) -> None:
         """Stop; what is unsaved and still wanted stays for the next start."""
         self._ask_keep()
+        if not self._document.is_modified:
+            self._keeper.ask(_Kept.GOES)
         for worker in (self._reader, self._writer, self._keeper):
             worker.close()
-        if self._autosave is not None and not self._document.is_modified:
-            self._autosave.close()
 
     def discard_changes(self) -> None:
         """Throw away what is not saved."""
@@ -242,12 +250,12 @@ class ProjectFiles(QObject):
         """In its turn, so that nothing that is still being kept comes after it."""
         self._settle.stop()
         self._oldest.stop()
-        self._keeper.ask(None)
+        self._keeper.ask(_Kept.IS_EMPTY)
 
-    def _keep(self, wish: _KeepWish | None) -> None:
-        if wish is None:
+    def _keep(self, wish: _KeepWish | _Kept) -> None:
+        if isinstance(wish, _Kept):
             if self._autosave is not None:
-                self._autosave.clear()
+                (self._autosave.clear if wish is _Kept.IS_EMPTY else self._autosave.close)()
             return
         if self._autosave is None:
             self._autosave = Autosave(autosave_folder())

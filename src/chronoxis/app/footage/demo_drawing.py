@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, Signal
 
+from chronoxis.app.ends import expect_end
 from chronoxis.demo.larkfield import Part, demo_parts
 
 _AT_ONCE = 2
@@ -55,15 +56,12 @@ class DemoDrawing(QObject):
             self.failed.emit(origin, _stopped(waiting[1].name))
 
     def close(self) -> None:
-        """Stop, and wait for the processes to end."""
+        """Stop; `wait_for_ends` waits for the processes."""
         self._waiting.clear()
-        for process in list(self._processes.values()):
+        for process in self._processes.values():
             process.blockSignals(True)
             process.terminate()
-        for process in self._processes.values():
-            if not process.waitForFinished(5000):
-                process.kill()
-                process.waitForFinished(1000)
+            expect_end(process)
         self._processes.clear()
 
     def _start_next(self) -> None:

@@ -1,14 +1,15 @@
 """Opening footage without keeping anybody waiting."""
 
 from collections.abc import Hashable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 from threading import Event
 
 from PySide6.QtCore import QObject, Signal, SignalInstance
 
-from chronoxis.app.background import give_way, in_one_line
+from chronoxis.app.background import in_one_line
 from chronoxis.app.pictures.frame_images import small_image
+from chronoxis.app.workers import QueueWorker
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.footage.kinds import count, footage_of, meet, origins_at
 from chronoxis.core.footage.photos.folders import run_around
@@ -17,6 +18,7 @@ from chronoxis.core.footage.stamps import stamps_of
 from chronoxis.core.model.photo_run import PhotoFiles
 
 _PICTURE_HEIGHT = 400
+_PATIENCE = 4.0  # seconds after which a disk that does not answer keeps other footage waiting no longer
 _LONG = 20_000  # frames, whose first small pictures take so long that counting should not compete with them
 _HEAD_START = 0.6  # seconds for those, which people look at first
 
@@ -43,8 +45,8 @@ class Loader(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._opening = ThreadPoolExecutor(1, "opening", give_way)
-        self._counting = ThreadPoolExecutor(1, "counting", give_way)
+        self._opening = QueueWorker(lambda open_: open_(), "opening", patience=_PATIENCE, drops=True)
+        self._counting = QueueWorker(lambda count_: count_(), "counting", patience=_PATIENCE, drops=True)
         self._stops: dict[Hashable, Event] = {}
         self._told.connect(self._tell)
 
@@ -52,13 +54,13 @@ class Loader(QObject):
         """Find out what footage some files and folders are."""
         stop, key = Event(), tuple(paths)
         self._stops[key] = stop
-        self._opening.submit(self._look, key, stop)
+        self._opening.ask(partial(self._look, key, stop))
 
     def load(self, origin: Hashable) -> None:
         """Open footage."""
         self.cancel(origin)
         stop = self._stops[origin] = Event()
-        self._opening.submit(self._open, origin, stop)
+        self._opening.ask(partial(self._open, origin, stop))
 
     def cancel(self, origin: Hashable) -> None:
         """Give up footage that is being opened."""
@@ -73,8 +75,8 @@ class Loader(QObject):
     def close(self) -> None:
         """Stop, giving up what is under way."""
         self.cancel_all()
-        for pool in (self._opening, self._counting):
-            pool.shutdown(cancel_futures=True)
+        for worker in (self._opening, self._counting):
+            worker.close()
 
     def _look(self, paths: tuple[Path, ...], stop: Event) -> None:
         try:
@@ -95,10 +97,11 @@ class Loader(QObject):
             return
         if not stop.is_set():
             self._told.emit(stop, self.opened, (facts, image))
-            self._counting.submit(self._count, facts, stop)
+            self._counting.ask(partial(self._count, facts, stop))
 
     def _count(self, facts: Facts, stop: Event) -> None:
         def report(share: float) -> None:
+            self._counting.beat()
             if stop.is_set():
                 raise Cancelled
             self._told.emit(stop, self.progress, (facts.origin, share))

@@ -6,8 +6,8 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.footage.stamps import Stamp, stamps_of
 from chronoxis.core.model.footage import Footage
 
@@ -42,7 +42,7 @@ class OnDisk(QObject):
         self._known: dict[Hashable, dict[Path, Stamp]] = {}
         self._settling: dict[Path, Stamp] = {}  # what was seen once
         self._turn = 0
-        self._looker = Latest(_Look.taken, "looking at files")
+        self._looker = NewestWorker(_Look.taken, "looking at files")
         self._looker.answered.connect(lambda _, seen: self._compare(seen))
         self._timer = QTimer(self, interval=_INTERVAL)
         self._timer.timeout.connect(self._look)

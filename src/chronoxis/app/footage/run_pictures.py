@@ -5,10 +5,10 @@ from collections.abc import Callable, Hashable
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QImage
 
-from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.pictures.frame_images import small_image
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.render.nested import NestedSource
@@ -25,7 +25,7 @@ class RunPictures(QObject):
         super().__init__()
         self._document, self._shelf = document, shelf
         self._made: dict[Hashable, Hashable] = {}  # by origin: the course that its picture is of
-        self._work = Latest(_first_pictures, "first pictures of runs")
+        self._work = NewestWorker(_first_pictures, "first pictures of runs")
         self._work.answered.connect(self._take)
         document.planned.connect(self._ask)
 

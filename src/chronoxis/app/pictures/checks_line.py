@@ -7,12 +7,14 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout
 
 from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
-from chronoxis.app.footage.following import Following
+from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import plain_tip
 from chronoxis.app.theme.theme import font
 from chronoxis.core.render.camera_at_joins import JoinCamera, measured_streaks
 from chronoxis.core.render.checks import Check, checks_of
+from chronoxis.core.render.measuring import by_key
+from chronoxis.core.traces.kinds import PICTURES
 
 _CALM = 300  # milliseconds after the last plan in which nothing is looked for
 
@@ -20,9 +22,9 @@ _CALM = 300  # milliseconds after the last plan in which nothing is looked for
 class ChecksLine(QFrame):
     """Looks at each plan, and is gone where nothing was found."""
 
-    def __init__(self, document: Document, following: Following) -> None:
+    def __init__(self, document: Document, cameras: CameraPaths) -> None:
         super().__init__()
-        self._document, self._following = document, following
+        self._document, self._camera_paths = document, cameras
         self.checks: list[Check] = []
         self._shown = 0
         self.setProperty("checks", True)
@@ -43,7 +45,7 @@ class ChecksLine(QFrame):
         self._soon = QTimer(self, singleShot=True, interval=_CALM)
         self._soon.timeout.connect(self._look)
         document.planned.connect(self._soon.start)
-        following.seen.connect(self._soon.start)
+        cameras.changed.connect(self._soon.start)
 
     def show_next(self) -> None:
         """Show the next finding, and go where it shows."""
@@ -57,9 +59,7 @@ class ChecksLine(QFrame):
         if plan is None or not document.is_planned:
             self.checks = []
         else:
-            traces = {
-                f.key: document.traces[f.origin] for f in plan.project.footage if f.origin in document.traces
-            }
+            traces = by_key(plan.project, document.measured[PICTURES])
             self.checks = checks_of(plan, traces, self._cameras())
         self._shown = min(self._shown, max(0, len(self.checks) - 1))
         self._show()
@@ -67,7 +67,7 @@ class ChecksLine(QFrame):
     def _cameras(self) -> dict[int, JoinCamera]:
         """At joins whose streaks go along with it; at others it is followed when somebody looks at them."""
         joins = measured_streaks(self._document.project)
-        return {join: camera for join in joins if (camera := self._following.camera(join)) is not None}
+        return {join: camera for join in joins if (camera := self._camera_paths.at_join(join)) is not None}
 
     def _show(self) -> None:
         self.setVisible(bool(self.checks))

@@ -3,9 +3,9 @@
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from chronoxis.app.background import Latest
 from chronoxis.app.document import Document, PlanWish
 from chronoxis.app.pictures.preview import Preview
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.model.correcting import uncorrected
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.plan import Plan
@@ -38,7 +38,7 @@ class Compared(QObject):
         self._preview.ready.connect(self.ready)
         self._preview.failed.connect(self.failed)
         self._preview.gave_up.connect(self.gave_up)
-        self._planner = Latest(PlanWish.made, "compared plan")
+        self._planner = NewestWorker(PlanWish.made, "compared plan")
         self._planner.answered.connect(self._take)
         self._is_shown = False
         self._wished: PlanWish | None = None

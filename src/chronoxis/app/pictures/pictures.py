@@ -13,10 +13,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from chronoxis.app.background import Latest
 from chronoxis.app.document import Document
 from chronoxis.app.elided_label import ElidedLabel
-from chronoxis.app.footage.following import Following
+from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.pictures.before_after import BeforeAfter
 from chronoxis.app.pictures.checks_line import ChecksLine
 from chronoxis.app.pictures.compared import Compared
@@ -27,6 +26,7 @@ from chronoxis.app.pictures.stage import Mode, Stage
 from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.push_button import TersePushButton
 from chronoxis.app.theme.theme import font, icon
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.render.plan import Plan
@@ -62,18 +62,18 @@ class Pictures(QWidget):
         preview: Preview,
         compared: Compared,
         transport: Transport,
-        following: Following,
+        cameras: CameraPaths,
     ) -> None:
         super().__init__()
-        self.checks = ChecksLine(document, following)
+        self.checks = ChecksLine(document, cameras)
         self._document = document
         self._preview, self._other = preview, compared
         self._transport = transport
-        self._frames = Latest(RecordedFrames().answer, "recorded frames")
+        self._frames = NewestWorker(RecordedFrames().answer, "recorded frames")
         self._frames.answered.connect(self._show_recorded)
-        self._sharp = Latest(sharp_frame, "sharp frame")
+        self._sharp = NewestWorker(sharp_frame, "sharp frame")
         self._sharp.answered.connect(self._show_sharp)
-        self._uneven = Latest(sharp_frame, "frame before")
+        self._uneven = NewestWorker(sharp_frame, "frame before")
         self._uneven.answered.connect(self._show_before)
         self._divider: BeforeAfter | None = None
         self._compared: tuple[Plan, int] | None = None  # what the divider's frame before belongs to

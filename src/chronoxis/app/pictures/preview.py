@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from chronoxis.app.background import give_way, in_one_line, stand_aside
+from chronoxis.app.ends import expect_end
 from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.render.chain import result_frames
@@ -118,12 +119,12 @@ class Preview(QObject):
             return sorted(self._kept)
 
     def close(self) -> None:
-        """Stop and wait for the thread to end."""
+        """Stop; `wait_for_ends` waits for the thread."""
         with self._condition:
             self._closed = True
             self._version += 1
             self._condition.notify()
-        self._thread.join(5)
+        expect_end(self._thread)
 
     def _run(self) -> None:
         give_way()

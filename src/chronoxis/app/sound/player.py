@@ -2,7 +2,6 @@
 
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -10,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from chronoxis.app.background import in_one_line
 from chronoxis.app.sound.devices import Device, DeviceError, Pcm
 from chronoxis.app.sound.sound_ahead import SoundAhead
+from chronoxis.app.workers import QueueWorker
 from chronoxis.core.sound.samples import CHANNELS, RATE
 
 _FASTEST = 4  # times the true rate at which sound still says something
@@ -29,7 +29,7 @@ class Player(QObject):
     def __init__(self, ahead: SoundAhead, opens: Callable[[], Device]) -> None:
         super().__init__()
         self._ahead, self._opens = ahead, opens
-        self._opener = ThreadPoolExecutor(1, "sound device")
+        self._opener = QueueWorker(lambda _: self._open(), "sound device")
         self._device: Device | None = None
         self._asked = self._silent_for_good = False
         self._lock = threading.Lock()
@@ -49,7 +49,7 @@ class Player(QObject):
         """Open a device beside the interface thread, unless that was tried."""
         if not self._asked:
             self._asked = True
-            self._opener.submit(self._open)
+            self._opener.ask(None)
 
     def start(self, frame_begin: float, shuttle: int) -> bool:
         """Play from a result second on, at so many times the true rate; whether there is a clock then."""
@@ -110,7 +110,8 @@ class Player(QObject):
     def close(self) -> None:
         """Let go of the device."""
         self.stop()
-        self._opener.shutdown()
+        self._opener.close()
+        self._silent_for_good = True
         if self._device is not None:
             self._device.close()
 

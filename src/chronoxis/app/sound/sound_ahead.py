@@ -10,8 +10,8 @@ from contextlib import closing
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.background import Latest
 from chronoxis.app.sound.devices import Pcm
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import Cancelled, ExportError
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.loudness import LoudnessMeter
@@ -45,7 +45,7 @@ class SoundAhead(QObject):
         self._hurries = False
         self._knows = True
         self._rate = 0.0  # seconds made in a second, lately
-        self._work = Latest(self._answer, "sound")
+        self._work = NewestWorker(self._answer, "sound")
         self._work.failed.connect(self.failed)
 
     def hurry(self, on: bool) -> None:

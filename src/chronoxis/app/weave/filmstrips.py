@@ -10,10 +10,10 @@ from av.video.frame import VideoFrame
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage, QPixmap
 
-from chronoxis.app.background import Latest
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.tiles import Tile, Tiles, coarse_first
+from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.footage.kinds import glimpses
 from chronoxis.core.footage.source import Facts, Glimpse, Source
@@ -56,7 +56,7 @@ class Filmstrips(QObject):
         self.version = 0
         self._under_way: StripWish | None = None
         self._opened = _Opened()
-        self._latest = Latest(self._decode, "filmstrip")
+        self._latest = NewestWorker(self._decode, "filmstrip")
         self._latest.answered.connect(self._end)
         self._found.connect(self.put)
 

@@ -7,7 +7,7 @@ import numpy.typing as npt
 from PySide6.QtCore import QLineF, QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPen
 
-from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, SOUND, SOUND_GROUND, TEXT
 from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
@@ -36,18 +36,18 @@ class LaneRows:
     music: QRectF | None
 
 
-def lane_height(project: Project, hearing: Hearing, room: int) -> int:
+def lane_height(project: Project, sounds: SoundTraces, room: int) -> int:
     """Pixels that the lane has, where there is so much room for it."""
-    recorded, music = _has_recorded(project, hearing), bool(project.music)
+    recorded, music = _has_recorded(project, sounds), bool(project.music)
     wish = _BOTH if recorded and music else _ONE if recorded or music else 0
     given = min(wish, room)
     return given if given >= _LEAST_LANE else 0
 
 
-def rows_of(rails: Rails, project: Project, hearing: Hearing) -> LaneRows:
+def rows_of(rails: Rails, project: Project, sounds: SoundTraces) -> LaneRows:
     """The rows of the lane."""
     rest = rails.sound.adjusted(0, rails.beats.height(), 0, -2)
-    recorded, music = _has_recorded(project, hearing), bool(project.music)
+    recorded, music = _has_recorded(project, sounds), bool(project.music)
     if recorded and music:
         half = rest.height() / 2
         return LaneRows(rest.adjusted(0, 0, 0, -half), rest.adjusted(0, half, 0, 0))
@@ -55,35 +55,33 @@ def rows_of(rails: Rails, project: Project, hearing: Hearing) -> LaneRows:
 
 
 def draw_sound(
-    painter: QPainter, rails: Rails, project: Project, hearing: Hearing, chosen: int | None
+    painter: QPainter, rails: Rails, project: Project, sounds: SoundTraces, chosen: int | None
 ) -> None:
     """Draw the lane; ``chosen`` is the number of the music whose settings are shown."""
     if not rails.lane:
         return
     painter.fillRect(rails.sound, PANEL)
-    rows = rows_of(rails, project, hearing)
+    rows = rows_of(rails, project, sounds)
     edges = np.arange(rails.sound.left(), rails.sound.right() + _BAR, _BAR)
     times = rails.result_view.start + (edges - rails.sound.left()) / rails.result_scale
     painter.save()
     painter.setClipRect(rails.sound)
     if rows.recorded is not None:
-        levels, heard = _recorded(project, hearing, times)
+        levels, heard = _recorded(project, sounds, times)
         _draw_wave(painter, rows.recorded, levels, heard)
     if rows.music is not None:
         for number in range(len(project.music)):
-            _draw_music(painter, rails, rows.music, project, number, hearing, chosen == number, times)
-    _draw_beats(painter, rails, hearing)
+            _draw_music(painter, rails, rows.music, project, number, sounds, chosen == number, times)
+    _draw_beats(painter, rails, sounds)
     painter.restore()
 
 
-def _has_recorded(project: Project, hearing: Hearing) -> bool:
+def _has_recorded(project: Project, sounds: SoundTraces) -> bool:
     used = {shot.footage for shot in project.shots}
-    return any(
-        len(hearing.trace(footage.origin).levels) for footage in project.footage if footage.key in used
-    )
+    return any(len(sounds.trace(footage.origin).levels) for footage in project.footage if footage.key in used)
 
 
-def _recorded(project: Project, hearing: Hearing, times: Seconds) -> tuple[Columns, npt.NDArray[np.bool_]]:
+def _recorded(project: Project, sounds: SoundTraces, times: Seconds) -> tuple[Columns, npt.NDArray[np.bool_]]:
     """Between each two times, how loud the recording is there, and whether that is heard."""
     played = played_at(project, np.minimum(times, float(project.result_length)))
     levels = np.zeros(len(times) - 1, np.float32)
@@ -93,7 +91,7 @@ def _recorded(project: Project, hearing: Hearing, times: Seconds) -> tuple[Colum
         footage = project.footage[number]
         chosen = np.flatnonzero(within & (of_footage == number))
         seconds = played.recorded / float(footage.scale)
-        levels[chosen] = hearing.trace(footage.origin).peaks(seconds[chosen], seconds[chosen + 1])
+        levels[chosen] = sounds.trace(footage.origin).peaks(seconds[chosen], seconds[chosen + 1])
     rows = project.rows
     places = np.clip(np.searchsorted(rows.begins, times[:-1], "right") - 1, 0, len(rows) - 1)
     low, high, gain = np.concatenate([shot.heard for shot in project.shots])[places].T
@@ -122,7 +120,7 @@ def _draw_music(
     row: QRectF,
     project: Project,
     number: int,
-    hearing: Hearing,
+    sounds: SoundTraces,
     chosen: bool,
     times: Seconds,
 ) -> None:
@@ -140,7 +138,7 @@ def _draw_music(
     turn = np.clip(np.searchsorted(begins, times[:-1], "right") - 1, 0, len(spans) - 1)
     off = sources[turn] - begins[turn]
     inside = (times[:-1] >= begins[turn]) & (times[:-1] < ends[turn])
-    levels = hearing.trace(footage.origin).peaks(times[:-1] + off, times[1:] + off)
+    levels = sounds.trace(footage.origin).peaks(times[:-1] + off, times[1:] + off)
     levels = np.where(inside, levels * np.float32(gain_of(piece.level)), np.float32(0))
     _draw_wave(painter, row, levels, np.ones(len(levels), np.bool_))
     painter.setPen(QPen(LIVE if chosen else LINE, 1.5 if chosen else 1))
@@ -149,7 +147,7 @@ def _draw_music(
         if stop - x > _LEAST_BOX:
             painter.drawRect(QRectF(x + 0.5, row.top() + 1.5, stop - x - 1, row.height() - 3))
     music = footage if isinstance(footage, Music) else None
-    _draw_name(painter, rails, row, footage.name, hearing, music, float(begins[0]))
+    _draw_name(painter, rails, row, footage.name, sounds, music, float(begins[0]))
 
 
 def _draw_name(
@@ -157,11 +155,11 @@ def _draw_name(
     rails: Rails,
     row: QRectF,
     name: str,
-    hearing: Hearing,
+    sounds: SoundTraces,
     music: Music | None,
     begin: float,
 ) -> None:
-    tempo = hearing.beats_of(music).tempo if music else None
+    tempo = sounds.beats_of(music).tempo if music else None
     text = f"{name} · {tempo:.0f} beats a minute" if tempo else name
     left = max(rails.result_x(begin) + 4, row.left() + 2)
     box = QRectF(left, row.bottom() - 13, width_of(text, 7.5) + 8, 12)
@@ -172,9 +170,9 @@ def _draw_name(
     write(painter, box.adjusted(3, 0, 0, 0), text, TEXT, 7.5)
 
 
-def _draw_beats(painter: QPainter, rails: Rails, hearing: Hearing) -> None:
+def _draw_beats(painter: QPainter, rails: Rails, sounds: SoundTraces) -> None:
     """Ticks; those that begin bars are taller, and alone where there is no room for all."""
-    beats = hearing.beats
+    beats = sounds.beats
     if not len(beats):
         return
     xs = rails.result_xs(beats.times)

@@ -18,8 +18,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from chronoxis.app.background import note_activity
 from chronoxis.app.document import Document
-from chronoxis.app.footage.watching import Watching
-from chronoxis.app.sound.hearing import Hearing
+from chronoxis.app.measuring.picture_traces import PictureTraces
+from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.theme.theme import DIM, GROUND, font, scaled
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
@@ -73,12 +73,12 @@ class Weave(QWidget):
         self,
         document: Document,
         ready_frames: Callable[[], list[int]],
-        hearing: Hearing,
-        watching: Watching,
+        sounds: SoundTraces,
+        traces: PictureTraces,
     ) -> None:
         super().__init__()
         self._document = document
-        self._hearing, self._watching = hearing, watching
+        self._sounds, self._traces = sounds, traces
         self.lane_is_folded = False
         self._ready_frames = ready_frames
         self.strips = Filmstrips()
@@ -114,8 +114,8 @@ class Weave(QWidget):
         for signal in (document.changed, document.selection_changed, document.footage_changed):
             signal.connect(self.redraw)
         document.footage_chosen.connect(self.redraw)
-        hearing.heard.connect(self._redraw_soon)
-        watching.seen.connect(self._redraw_soon)
+        sounds.changed.connect(self._redraw_soon)
+        traces.changed.connect(self._redraw_soon)
         document.playhead_moved.connect(lambda _: self.update())
         document.pending_changed.connect(self._redraw_soon)
         document.planned.connect(self._show_plan)
@@ -173,7 +173,7 @@ class Weave(QWidget):
         lane = traces = 0
         if not self.lane_is_folded:
             room = self.height() - _WITHOUT_LANE
-            lane = lane_height(project, self._hearing, room)
+            lane = lane_height(project, self._sounds, room)
             traces = trace_lane_height(self._traced(), project, room - lane)
         axis = self._stretches[2]
         size = self.width(), self.height()
@@ -286,7 +286,7 @@ class Weave(QWidget):
             draw_result(painter, rails, project, laid, self.strips, below)
             draw_result_ruler(painter, rails, project)
             draw_curve(painter, rails, project, laid)
-            draw_sound(painter, rails, project, self._hearing, self._document.chosen_music)
+            draw_sound(painter, rails, project, self._sounds, self._document.chosen_music)
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
         self._tiles = above, below
@@ -328,7 +328,7 @@ class Weave(QWidget):
         courses = zip(plan.project.shots, plan.steadied, strict=False) if plan is not None else ()
         steadied = {shot.footage for shot, course in courses if course is not None}
         for footage in self._document.project.footage:
-            trace, source = self._watching.trace(footage.origin), self._document.opened(footage)
+            trace, source = self._traces.trace(footage.origin), self._document.opened(footage)
             if source is not None and (trace is not None or footage.key in steadied):
                 found[footage.key] = Traced(footage, source, trace)
         return found
@@ -361,7 +361,7 @@ class Weave(QWidget):
         rails, project, at = self.rails(), self._document.project, event.position()
         if rails is None or event.button() is not Qt.MouseButton.LeftButton:
             return
-        playhead, beats = float(self._document.playhead), self._hearing.beats.times
+        playhead, beats = float(self._document.playhead), self._sounds.beats.times
         sound = sound_grip_at(project, rails, at, beats)
         if sound is not None:
             self._drag = SoundDrag(sound, project, rails, playhead, at, beats)
@@ -415,7 +415,7 @@ class Weave(QWidget):
             self._scrub(at, self._scrubs)
         elif rails is not None:
             project, shape = self._document.project, Qt.CursorShape.ArrowCursor
-            if sound_grip_at(project, rails, at, self._hearing.beats.times) is not None:
+            if sound_grip_at(project, rails, at, self._sounds.beats.times) is not None:
                 shape = Qt.CursorShape.SizeHorCursor
             elif held := join_grip_at(project, rails, at) or grip_at(project, rails, at):
                 up = held.grip in _UPWARDS

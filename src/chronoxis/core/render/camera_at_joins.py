@@ -1,6 +1,6 @@
 """What the camera does on both sides of joins: where it has to be followed for that, and what comes out."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -9,10 +9,8 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.model.accent import Streak
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
-from chronoxis.core.render.steadied import spans_to_follow
 from chronoxis.core.traces.camera_moves import NEAR, REACH, Move, Movement, movement, whip_in
-from chronoxis.core.traces.camera_path import CameraPath, Span, follow
-from chronoxis.core.traces.store import TraceStore
+from chronoxis.core.traces.camera_path import CameraPath, Span
 
 Paths = Mapping[str, CameraPath]
 """Of footage, by key."""
@@ -82,34 +80,6 @@ def spans_at(project: Project, sources: Mapping[str, Source], join: int) -> dict
             span = _around(shot, footage, source, at_end=at_end)
             found.setdefault(shot.footage, []).append(span)
     return found
-
-
-def followed(
-    project: Project,
-    sources: Mapping[str, Source],
-    joins: Iterable[int],
-    store: TraceStore,
-    told: Callable[[str, float], None] = lambda _name, _share: None,
-) -> dict[str, CameraPath]:
-    """The camera's paths near joins, and through what is steadied or lined up; followed now where need be.
-
-    Raises:
-        FootageError: pictures cannot be read.
-        Cancelled: ``told`` raised it.
-    """
-    spans = spans_to_follow(project, sources)
-    for join in joins:
-        for key, own in spans_at(project, sources, join).items():
-            spans.setdefault(key, []).extend(own)
-    return {
-        key: follow(
-            sources[key],
-            own,
-            store,
-            lambda _path, share, key=key: told(project.footage_named(key).label, share),  # type: ignore[misc]
-        )
-        for key, own in spans.items()
-    }
 
 
 def directions_of(project: Project, sources: Mapping[str, Source], paths: Paths) -> dict[int, float]:

@@ -70,6 +70,13 @@ class CameraPath:
                 lacking.append((begin + int(unknown[0]), begin + int(unknown[-1]) + 1))
         return lacking
 
+    def take(self, other: "CameraPath") -> None:
+        """Fill in what another path through the same footage knows and this one does not."""
+        if len(other) == len(self):
+            fresh = other.known & ~self.known
+            for name in (*_COLUMNS, "known"):
+                getattr(self, name)[fresh] = getattr(other, name)[fresh]
+
 
 def kept_path(source: Source, store: TraceStore) -> CameraPath:
     """What is known of the camera's path through footage as it was recorded.
@@ -92,6 +99,7 @@ def follow(
     spans: Iterable[Span],
     store: TraceStore,
     shown: Callable[[CameraPath, float], None] = lambda _path, _share: None,
+    known: CameraPath | None = None,
 ) -> CameraPath:
     """Follow the camera through stretches of footage, unless that was done before.
 
@@ -99,13 +107,16 @@ def follow(
         source: opened and counted.
         spans: of its frames as they were recorded.
         store: where the path is kept.
-        shown: called with what is known so far, and the share done; it may raise `Cancelled` to stop.
+        shown: called with the path, which grows meanwhile, and the share done; it may raise `Cancelled`.
+        known: what was followed, should the store not have it.
 
     Raises:
         FootageError: pictures cannot be read.
         Cancelled: ``shown`` raised it.
     """
     path = kept_path(source, store)
+    if known is not None:
+        path.take(known)
     lacking = path.lacks(spans)
     if not lacking:
         return path

@@ -12,7 +12,6 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.cores import usable_cores
-from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.source import Source
 from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
@@ -134,6 +133,7 @@ def watch(
     source: Source,
     store: TraceStore,
     shown: Callable[[PictureTrace, float], None] = lambda _trace, _share: None,
+    known: PictureTrace | None = None,
 ) -> PictureTrace:
     """Measure the pictures of footage as they were recorded, unless that was done before.
 
@@ -143,6 +143,7 @@ def watch(
         source: opened and counted.
         store: where it is kept.
         shown: called with what is known so far, and the share done; it may raise `Cancelled` to stop.
+        known: what was measured, should the store not have it.
 
     Raises:
         FootageError: the pictures cannot be read.
@@ -151,7 +152,7 @@ def watch(
     originals = source.originals
     mark = fingerprint(source.files)
     frames, step = len(originals.source.edges) - 1, _step(originals.source)
-    trace = _kept(store, mark, frames, step) or PictureTrace.blank(frames, step)
+    trace = _kept(store, mark, frames, step) or known or PictureTrace.blank(frames, step)
     if trace.is_whole:
         return trace
     if frames > _LONG and not trace.known.any():
@@ -159,8 +160,8 @@ def watch(
     watching = _Watching(originals.source, trace)
     kept = time.monotonic()
     try:
-        for known, share in watching.passed():
-            shown(known, share)
+        for so_far, share in watching.passed():
+            shown(so_far, share)
             if time.monotonic() - kept > _KEPT:
                 kept = time.monotonic()
                 _keep(store, mark, watching.trace())
@@ -172,14 +173,14 @@ def watch(
     return whole
 
 
-def kept_trace(source: Source, store: TraceStore) -> PictureTrace | None:
-    """What was measured of all of some footage before, or None. Raises nothing."""
-    try:
-        source = source.originals.source
-        trace = _kept(store, fingerprint(source.files), len(source.edges) - 1, _step(source))
-    except FootageError:
-        return None
-    return trace if trace is not None and trace.is_whole else None
+def kept_pictures(source: Source, store: TraceStore) -> PictureTrace | None:
+    """What was measured of the pictures of footage before, or None.
+
+    Raises:
+        FootageError: its files cannot be read.
+    """
+    originals = source.originals.source
+    return _kept(store, fingerprint(originals.files), len(originals.edges) - 1, _step(originals))
 
 
 def _step(source: Source) -> int:

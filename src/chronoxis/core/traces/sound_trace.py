@@ -76,12 +76,9 @@ def listen(
         FootageError: the sound cannot be read.
         Cancelled: ``shown`` raised it.
     """
-    mark = fingerprint(source.files)
-    kept = store.kept(mark, _NAME)
-    if kept is not None and {"levels", "times", "bar"} <= set(kept):
-        bar, first = kept["bar"].astype(int).tolist()
-        times = tuple(kept["times"].astype(float).tolist())
-        return SoundTrace(kept["levels"].astype(np.float16), Beats(times, bar, first), is_whole=True)
+    kept = kept_sound(source, store)
+    if kept is not None:
+        return kept
     early = NOTHING
     if source.length > _LONG:
         path = source.files[0]
@@ -94,8 +91,22 @@ def listen(
         "times": np.array(beats.times, np.float64),
         "bar": np.array([beats.bar, beats.first]),
     }
-    store.keep(mark, _NAME, columns)
+    store.keep(fingerprint(source.files), _NAME, columns)
     return trace
+
+
+def kept_sound(source: Source, store: TraceStore) -> SoundTrace | None:
+    """What was measured of the sound of footage before, or None.
+
+    Raises:
+        FootageError: its file cannot be read.
+    """
+    kept = store.kept(fingerprint(source.files), _NAME)
+    if kept is None or not {"levels", "times", "bar"} <= set(kept):
+        return None
+    bar, first = kept["bar"].astype(int).tolist()
+    times = tuple(kept["times"].astype(float).tolist())
+    return SoundTrace(kept["levels"].astype(np.float16), Beats(times, bar, first), is_whole=True)
 
 
 def _start(source: Source) -> Fraction:

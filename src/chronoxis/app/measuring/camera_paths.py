@@ -1,0 +1,124 @@
+"""How the camera moves: followed where somebody looks, and where what is steadied or drawn out needs it."""
+
+from collections.abc import Hashable
+
+from PySide6.QtCore import QObject, Signal
+
+from chronoxis.app.document import Document
+from chronoxis.app.measuring.service import Measured, MeasuringService, Progress
+from chronoxis.core.footage.source import Source
+from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at
+from chronoxis.core.render.measuring import join_wishes, steadying_wishes, streak_wishes
+from chronoxis.core.render.steadied import span_of
+from chronoxis.core.traces.kinds import CAMERA, TraceKind, TraceWish
+
+_USUAL = 4e-9  # seconds for each pixel of a frame, until it is known better
+_LEARNT = 200  # frames from which on it is
+
+
+class CameraPaths(QObject):
+    """Has the camera followed.
+
+    Signals:
+        changed: more is known, or following is further on.
+    """
+
+    changed = Signal()
+
+    def __init__(self, document: Document, service: MeasuringService) -> None:
+        super().__init__()
+        self._document, self._service = document, service
+        self._looked_at: list[TraceWish] = []  # at joins that somebody looked at
+        self._stopped: set[Hashable] = set()  # origins of footage that is not to be followed for shots
+        self._pixel_seconds = _USUAL
+        service.progressed.connect(self._tell)
+        service.measured.connect(self._learn)
+        document.planned.connect(self._want)
+        document.footage_changed.connect(self._want)
+        document.replaced.connect(self._stopped.clear)
+
+    def at_join(self, join: int) -> JoinCamera | None:
+        """What the camera does at a join; None until it was followed there."""
+        project, sources = self._document.project, self._sources()
+        lacking = [wish for wish in join_wishes(project, sources, join) if not self._is_known(wish)]
+        if lacking:
+            self._looked_at += [wish for wish in lacking if wish not in self._looked_at]
+            self._want()
+            return None
+        known = ((f.key, self._service.trace(CAMERA, f.origin)) for f in project.footage)
+        return camera_at(project, sources, {key: path for key, path in known if path is not None}, join)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether it is being followed now."""
+        return self._service.is_busy(CAMERA)
+
+    def progress(self, shot: int) -> Progress:
+        """How far following it through a shot's footage is."""
+        return self._service.progress(CAMERA, self._origin(shot))
+
+    def takes(self, shot: int) -> float | None:
+        """Seconds that following the camera through a shot takes; 0 once it is known, None if it cannot."""
+        project = self._document.project
+        footage = project.footage_of(project.shots[shot])
+        source = self._document.opened(footage)
+        if source is None or not CAMERA.fits(source):
+            return None
+        span = span_of(project.shots[shot], footage, source)
+        path = self._service.trace(CAMERA, footage.origin)
+        lacking = [span] if path is None else path.lacks([span])
+        return sum(stop - first for first, stop in lacking) * _pixels(source) * self._pixel_seconds
+
+    def is_stopped(self, shot: int) -> bool:
+        """Whether a person stopped that the camera is followed through a shot."""
+        return self._origin(shot) in self._stopped
+
+    def stop(self, shot: int) -> None:
+        """Follow the camera through a shot's footage no further; what is known of it is kept."""
+        self._stopped.add(self._origin(shot))
+        self._want()
+        self.changed.emit()
+
+    def go_on(self, shot: int) -> None:
+        """Follow it on from where it was stopped."""
+        self._stopped.discard(self._origin(shot))
+        self._want()
+        self.changed.emit()
+
+    def _origin(self, shot: int) -> Hashable:
+        project = self._document.project
+        return project.footage_of(project.shots[shot]).origin
+
+    def _is_known(self, wish: TraceWish) -> bool:
+        path = self._service.trace(CAMERA, wish.origin)
+        return path is not None and CAMERA.suffices(path, wish.spans)
+
+    def _sources(self) -> dict[str, Source]:
+        document = self._document
+        opened = ((footage.key, document.opened(footage)) for footage in document.project.footage)
+        return {key: source for key, source in opened if source is not None}
+
+    def _want(self) -> None:
+        project, sources = self._document.project, self._sources()
+        self._looked_at = [wish for wish in self._looked_at if self._service.is_there(wish.source)]
+        steadied = steadying_wishes(project, sources)
+        wishes = [wish for wish in steadied if wish.origin not in self._stopped]
+        self._service.want(CAMERA, [*wishes, *streak_wishes(project, sources), *self._looked_at])
+
+    def _learn(self, wish: TraceWish, outcome: Measured) -> None:
+        """How long following takes here."""
+        if wish.kind is not CAMERA:
+            return
+        before = 0 if outcome.before is None else int(outcome.before.known.sum())
+        frames = int(outcome.trace.known.sum()) - before
+        if outcome.seconds and frames >= _LEARNT:
+            self._pixel_seconds = outcome.seconds / frames / _pixels(wish.source)
+
+    def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:
+        if kind is CAMERA:
+            self.changed.emit()
+
+
+def _pixels(source: Source) -> int:
+    picture = source.facts.picture
+    return picture.width * picture.height

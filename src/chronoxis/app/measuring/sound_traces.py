@@ -1,0 +1,65 @@
+"""What is known of the sound of all footage: its levels, and the beats of music."""
+
+from collections.abc import Hashable
+
+from PySide6.QtCore import QObject, Signal
+
+from chronoxis.app.document import Document
+from chronoxis.app.measuring.service import MeasuringService
+from chronoxis.core.model.beats import Beats, ResultBeats, all_beats, chosen_beats
+from chronoxis.core.model.music import Music
+from chronoxis.core.model.project import Project
+from chronoxis.core.traces.kinds import SOUND, TraceKind, TraceWish
+from chronoxis.core.traces.sound_trace import NOTHING, SoundTrace
+
+_BEYOND = 4  # times the result's length up to which acts may need beats
+
+
+class SoundTraces(QObject):
+    """Has the sound of all the document's footage measured.
+
+    Signals:
+        changed: more is known of some sound.
+    """
+
+    changed = Signal()
+
+    def __init__(self, document: Document, service: MeasuringService) -> None:
+        super().__init__()
+        self._document, self._service = document, service
+        self._beats: tuple[Project, ResultBeats] | None = None
+        service.progressed.connect(self._tell)
+        document.footage_changed.connect(self._want)
+
+    def trace(self, origin: Hashable) -> SoundTrace:
+        """What is known of the sound of footage."""
+        return self._service.trace(SOUND, origin) or NOTHING
+
+    @property
+    def beats(self) -> ResultBeats:
+        """The beats of the result."""
+        project = self._document.project
+        if self._beats is None or self._beats[0] is not project:
+            self._beats = project, all_beats(project, self._found())
+        return self._beats[1]
+
+    def beats_beyond(self) -> ResultBeats:
+        """The same as far beyond its end as an edit may need them."""
+        project = self._document.project
+        return all_beats(project, self._found(), project.result_length * _BEYOND)
+
+    def beats_of(self, music: Music) -> Beats:
+        """The beats of music as a person wants them."""
+        return chosen_beats(self.trace(music.origin).beats, music.beats)
+
+    def _found(self) -> dict[str, Beats]:
+        return {f.key: self.trace(f.origin).beats for f in self._document.project.footage}
+
+    def _want(self) -> None:
+        sources = self._document.sources.values()
+        self._service.want(SOUND, (TraceWish(SOUND, each) for each in sources if SOUND.fits(each)))
+
+    def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:
+        if kind is SOUND:
+            self._beats = None
+            self.changed.emit()
