@@ -38,7 +38,7 @@ from chronoxis.core.model.export_formats import (
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings, parse_bitrate, parse_megabytes
 from chronoxis.core.render.estimate import estimate
-from chronoxis.core.render.export import export
+from chronoxis.core.render.export import ExportProgress, export
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from tests.command_line import chronoxis
@@ -137,7 +137,14 @@ def test_what_is_written_is_what_was_planned(
 ) -> None:
     plan = plan_for(photos, ResultSettings(format_, quality=Quality.HIGH), rate)
     output = tmp_path / ("out" if format_.is_folder else f"out{format_.ending}")
-    done = export(plan, output)
+    policies = set[int]()
+
+    def look(_progress: ExportProgress) -> None:
+        tasks = [int(entry.name) for entry in Path("/proc/self/task").iterdir()]
+        policies.update(map(os.sched_getscheduler, tasks))
+
+    done = export(plan, output, progress=look)
+    assert policies == {os.SCHED_OTHER}  # as root, an encoder may take the highest real-time priority
     frames: list[npt.NDArray[np.uint8]]
     assert done.frames == len(plan.schedule) == 40
     if format_.is_folder:

@@ -12,7 +12,7 @@ from chronoxis.cli.sound import is_asked_for, wants_recorded
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_format import ExportFormat
-from chronoxis.core.model.export_formats import format_of
+from chronoxis.core.model.export_formats import fits_name, format_of
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export, protected_files
@@ -29,27 +29,13 @@ def write_result(
 ) -> None:
     """Write a file from a source; what the options do not say is as the project has it."""
     output, overwrite = options["output"], options["overwrite"]
-    try:
-        chosen = format_of(output, options["format_key"])
-    except PlanError as error:
-        raise click.UsageError(str(error)) from None
-    _refuse_idle(options, chosen)
     with reporting(options["progress"]) as report:
-        place = result_place(output, chosen)
-        check_output(place.path, protects=[source], overwrite=overwrite, folder=place.is_folder)
         project = begin()
-        protects = protected_files(project)
+        chosen = _chosen_format(options, project.settings.format)
+        place = result_place(output, chosen)
+        protects = [source, *protected_files(project)]
         check_output(place.path, protects=protects, overwrite=overwrite, folder=place.is_folder)
-        saved, wish = project.settings, options["size"]
-        settings = ResultSettings(
-            chosen,
-            replace(wish, stretch=options["stretch"]) if wish is not None else saved.size,
-            options["quality"] or saved.quality,
-            is_asked_for(options) or (saved.sound and options["sound"] is None),
-            options["bitrate"],
-            options["at_most"],
-            options["credits"] or saved.credits,
-        )
+        settings = _settings(options, chosen, project.settings)
         settings.check()
         if options["credits"] and not project.music and not options["music"]:
             raise click.UsageError("--credits is for music, and there is none.")
@@ -75,6 +61,35 @@ def write_result(
 
 STOOD_IN = 3
 """Exit status of an export that is there, but has frames in it that stand in for others."""
+
+
+def _chosen_format(options: dict[str, Any], saved: ExportFormat) -> ExportFormat:
+    """The format of the options, or of a project where it goes with the output's name. Raises UsageError."""
+    output, key = options["output"], options["format_key"]
+    try:
+        chosen = saved if key is None and fits_name(saved, output) else format_of(output, key)
+    except PlanError as error:
+        raise click.UsageError(str(error)) from None
+    _refuse_idle(options, chosen)
+    return chosen
+
+
+def _settings(options: dict[str, Any], chosen: ExportFormat, saved: ResultSettings) -> ResultSettings:
+    """What the options say, and what they leave as a project has it."""
+    wish, limits = options["size"], {name: options[name] for name in ("bitrate", "at_most")}
+    if all(options[name] is None for name in ("quality", *limits)):
+        limits = {
+            "bitrate": saved.bitrate if chosen.bitrate_options else None,
+            "at_most": saved.at_most if chosen.most_options else None,
+        }
+    return ResultSettings(
+        chosen,
+        replace(wish, stretch=options["stretch"]) if wish is not None else saved.size,
+        options["quality"] or saved.quality,
+        is_asked_for(options) or (saved.sound and options["sound"] is None),
+        credits=options["credits"] or saved.credits,
+        **limits,
+    )
 
 
 def _refuse_idle(options: dict[str, Any], chosen: ExportFormat) -> None:

@@ -272,19 +272,27 @@ def format_of(path: Path, key: str | None = None) -> ExportFormat:
     Raises:
         PlanError: the ending is not one that can be written, or not of the format asked for.
     """
-    ending = path.suffix.lower()
-    ending = {".jpeg": ".jpg", ".tiff": ".tif"}.get(ending, ending)
     if key is not None:
         chosen = format_named(key)
-        if ending not in ((chosen.ending, "") if chosen.is_folder else (chosen.ending,)):
+        if not fits_name(chosen, path):
             raise PlanError(f"{path.name} should end in {chosen.ending} to be {chosen.name}.")
         return chosen
-    if not ending:
+    if not (ending := _ending(path)):
         return JPEG
     for each in FORMATS:
         if ending == each.ending and (not each.is_folder or "%" in path.name):
             return each
     raise PlanError(f"{path.name} should end in {_endings(FORMATS)}, or be a folder for stills.")
+
+
+def fits_name(chosen: ExportFormat, path: Path) -> bool:
+    """Whether a result under that name can have that format."""
+    return _ending(path) in ((chosen.ending, "") if chosen.is_folder else (chosen.ending,))
+
+
+def _ending(path: Path) -> str:
+    ending = path.suffix.lower()
+    return {".jpeg": ".jpg", ".tiff": ".tif"}.get(ending, ending)
 
 
 def format_named(key: str) -> ExportFormat:

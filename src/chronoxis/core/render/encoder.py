@@ -1,6 +1,7 @@
 """Writing result frames and kept sound into a file."""
 
 import os
+from contextlib import suppress
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -27,6 +28,18 @@ _AVX_512 = 13  # as OpenCV numbers what processors can do
 # that are no multiple of 16 blocks: the same frames were now and then written in other bytes.
 _X264_REPEATS = {"x264-params": "asm=AVX2,FMA3,BMI2,LZCNT"} if cv2.checkHardwareSupport(_AVX_512) else {}
 os.environ.setdefault("SVT_LOG", "1")  # that encoder else tells of itself on the error output
+
+
+def _return_to(policy: int) -> None:
+    """Let all threads have a place among others again.
+
+    As root, SVT-AV1 gives its threads and the one that opens it the highest real-time priority when it is
+    opened: until it is done, nothing else on the machine would run.
+    """
+    for task in [int(entry.name) for entry in Path("/proc/self/task").iterdir()]:
+        with suppress(ProcessLookupError):
+            if policy == os.SCHED_OTHER != os.sched_getscheduler(task):
+                os.sched_setscheduler(task, policy, os.sched_param(0))
 
 
 class Encoder:
@@ -94,8 +107,12 @@ class Encoder:
         frame.time_base = self._video.codec_context.time_base
         # The recording's choice of key frames is not ours.
         frame.pict_type = PictureType.I if by_itself else PictureType.NONE
+        policy = os.sched_getscheduler(0)
+        encoded = self._video.encode(frame)
+        if not self._count:
+            _return_to(policy)
         self._count += 1
-        self._container.mux(self._video.encode(frame))
+        self._container.mux(encoded)
 
     @property
     def sound_seconds(self) -> Fraction:
