@@ -40,6 +40,13 @@ def planned(qtbot: QtBot, window: MainWindow) -> Plan:
     return window.document.plan
 
 
+def disk_answered(qtbot: QtBot, window: MainWindow) -> None:
+    """Wait until all questions to the disk that were asked by now are answered."""
+    answered: list[None] = []
+    window.disk.ask(lambda: None, answered.append)
+    qtbot.waitUntil(lambda: bool(answered), timeout=10_000)
+
+
 def open_project(qtbot: QtBot, window: MainWindow, path: Path) -> None:
     """Open a project that has nothing to be asked about first."""
     with qtbot.waitSignal(window.document.replaced, timeout=30_000):

@@ -20,7 +20,7 @@ from chronoxis.core.model import arranging, pacing
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.project import Project
 from chronoxis.demo.larkfield import FIELD_NAME, PARTS, WALK_NAME, demo_parts, demo_project
-from tests.app.driving import ONLY, open_project, planned
+from tests.app.driving import ONLY, disk_answered, open_project, planned
 from tests.footage_makers import make_recording, recording_of
 
 
@@ -200,6 +200,7 @@ def test_recovery_asks_before_it_replaces_and_lets_go_only_of_what_is_kept(
     other._lock.close()
     here = opened.document.project
     opened.file_actions.offer_recovery()
+    disk_answered(qtbot, opened)
     qtbot.mouseClick(opened.question.buttons[0], Qt.MouseButton.LeftButton)
     assert "not saved" in opened.question.text.text()  # the present work comes first
     assert opened.document.project == here
@@ -259,12 +260,14 @@ def test_an_export_cancelled_at_once_and_one_that_cannot_start(
     panel = opened.export_panel
     panel.choices.output.setText(str(tmp_path / "holiday.day1.mp4"))
     panel.start()
+    disk_answered(qtbot, opened)
     panel.job.cancel()
     qtbot.waitUntil(lambda: not panel.job.running, timeout=20_000)
     assert panel.message_text == "Cancelled; nothing was left behind."
     command = ["/nowhere/at/all", "render"]
     monkeypatch.setattr("chronoxis.app.export.export_job.render_command", lambda *_, **__: command)
     panel.start()
+    disk_answered(qtbot, opened)
     qtbot.waitUntil(panel.choices.isVisible, timeout=5000)
     assert "stopped" in panel.message_text
     panel.choices.choose_format(MKV)

@@ -18,7 +18,15 @@ from chronoxis.core.model.export_formats import H265_10, JPEG, MP4
 from chronoxis.core.model.framing import Fit, View
 from chronoxis.core.model.photo_run import POSSIBLE_HANDLINGS, Clock, FlawKind, Handling, PhotoRun
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.driving import ONLY, assert_nothing_is_cut, enter, open_project, planned, wear_theme
+from tests.app.driving import (
+    ONLY,
+    assert_nothing_is_cut,
+    disk_answered,
+    enter,
+    open_project,
+    planned,
+    wear_theme,
+)
 from tests.photo_makers import make_photos
 
 LEFT = Qt.MouseButton.LeftButton
@@ -240,7 +248,8 @@ def test_stills_go_into_a_folder_and_choices_are_kept(
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     dawn.show_export()
     panel = dawn.export_panel
-    assert panel.choices.output.text() == str(tmp_path / "First light-condensed.mp4")
+    expected = str(tmp_path / "First light-condensed.mp4")
+    qtbot.waitUntil(lambda: panel.choices.output.text() == expected, timeout=2000)
     panel.choices.choose_format(JPEG)
     qtbot.waitUntil(lambda: "folder of their own" in panel.choices.purpose.text(), timeout=5000)
     assert not panel.choices.sound.isEnabled()
@@ -281,5 +290,6 @@ def test_photos_that_vanish_are_missing_and_found_again(
     qtbot.waitUntil(lambda: bool(dawn.document.missing), timeout=10_000)
     assert dawn.shelf.card_of(run_of(dawn).origin).locate.isVisible()
     dawn.loading.found(key, tmp_path / "Moved" / "IMG_0000.png")
+    disk_answered(qtbot, dawn)
     qtbot.waitUntil(lambda: dawn.document.plan is not None and dawn.document.plan.is_whole, timeout=10_000)
     assert run_of(dawn).origin not in dawn.document.missing

@@ -14,7 +14,7 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.interchange import import_timeline
 from chronoxis.core.files.project_file import load_project
 from chronoxis.core.model import pacing
-from tests.app.driving import ONLY, open_project, planned
+from tests.app.driving import ONLY, disk_answered, open_project, planned
 
 Answer = Callable[[Path | None], None]
 
@@ -129,11 +129,13 @@ def test_closing_asks_and_does_what_is_answered(
     answer(tmp_path / "film")
     (tmp_path / "film.chronoxis").write_text("another's")
     press(opened, "File", "Save")
+    disk_answered(qtbot, opened)
     assert "film.chronoxis is already there" in opened.question.text.text()
     qtbot.mouseClick(opened.question.buttons[1], Qt.MouseButton.LeftButton)
     qtbot.wait(100)
     assert (tmp_path / "film.chronoxis").read_text() == "another's"
     press(opened, "File", "Save")
+    disk_answered(qtbot, opened)
     with qtbot.waitSignal(opened.files.saved, timeout=5000):
         qtbot.mouseClick(opened.question.buttons[0], Qt.MouseButton.LeftButton)
     qtbot.wait(100)
@@ -185,5 +187,6 @@ def test_where_an_export_goes_is_browsed_for(
     assert choices.output.text() == str(tmp_path / "My film.mp4")
     choices.output.setText(str(tmp_path / "My film.mov"))
     opened.export_panel.start()
+    disk_answered(qtbot, opened)
     assert "My film.mov" in opened.export_panel.message_text
     assert not opened.export_panel.job.running

@@ -35,7 +35,7 @@ from chronoxis.core.model.playing import played_at, result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.driving import SECONDS, enter, open_project, planned
+from tests.app.driving import SECONDS, disk_answered, enter, open_project, planned
 from tests.footage_makers import make_recording, recording_of
 
 
@@ -446,12 +446,13 @@ def test_an_export_is_called_as_the_project_is(
     planned(qtbot, shaped)
     shaped.show_export()
     choices = shaped.export_panel.choices
-    assert choices.output.text() == str(recording.with_name(f"{recording.stem}-condensed.mp4"))
+    first = str(recording.with_name(f"{recording.stem}-condensed.mp4"))
+    qtbot.waitUntil(lambda: choices.output.text() == first, timeout=2000)
     with qtbot.waitSignal(shaped.files.saved, timeout=5000):
         shaped.files.save(tmp_path / "A.fine.day.chronoxis")
     (tmp_path / "A.fine.day.mp4").touch()
     shaped.show_export()
-    assert choices.output.text() == str(tmp_path / "A.fine.day-2.mp4")
+    qtbot.waitUntil(lambda: choices.output.text() == str(tmp_path / "A.fine.day-2.mp4"), timeout=2000)
     shaped.document.apply("", lambda p: arranging.set_settings(p, replace(p.settings, format=MKV)))
     planned(qtbot, shaped)
     qtbot.waitUntil(lambda: choices.output.text() == str(tmp_path / "A.fine.day.mkv"), timeout=2000)
@@ -500,6 +501,7 @@ def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, 
     assert not planned(qtbot, window).is_whole
     assert not window.menus.export.isEnabled()
     window.loading.found("one", tmp_path / "there" / "one.mkv")
+    disk_answered(qtbot, window)
     planned(qtbot, window)
     assert [footage.files[0].parent.name for footage in window.document.project.footage] == ["there", "there"]
     assert not any(card.caution.isVisible() for card in cards)
@@ -579,10 +581,12 @@ def test_work_is_offered_again_after_a_kill(
             lambda: [p for p in folder.glob("*.autosave") if b'"backwards": true' in p.read_bytes()]
         )
         window.file_actions.offer_recovery()
+        disk_answered(qtbot, window)
         assert not window.question.isVisible()  # it is held by a window that runs
         child.send_signal(signal.SIGKILL)
     assert json.loads(kept[0].read_bytes())["of"] is None
     window.file_actions.offer_recovery()
+    disk_answered(qtbot, window)
     assert "were not saved" in window.question.text.text()
     qtbot.mouseClick(window.question.buttons[0], Qt.MouseButton.LeftButton)
     assert window.document.project.shots[0].backwards

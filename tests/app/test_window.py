@@ -27,7 +27,7 @@ from chronoxis.core.model import arranging
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo.tower_truth import PASSERS
-from tests.app.driving import ONLY, SECONDS, drag, enter, planned, wear_theme
+from tests.app.driving import ONLY, SECONDS, disk_answered, drag, enter, planned, wear_theme
 from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_recording
 
@@ -172,6 +172,7 @@ def test_export_is_what_the_plan_says(opened: MainWindow, qtbot: QtBot, tmp_path
     content = out.read_bytes()
     panel.show_choices()
     qtbot.mouseClick(panel.choices.start, Qt.MouseButton.LeftButton)
+    disk_answered(qtbot, opened)
     assert panel.choices.replace_it.isVisible()
     assert out.read_bytes() == content
 
@@ -250,6 +251,7 @@ def test_a_recording_that_vanishes_while_open_is_said(
     window.show_export()
     window.export_panel.choices.output.setText(str(tmp_path / "out.mp4"))
     window.export_panel.start()
+    disk_answered(qtbot, window)
     qtbot.waitUntil(lambda: not window.export_panel.job.running, timeout=20_000)
     assert "borrowed.mp4 is not there" in window.export_panel.message_text
     assert [path.name for path in tmp_path.iterdir() if path.name != "state"] == []

@@ -21,6 +21,7 @@ from chronoxis.app.document import Document
 from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.ends import wait_for_ends
 from chronoxis.app.export.export_panel import ExportPanel
+from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.focus_keys import FocusKeys
@@ -74,6 +75,7 @@ class MainWindow(QMainWindow):
     def _build(self) -> None:
         self.document = Document()
         self.files = ProjectFiles(self.document)
+        self.disk = DiskQuestions()
         self.preview = Preview()
         self.commands = Commands(self.document)
         self.sound = SoundAhead()
@@ -86,7 +88,7 @@ class MainWindow(QMainWindow):
         self.camera_paths = CameraPaths(self.document, self.measuring)
         self.weave = Weave(self.document, self.preview.made, self.sound_traces, self.picture_traces)
         self.shelf = Shelf(self.document)
-        self.loading = Loading(self.document, self.shelf, self.weave)
+        self.loading = Loading(self.document, self.disk, self.shelf, self.weave)
         self.run_pictures = RunPictures(self.document, self.shelf)
         self.sound_traces.changed.connect(self._show_waveforms)
         self.pictures = Pictures(
@@ -96,10 +98,12 @@ class MainWindow(QMainWindow):
             self.document, self.shelf, self.sound_traces, self.picture_traces, self.camera_paths
         )
         self.question = QuestionBar()
-        self.export_panel = ExportPanel(self.document, self.files, self.question)
+        self.export_panel = ExportPanel(self.document, self.files, self.disk, self.question)
         self.joins = JoinCommands(self.document, self.question)
         self.head = HeadLine(self.document, self.files)
-        self.file_actions = FileActions(self, self.document, self.files, self.loading, self.question)
+        self.file_actions = FileActions(
+            self, self.document, self.files, self.disk, self.loading, self.question
+        )
         self._right = QStackedWidget()
         self._message = TextLabel()
         self._followed: Plan | None = None
@@ -201,7 +205,7 @@ class MainWindow(QMainWindow):
         remembered().setValue("halves", self._halves.saveState())
         self.transport.set_shuttle(0)
         sounds, made = (self.player, self.sound), (self.run_pictures, self.preview, self.compared)
-        for part in (self.files, self.loading, self.measuring, *made, *sounds):
+        for part in (self.files, self.disk, self.loading, self.measuring, *made, *sounds):
             part.close()
         for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
             owner.close_workers()
@@ -285,7 +289,7 @@ class MainWindow(QMainWindow):
         self.preview.ready.connect(self.weave.show_made)
         for made in (self.preview, self.compared):
             made.gave_up.connect(self.transport.rest)
-        for part in (self.preview, self.compared, self.sound, self.measuring):
+        for part in (self.preview, self.compared, self.sound, self.measuring, self.disk):
             part.failed.connect(self._say)
         self.player.said.connect(self._say)
         self.sound.measured_loudness.connect(self.bench.sound.show_measured)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
+from shiboken6 import isValid
 
 from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.pictures.pictures import PICTURE_MODES
@@ -17,6 +18,12 @@ from chronoxis.core.timing.timecode import format_time
 
 if TYPE_CHECKING:
     from chronoxis.app.main_window import MainWindow
+
+
+def _show_whether_there(entry: QAction, there: bool) -> None:
+    if isValid(entry):  # the menu may have been filled anew
+        entry.setEnabled(there)
+
 
 Entry = tuple[str, str | QKeySequence.StandardKey, Callable[[], object]]
 """Of a menu: text, keys and what it does."""
@@ -97,7 +104,9 @@ class Menus:
         self.recent.clear()
         for path in recent_projects():
             open_it = partial(self._window.file_actions.open_project, path)
-            self.recent.addAction(menu_text(path.name), open_it).setToolTip(plain_tip(str(path)))
+            entry = self.recent.addAction(menu_text(path.name), open_it)
+            entry.setToolTip(plain_tip(str(path)))
+            self._window.disk.ask(path.exists, partial(_show_whether_there, entry))
         if self.recent.isEmpty():
             self.recent.addAction("none yet").setEnabled(False)
 

@@ -1,16 +1,18 @@
 """The export panel: choices with their estimates, progress, and what came out."""
 
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtCore import QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog, QFrame, QStackedWidget, QVBoxLayout, QWidget
 
-from chronoxis.app.background import in_one_line
 from chronoxis.app.document import Document
 from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
 from chronoxis.app.export.export_job import ExportJob
+from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.scroller import Scroller
@@ -24,6 +26,7 @@ from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import FORMATS, format_of
 from chronoxis.core.model.photo_run import PhotoFiles
+from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.estimate import Estimate, estimate
 from chronoxis.core.render.export import protected_files
@@ -32,6 +35,7 @@ from chronoxis.core.render.result_place import result_place
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
+_PATIENCE = 1.0  # seconds after which a disk that does not answer keeps no other name waiting
 _SETTLE = 500  # milliseconds of rest before the file size is estimated anew
 
 
@@ -46,9 +50,11 @@ class ExportPanel(QFrame):
     left = Signal()
     busy = Signal(bool)
 
-    def __init__(self, document: Document, files: ProjectFiles, question: QuestionBar) -> None:
+    def __init__(
+        self, document: Document, files: ProjectFiles, disk: DiskQuestions, question: QuestionBar
+    ) -> None:
         super().__init__()
-        self._document, self._files, self._question = document, files, question
+        self._document, self._files, self._disk, self._question = document, files, disk, question
         self._suggested = ""  # the name in the field, as long as nobody chose another
         self.setProperty("panel", True)
         self.job = ExportJob()
@@ -70,6 +76,8 @@ class ExportPanel(QFrame):
         self._estimates = NewestWorker(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._estimates.failed.connect(self._show_no_estimate)
+        self._names = NewestWorker(lambda wish, _wanted: _free_name(*wish), "free names", patience=_PATIENCE)
+        self._names.answered.connect(self._take_name)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
         self._settle.timeout.connect(self._ask_estimate)
         self._exported: Path | None = None
@@ -98,6 +106,7 @@ class ExportPanel(QFrame):
         """Stop the work in the background and an export that is under way."""
         self.job.close()
         self._estimates.close()
+        self._names.close()
 
     def show_choices(self) -> None:
         """Show the choices, or the progress of the export that is under way."""
@@ -114,29 +123,26 @@ class ExportPanel(QFrame):
         plan = self._document.plan
         if plan is None or not plan.is_whole or self.job.running:
             return
-        output = Path(self.choices.output.text()).expanduser()
-        settings = self._document.project.settings
-        protects = protected_files(self._document.project)
-        try:
-            settings.check()
-            format_of(output, settings.format.key)
-            place = result_place(output, settings.format)
-            check_output(place.path, protects=protects, overwrite=True, folder=place.is_folder)
-        except (PlanError, ExportError) as error:
-            self.say(str(error))
+        project, output = self._document.project, Path(self.choices.output.text()).expanduser()
+        self.say(f"Looking at {output.parent}…")
+        self._disk.ask(partial(_looked_at, project, output), partial(self._begin, project, output))
+
+    def _begin(self, project: Project, output: Path, found: "_Found") -> None:
+        """Export, unless something speaks against it, or something else was begun meanwhile."""
+        if self.job.running or project is not self._document.project:
             return
-        if place.path.exists() and not self.choices.replace_it.isChecked():
+        if found.refusal:
+            self.say(found.refusal)
+            return
+        if found.there and not self.choices.replace_it.isChecked():
             self.choices.replace_it.show()
-            self.say(f"{place.path.name} is already there; choose another name, or tick “Replace it”.")
+            self.say(f"{found.there} is already there; choose another name, or tick “Replace it”.")
             return
         self.say("")
         self.progress.begin(output)
         self._show(self.progress)
         self.busy.emit(True)
-        try:
-            self.job.start(self._document.project, output, overwrite=self.choices.replace_it.isChecked())
-        except (ExportError, OSError) as error:
-            self._failed(in_one_line(error) if isinstance(error, ExportError) else str(error))
+        self.job.start(project, output, overwrite=self.choices.replace_it.isChecked())
 
     def _show_project(self) -> None:
         project, plan = self._document.project, self._document.plan
@@ -168,8 +174,13 @@ class ExportPanel(QFrame):
             beside = beside.parent  # beside the folder of photos, not in it
         name = beside.stem if project else f"{beside.stem}-condensed"
         format_ = self._document.project.settings.format
-        self._suggested = str(_free_name(beside.parent, name, _name_ending(format_)))
-        field.setText(self._suggested)
+        self._names.ask((beside.parent, name, _name_ending(format_)))
+
+    def _take_name(self, _wish: object, name: Path) -> None:
+        field = self.choices.output
+        if field.text() in ("", self._suggested):
+            self._suggested = str(name)
+            field.setText(self._suggested)
 
     def _ask_estimate(self) -> None:
         if self.isVisible() and not self.job.running and self._document.plan:
@@ -274,6 +285,25 @@ class ExportPanel(QFrame):
 
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
+
+
+class _Found(NamedTuple):
+    """What speaks against writing a result somewhere, and the name of what is there already; or nothing."""
+
+    refusal: str
+    there: str
+
+
+def _looked_at(project: Project, output: Path) -> _Found:
+    settings = project.settings
+    try:
+        settings.check()
+        format_of(output, settings.format.key)
+        place = result_place(output, settings.format)
+        check_output(place.path, protects=protected_files(project), overwrite=True, folder=place.is_folder)
+    except (PlanError, ExportError) as error:
+        return _Found(str(error), "")
+    return _Found("", place.path.name if place.path.exists() else "")
 
 
 def _sound_in_words(plan: Plan) -> str:

@@ -7,12 +7,14 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from chronoxis.app.document import Document
+from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.project_files import Found, ProjectFiles
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.question_bar import Answer, QuestionBar
 from chronoxis.app.remembered import last_folder, remember_folder
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files import endings
+from chronoxis.core.files.autosave import LeftBehind
 from chronoxis.core.footage.kinds import KINDS
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.demo.larkfield import demo_project
@@ -28,11 +30,12 @@ class FileActions:
         window: QWidget,
         document: Document,
         files: ProjectFiles,
+        disk: DiskQuestions,
         loading: Loading,
         question: QuestionBar,
     ) -> None:
         self._window, self._document = window, document
-        self._files, self._loading, self._question = files, loading, question
+        self._files, self._disk, self._loading, self._question = files, disk, loading, question
         files.found.connect(self._take)
         files.altered.connect(self._ask_about_altered)
 
@@ -60,11 +63,13 @@ class FileActions:
         self.settle_changes(lambda: self._open_project(path))
 
     def _open_project(self, path: Path) -> None:
-        self._loading.said.emit("")
+        self._loading.said.emit(f"Opening {path.name}…")
         self._files.open(path)
 
     def _take(self, found: Found) -> None:
         """Begin with what was read; what was changed meanwhile is asked about, too."""
+
+        self._loading.said.emit("")
 
         def begin() -> None:
             self._files.take(found)
@@ -83,7 +88,9 @@ class FileActions:
 
     def offer_recovery(self) -> None:
         """Ask about what an earlier window could not save, if there is any."""
-        found = self._files.left_behind()
+        self._disk.ask(self._files.left_behind, self._ask_about_left_behind)
+
+    def _ask_about_left_behind(self, found: list[LeftBehind]) -> None:
         if not found:
             return
         newest = found[0]
@@ -95,8 +102,7 @@ class FileActions:
             self._loading.load_project()
 
         def discard() -> None:
-            newest.discard()
-            self.offer_recovery()
+            self._disk.ask(newest.discard, lambda _: self.offer_recovery())
 
         self._question.ask(
             f"Changes to {name} from {when} were not saved when Chronoxis ended.",
@@ -201,16 +207,19 @@ class FileActions:
         settled = path.suffix.lower() == first.suffix  # else the dialog has asked about a shorter name only
         if not settled:
             path = path.with_name(path.name + first.suffix)
-        if settled or not path.exists():
-            self._files.save(path, then, overwrite=True)
-            return
-        self._question.ask(
-            f"{path.name} is already there.",
-            self._of_this_project(
-                ("Replace it", lambda: self._files.save(path, then, overwrite=True)),
-                ("Keep it", lambda: None),
-            ),
-        )
+        ((_, save),) = self._of_this_project(("", lambda: self._files.save(path, then, overwrite=True)))
+
+        def ask_if(there: bool) -> None:
+            if there:
+                answers = self._of_this_project(("Replace it", save), ("Keep it", lambda: None))
+                self._question.ask(f"{path.name} is already there.", answers)
+            else:
+                save()
+
+        if settled:
+            save()
+        else:
+            self._disk.ask(path.exists, ask_if)
 
     def locate(self, key: str) -> None:
         """Ask where missing footage is."""

@@ -20,6 +20,7 @@ from chronoxis.core.files.timeline_writing import remark_on
 from chronoxis.core.model.project import Project, warm
 
 _SETTLE = 1500  # milliseconds without a change before unsaved work is kept
+_PATIENCE = 0.5  # seconds after which a disk that does not answer keeps no other file waiting
 _OLDEST = 4000  # milliseconds that a change waits at most: written, it is on the disk within five seconds
 
 Then = Callable[[], object]
@@ -111,7 +112,9 @@ class ProjectFiles(QObject):
         self._writer.failed.connect(lambda _, message: self.failed.emit(message))
         self._keeper = QueueWorker(self._keep, "autosave")
         self._keeper.failed.connect(lambda _, message: self.failed.emit(message))
-        self._reader = NewestWorker(lambda wish, _wanted: self._read(wish), "opening files")
+        self._reader = NewestWorker(
+            lambda wish, _wanted: self._read(wish), "opening files", patience=_PATIENCE
+        )
         self._reader.answered.connect(self._take)
         self._reader.failed.connect(self.failed)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE)

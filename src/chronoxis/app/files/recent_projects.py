@@ -13,10 +13,9 @@ _writing = Lock()
 
 
 def recent_projects() -> list[Path]:
-    """Those that are still there, newest first."""
+    """Newest first; some may not be there any more."""
     try:
-        listed = json.loads(_list_file().read_text())
-        return [Path(entry) for entry in listed if Path(entry).exists()]
+        return [Path(entry) for entry in json.loads(_list_file().read_text())]
     except (OSError, ValueError, TypeError):
         return []
 

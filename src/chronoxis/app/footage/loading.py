@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from chronoxis.app.document import Document
+from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.footage.demo_drawing import DemoDrawing
 from chronoxis.app.footage.loader import Loader
 from chronoxis.app.footage.on_disk import OnDisk
@@ -35,9 +36,9 @@ class Loading(QObject):
     opened = Signal(object, object)
     said = Signal(str)
 
-    def __init__(self, document: Document, shelf: Shelf, weave: Weave) -> None:
+    def __init__(self, document: Document, disk: DiskQuestions, shelf: Shelf, weave: Weave) -> None:
         super().__init__()
-        self._document, self._shelf, self._weave = document, shelf, weave
+        self._document, self._disk, self._shelf, self._weave = document, disk, shelf, weave
         self.loader = Loader()
         self.loader.looked.connect(self._looked)
         self.loader.opened.connect(self._opened)
@@ -86,23 +87,33 @@ class Loading(QObject):
 
     def found(self, key: str, path: Path) -> None:
         """Take missing footage from where it is now, and other that lies beside it under its old name."""
-        document = self._document
-        places = {key: path.absolute()}
-        for footage in document.project.footage:
-            if footage.key != key and footage.origin in document.missing and footage.files:
-                beside = path.absolute().parent / footage.files[0].name
-                if beside.exists():
-                    places[footage.key] = beside
+        document, folder = self._document, path.absolute().parent
+        beside = {
+            footage.key: folder / footage.files[0].name
+            for footage in document.project.footage
+            if footage.key != key and footage.origin in document.missing and footage.files
+        }
+        asked = {footage.key: footage.origin for footage in document.project.footage}
+        self._disk.ask(
+            lambda: {other: place for other, place in beside.items() if place.exists()},
+            lambda there: self._locate(asked, {key: path.absolute(), **there}),
+        )
+
+    def _locate(self, asked: dict[str, Hashable], places: dict[str, Path]) -> None:
+        """Look for footage in these places, unless it is another by now: nobody waited for the disk."""
+        here = {footage.key: footage.origin for footage in self._document.project.footage}
+        places = {key: place for key, place in places.items() if here.get(key) == asked[key]}
 
         def edit(project: Project) -> Project:
-            for each, place in places.items():
-                project = arranging.locate(project, each, place)
+            for key, place in places.items():
+                project = arranging.locate(project, key, place)
             return project
 
-        if document.apply("Locate", edit):
+        if self._document.apply("Locate", edit):
             self.said.emit("")
-            for each in places:
-                self.loader.load(document.project.footage_named(each).origin)
+            for footage in self._document.project.footage:
+                if footage.key in places:
+                    self.loader.load(footage.origin)
 
     def close(self) -> None:
         """Stop, giving up what is under way."""
