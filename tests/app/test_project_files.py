@@ -169,6 +169,7 @@ def test_a_missing_recording_is_located_from_its_card(
     assert lost in opened.document.missing
     answer(recording)
     qtbot.mouseClick(card.locate, Qt.MouseButton.LeftButton)
+    disk_answered(qtbot, opened)
     planned(qtbot, opened)
     assert opened.document.project.footage[0].files == (recording,)
     assert opened.document.project.shots[0].out_point == Fraction(12)

@@ -55,10 +55,10 @@ class _Worker(QObject):
         """Do what was asked for; raises nothing."""
         raise NotImplementedError
 
-    def _has_come(self) -> None:
-        """See to it that somebody does what waits now. The condition is held."""
+    def _see_to(self) -> None:
+        """See to it that somebody does what waits, even if what is under way hangs. The condition is held."""
         free = len(self._threads) - (self._holder is not None)
-        if not self._threads or (self._patience is not None and not free):
+        if self._waiting and (not self._threads or (self._patience is not None and not free)):
             thread = threading.Thread(target=self._run, name=self._name, daemon=True)
             self._threads.append(thread)
             thread.start()
@@ -80,7 +80,9 @@ class _Worker(QObject):
                 if self._waiting and (self._holder is None or self._overtakes()):
                     self._holder = own
                     self.beat()
-                    return self._waiting.popleft()
+                    request = self._waiting.popleft()
+                    self._see_to()
+                    return request
                 if self._closed and not self._waiting:
                     self._threads.remove(own)
                     break
@@ -135,7 +137,7 @@ class QueueWorker(_Worker):
         with self._condition:
             if not self._closed:
                 self._waiting.append(request)
-                self._has_come()
+                self._see_to()
 
     def close(self) -> None:
         with self._condition:
@@ -194,7 +196,7 @@ class NewestWorker(_Worker):
                 self._newest = [request]  # told from another request that is equal
                 self._waiting.clear()
                 self._waiting.append(self._newest)
-                self._has_come()
+                self._see_to()
 
     def close(self) -> None:
         """Stop, giving up what is under way; `wait_for_ends` waits for it."""

@@ -100,10 +100,16 @@ class Loader(QObject):
             self._counting.ask(partial(self._count, facts, stop))
 
     def _count(self, facts: Facts, stop: Event) -> None:
+        before = -1.0
+
         def report(share: float) -> None:
-            self._counting.beat()
+            nonlocal before
             if stop.is_set():
                 raise Cancelled
+            if share == before:
+                return
+            before = share
+            self._counting.beat()
             self._told.emit(stop, self.progress, (facts.origin, share))
 
         if facts.frame_count > _LONG:

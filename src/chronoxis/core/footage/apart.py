@@ -8,15 +8,17 @@ The process reads what others made, and what it says comes back as JSON and as n
 were it ever brought to say something else, nothing of that would run here.
 """
 
+import ctypes
 import io
 import json
 import os
+import select
 import signal
 import subprocess
 import sys
 from collections.abc import Callable, Mapping
 from importlib import import_module
-from typing import Any, BinaryIO, NamedTuple
+from typing import IO, Any, BinaryIO, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -25,6 +27,8 @@ from chronoxis.core.errors import ChronoxisError, FootageError
 from chronoxis.core.footage.source import Progress
 
 _LOWEST = 19
+_LOOK = 0.2  # seconds between looks at what the process says
+_ENDS_WITH_PARENT = 1  # as prctl(2) numbers what it can be asked for
 
 
 class Told(NamedTuple):
@@ -42,7 +46,7 @@ def run_apart(
     Args:
         function: gets the paths, and what to call with the share done.
         paths: of the files to read.
-        progress: called here with the share done.
+        progress: called here with the share done, time and again.
         label: what is read, for a message.
 
     Raises:
@@ -64,10 +68,14 @@ def run_apart(
             process.kill()
 
 
-def _listen(said: Any, progress: Progress) -> Told:
+def _listen(said: IO[bytes], progress: Progress) -> Told:
+    share = 0.0
     while True:
+        while not select.select([said], [], [], _LOOK)[0]:
+            progress(share)  # it may ask to stop, even where a disk does not answer
         match json.loads(said.readline()):
-            case {"share": float() | int() as share}:
+            case {"share": float() | int() as now}:
+                share = now
                 progress(share)
             case {"error": str() as error}:
                 raise FootageError(error)
@@ -86,7 +94,8 @@ def _run(module: str, function: str) -> None:
         out.flush()
 
     os.nice(_LOWEST)
-    signal.signal(signal.SIGPIPE, signal.SIG_DFL)  # ends when whoever asked is gone
+    ctypes.CDLL(None).prctl(_ENDS_WITH_PARENT, signal.SIGKILL)
+    signal.signal(signal.SIGPIPE, signal.SIG_DFL)
     try:
         told: Told = getattr(import_module(module), function)(
             json.load(sys.stdin.buffer), lambda share: say(share=share)
