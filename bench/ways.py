@@ -19,11 +19,11 @@ from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.kinds import open_source
 from chronoxis.core.footage.source import Source
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.filled import Filled
 from chronoxis.core.picture.in_between import LightPair
 from chronoxis.core.picture.making import Making, Makings
 from chronoxis.core.picture.motion import FINEST
-from chronoxis.core.timing.shot_columns import Way
+from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.shot_columns import Derived, Way
 from chronoxis.core.traces.picture_trace import PictureTrace, sampled, watch
 from chronoxis.core.traces.store import TraceStore
 
@@ -58,16 +58,16 @@ def _measure_ways(footage: Path) -> None:
     source = open_source(footage)  # that takes as long for any length, and was done when it was brought in
     bare = timed(lambda: decode_all(footage))
     report("bare decode of all frames", bare, "s")
-    plain = timed(lambda: gather(source, "long-exposure"))
+    plain = timed(lambda: gather(source, EachFrame.LONG_EXPOSURE))
     library = timed(lambda: mix_by_filter(footage))
     report("tmix=frames=10 / long exposure 10× (at least 1.3)", library / plain, "×")
     report("bare decode / long exposure 10× (at least 0.6)", bare / plain, "×")
-    for each in ("brightest", "darkest"):
+    for each in (EachFrame.BRIGHTEST, EachFrame.DARKEST):
         kept = timed(partial(gather, source, each))
         report(f"bare decode / {each} 10× (at least 0.7)", bare / kept, "×")
-    clear = timed(lambda: gather(source, "clear", window=15))
+    clear = timed(lambda: gather(source, EachFrame.CLEAR, window=15))
     report("bare decode / clear, window 15, step 10 (at least 0.25)", bare / clear, "×")
-    filled = timed(lambda: gather(source, "filled-good", count=400)) * (_SECONDS * 25 / 400)
+    filled = timed(lambda: gather(source, Derived.FILLED_GOOD, count=400)) * (_SECONDS * 25 / 400)
     report("long exposure with fill good / plain (at most 6)", filled / plain, "×")
 
 
@@ -103,29 +103,26 @@ def _measure_large(large: Path, photos: Path) -> None:
     film, run_ = open_source(large), open_source(photos)
     bare = timed(lambda: decode_all(large))
     report("bare decode / long exposure 10×, 2160p HEVC 10-bit (at least 0.45)",
-           bare / timed(lambda: gather(film, "long-exposure")), "×")  # fmt: skip
+           bare / timed(lambda: gather(film, EachFrame.LONG_EXPOSURE)), "×")  # fmt: skip
     loaded = timed(lambda: [cv2.imread(str(path)) for path in sorted(photos.iterdir())])
     report("bare decode / long exposure 10×, photos of 24 megapixels (at least 0.45)",
-           loaded / timed(lambda: gather(run_, "long-exposure")), "×")  # fmt: skip
+           loaded / timed(lambda: gather(run_, EachFrame.LONG_EXPOSURE)), "×")  # fmt: skip
 
 
-def gather(source: Source, way: str, *, window: int = 10, count: int | None = None) -> int:
+def gather(source: Source, way: Way, *, window: int = 10, count: int | None = None) -> int:
     """Every ten frames into one; decoded and gathered, not encoded. Windows may reach into the next ten."""
     makings, under_way, made = Makings(source.facts.picture.colour), list[tuple[int, Making]](), 0
     frames = min(count or 10**9, len(source.edges) - 1)
     with source.reader(0) as reader:
         for number, frame in ahead(reader.frames(range(frames)), 6):
             if number % 10 == 0:
-                under_way.append((number, makings.begin(Way(way))))
+                under_way.append((number, makings.begin(way)))
             for _, making in under_way:
-                if isinstance(making, Filled):
-                    making.add(frame, 0.1, (0.0, 1.0, 0.1))
-                else:
-                    making.add(frame, 0.1)
+                making.add(frame, 0.1, (0.0, 1.0, 0.1))
             if under_way and number == under_way[0][0] + window - 1:
                 making = under_way.pop(0)[1]
                 making.made()
-                makings.end(Way(way), making)
+                makings.end(way, making)
                 made += 1
     return made
 
@@ -257,8 +254,8 @@ def _peak(path: Path, way: str, window: str) -> float:
     code = (
         "import sys\n"
         "from pathlib import Path\n"
-        "from bench.ways import gather, open_source\n"
-        "gather(open_source(Path(sys.argv[1])), sys.argv[2], window=15 if sys.argv[3] else 10)\n"
+        "from bench.ways import EachFrame, gather, open_source\n"
+        "gather(open_source(Path(sys.argv[1])), EachFrame(sys.argv[2]), window=15 if sys.argv[3] else 10)\n"
         # The usual count of a child begins with what its parent had.
         "print(Path('/proc/self/status').read_text().split('VmHWM:')[1].split()[0])"
     )

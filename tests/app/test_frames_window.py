@@ -14,7 +14,6 @@ from chronoxis.core.model import correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.project import Place
 from chronoxis.core.timing.frame_making import ALL_RECORDED, Between, EachFrame, Fill, PassersBy
-from chronoxis.core.timing.shot_columns import Way
 from chronoxis.demo.larkfield import draw_field
 
 ONLY = Place(0, 0)
@@ -92,7 +91,7 @@ def test_a_choice_shows_in_the_preview_and_says_what_it_costs(page: MainWindow, 
     click(frames.choices[EachFrame.LONG_EXPOSURE])
     qtbot.waitUntil(lambda: document.is_planned and page.preview.has(0), timeout=10_000)
     assert document.plan is not None
-    assert document.plan.schedule.way(0) is Way.LONG_EXPOSURE
+    assert document.plan.schedule.way(0) is EachFrame.LONG_EXPOSURE
     qtbot.waitUntil(lambda: "a second here" in frames.note, timeout=15_000)
     assert page.bench.caution.text() == frames.note
 
@@ -142,7 +141,7 @@ def test_a_passer_by_is_marked_and_treated(window: MainWindow, crossed: Path, qt
     qtbot.waitUntil(lambda: document.is_planned)
     assert document.plan is not None
     ways = {document.plan.schedule.way(number) for number in range(len(document.plan.schedule))}
-    assert Way.CLEAR in ways
+    assert EachFrame.CLEAR in ways
     document.move_playhead(document.project.result_length * Fraction(first + stop) / 32)
     assert weave.passer_at_playhead() is not None
     document.undo()

@@ -21,7 +21,7 @@ from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.picture.accents.accent import Amounts
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture
-from chronoxis.core.picture.making import WAYS, Makings
+from chronoxis.core.picture.making import MAKINGS, Makings
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export
@@ -29,7 +29,7 @@ from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target, preview_target
 from chronoxis.core.timing.frame_making import EachFrame
-from chronoxis.core.timing.shot_columns import Way
+from chronoxis.core.timing.shot_columns import WAYS, Derived
 from tests.footage_makers import decode_all, make_recording
 
 ONLY = Place(0, 0)
@@ -115,13 +115,13 @@ def test_what_nothing_acts_on_passes_bit_exact(take: Path) -> None:
 
 
 def test_every_way_has_its_making_and_gives_itself_again() -> None:
-    assert set(WAYS) == set(Way)
+    assert set(MAKINGS) == set(WAYS)
     makings = Makings(Colour(1, 1, 1, False))
     frames = [VideoFrame.from_ndarray(np.full((24, 16), code, np.uint8), "gray").reformat(format="yuv420p")
               for code in (60, 100, 140)]  # fmt: skip
-    for way in Way:
+    for way in WAYS:
         first = makings.begin(way)
-        for frame in frames[: {Way.ONE: 1, Way.IN_BETWEEN: 2}.get(way, 3)]:
+        for frame in frames[: {EachFrame.ONE: 1, Derived.IN_BETWEEN: 2}.get(way, 3)]:
             first.add(frame)
         first.made()
         makings.end(way, first)

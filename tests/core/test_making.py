@@ -31,7 +31,7 @@ from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking
-from chronoxis.core.timing.shot_columns import Way
+from chronoxis.core.timing.shot_columns import Derived
 
 SRGB, BT709, PQ, HLG = 13, 1, 16, 18
 PHOTO = Colour(0, 1, SRGB, full_range=True)
@@ -315,7 +315,7 @@ def test_slowed_by_motion_every_frame_stands_at_its_place(moving: Path, backward
         moment = float(frames @ weights)
         due = 23 - number / 4 if backwards else number / 4
         assert moment == pytest.approx(np.clip(due, 0, 23), abs=1e-6)
-        between += plan.schedule.way(number) is Way.IN_BETWEEN
+        between += plan.schedule.way(number) is Derived.IN_BETWEEN
         if number % 5 == 0:
             assert psnr(rgb16(frame, target.colour) / 65535, scene(moment)) > 33
     assert between == 69  # three between each two of 24
@@ -333,4 +333,4 @@ def test_filled_and_blurred_frames_come_through_the_chain(moving: Path, each: Ea
                                    list(range(8 * number, 8 * number + 9)))  # fmt: skip
         truth = true_exposure(lambda t, number=number: scene(t + 8 * number), 8)  # type: ignore[misc]
         sharp = scene(8 * number)
-        assert psnr(made[number], truth) > psnr(sharp, truth) + (3 if each.gathers else 0)
+        assert psnr(made[number], truth) > psnr(sharp, truth) + (3 if each.entry.gathers else 0)

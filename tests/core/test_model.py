@@ -481,7 +481,7 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
     """The first version knew recordings only and two ways of making a frame."""
     for place in project.places():
         passage = project.passage(place)
-        each = (EachFrame.ONE, EachFrame.LONG_EXPOSURE)[passage.making.each.gathers]
+        each = (EachFrame.ONE, EachFrame.LONG_EXPOSURE)[passage.making.each.entry.gathers]
         plain = replace(passage, making=FrameMaking(each, passage.making.shutter))
         project = project.with_passage(place, plain)
     folder = Path("/somewhere")

@@ -16,7 +16,7 @@ from chronoxis.core.timing.ramps import Ramp, RampShape, Run
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
 from chronoxis.core.timing.schedule import make_schedule
-from chronoxis.core.timing.shot_columns import ShotTiming, Way
+from chronoxis.core.timing.shot_columns import Derived, ShotTiming
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed, parse_speed
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
 
@@ -374,7 +374,7 @@ def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fractio
             since = max(float(number / rate - start), 0.0)
             passage = max(int(np.searchsorted(shot.pace.joints, since, "right")) - 1, 0)
             making = shot.makings[min(passage, len(shot.makings) - 1)]
-            shutter = making.shutter if making.each.gathers else 0.0
+            shutter = making.shutter if making.each.entry.gathers else 0.0
             covered, until = shot.pace.recorded_at([since, since + shutter / 360 / float(rate)]).tolist()
             until = min(until, end - begin)
             opened, closed = (
@@ -540,7 +540,7 @@ def test_rows_are_whole_whatever_is_chosen(
     for number in range(len(made)):
         frames, _ = made.sources(number)
         assert np.all(np.diff(frames) > 0)
-        if made.way(number) is Way.IN_BETWEEN and len(frames) > 1:
+        if made.way(number) is Derived.IN_BETWEEN and len(frames) > 1:
             assert len(frames) == 2
 
 
@@ -582,7 +582,7 @@ def test_skipped_frames_never_show_and_neighbours_serve() -> None:
             for first, stop in skipped.tolist():
                 assert not np.any((made.frames >= first) & (made.frames < stop))
             nearest = made.sources(round(108 / speed))[0]
-            assert nearest.max() <= 99 or not making.each.gathers
+            assert nearest.max() <= 99 or not making.each.entry.gathers
 
 
 def test_cleared_moments_are_medians_around_them() -> None:
@@ -590,7 +590,7 @@ def test_cleared_moments_are_medians_around_them() -> None:
     made = make_schedule([one_shot(FrameMaking(), Fraction(10), 1000, cleared=cleared)], Fraction(25))
     for number in range(100):
         inside = 100 <= 10 * number < 160
-        assert (made.way(number) is Way.CLEAR) == inside
+        assert (made.way(number) is EachFrame.CLEAR) == inside
         frames, _ = made.sources(number)
         if inside:
             assert 11 <= len(frames) <= 15
@@ -603,7 +603,7 @@ def test_cleared_moments_are_medians_around_them() -> None:
 def test_holes_are_filled_from_both_sides() -> None:
     holes = np.array([[10, 12], [0, 2], [398, 400]])[[1, 0, 2]]
     made = make_schedule([one_shot(FrameMaking(), Fraction(1), 400, holes=holes)], Fraction(25))
-    assert made.way(10) is Way.IN_BETWEEN
+    assert made.way(10) is Derived.IN_BETWEEN
     assert made.sources(10)[0].tolist() == [9, 12]
     assert made.sources(10)[1].tolist() == pytest.approx([2 / 3, 1 / 3])
     assert made.sources(11)[1].tolist() == pytest.approx([1 / 3, 2 / 3])

@@ -72,7 +72,7 @@ def _refuse_idle(project: Project, choices: Mapping[str, Any]) -> None:
         "crop_budget": (any(shot.steady.is_on for shot in shots), "--steady smooth or still"),
         "level": (any(shot.steady.is_on for shot in shots), "--steady smooth or still"),
         "even_out_span": (any(shot.even_out.strength for shot in shots), "--even-out"),
-        "window": (any(making.each is EachFrame.CLEAR for making in makings), "--each clear"),
+        "window": (any(making.each.entry.looks_wider for making in makings), "--each clear"),
         "shutter": (any(making.is_open for making in makings), "--each or --fill"),
     }
     for name, (acts, wanted) in needs.items():

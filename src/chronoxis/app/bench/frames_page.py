@@ -47,17 +47,7 @@ from chronoxis.core.timing.frame_making import (
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.timecode import format_exact_time, parse_time
 
-_WAYS = (
-    (EachFrame.ONE, "&One frame", "Keep the recorded frame on display when the result frame opens"),
-    (
-        EachFrame.LONG_EXPOSURE,
-        "Lon&g exposure",
-        "The mean, in linear light, of all recorded frames while open",
-    ),
-    (EachFrame.BRIGHTEST, "&Brightest", "Of every pixel the most light while open: trails of lights"),
-    (EachFrame.DARKEST, "&Darkest", "Of every pixel the least light while open"),
-    (EachFrame.CLEAR, "&Clear", "The median while open, or over a wider window: without who passes by"),
-)
+_WAYS = tuple((each, each.entry.label, each.entry.about) for each in EachFrame)
 _FILLS = (
     (Fill.NONE, "none", "Recorded frames as they are"),
     (Fill.QUICK, "quick", "A few steps along the motion between recorded frames"),
@@ -269,11 +259,11 @@ class FramesPage(Page):
         open_ = any(making.is_open for making in makings)
         for widget in (self.shutter, self.all_recorded):
             widget.setEnabled(open_)
-        self.soft.setEnabled(any(each.each.adds_light and not each.is_filled for each in makings))
-        clear = any(each.each is EachFrame.CLEAR for each in makings)
+        self.soft.setEnabled(any(each.each.entry.adds_light and not each.is_filled for each in makings))
+        wider = any(each.each.entry.looks_wider for each in makings)
         for part in self._window_row:
-            part.setVisible(clear)
-        fills = any(each.each.adds_light or each.each is EachFrame.ONE for each in makings)
+            part.setVisible(wider)
+        fills = any(each.each.entry.fills for each in makings)
         for chip in self.fills.values():
             chip.setEnabled(fills)
         for value, chip in self.betweens.items():
@@ -332,7 +322,7 @@ class FramesPage(Page):
         if not chosen.is_open:
             return "Each is one recorded frame."
         open_ = step * chosen.shutter / 360
-        if chosen.each is EachFrame.CLEAR and chosen.window is not None:
+        if chosen.each.entry.looks_wider and chosen.window is not None:
             rate = float(project.footage_of(project.shots[place.shot]).rate)
             open_ = float(chosen.window) * rate
         if chosen.each is EachFrame.ONE:

@@ -16,7 +16,7 @@ class Clear:
         self._pictures: list[Picture] = []
         self._work = RowWork()
 
-    def add(self, picture: Picture, _weight: float = 1.0) -> None:
+    def add(self, picture: Picture, _weight: float = 1.0, _passed: object = None) -> None:
         """Take in a frame. Raises ValueError if it has another size, or they are too many."""
         if self._pictures and size_of(picture) != size_of(self._pictures[0]):
             raise ValueError("the frames of a picture have one size")

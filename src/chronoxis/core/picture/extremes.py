@@ -16,7 +16,7 @@ class Extremes:
             )
         )
 
-    def add(self, picture: Picture, _weight: float = 1.0) -> None:
+    def add(self, picture: Picture, _weight: float = 1.0, _passed: object = None) -> None:
         """Take in a frame, which must not change before `made`. Raises ValueError if it has another size."""
         self._gathering.take(picture, 1.0)
 

@@ -16,6 +16,9 @@ from chronoxis.core.picture.rgb import Rgb16
 Passed = tuple[float, float, float]
 """From which share of the way between two frames to which it is exposed, and how much of all that is."""
 
+AT_ONCE: Passed = (0.0, 0.0, 0.0)
+"""Nothing of the way is exposed."""
+
 
 @dataclass(frozen=True)
 class Steps:
@@ -46,7 +49,7 @@ class Filled:
         self._before: Picture | None = None
         self._moves = False
 
-    def add(self, picture: Picture, weight: float = 1.0, passed: Passed = (0.0, 1.0, 0.0)) -> None:
+    def add(self, picture: Picture, weight: float = 1.0, passed: Passed = AT_ONCE) -> None:
         """Take in the next frame with its weight in the mean; ``passed`` is of the way to it."""
         self._mean.add(picture, weight)
         before, self._before = self._before, picture

@@ -143,7 +143,7 @@ class InBetween:
         self._pair = pair
         self._taken: list[tuple[Picture, float]] = []
 
-    def add(self, picture: Picture, weight: float = 1.0) -> None:
+    def add(self, picture: Picture, weight: float = 1.0, _passed: object = None) -> None:
         """Take in the first frame, then the second. Raises ValueError if there is one too many."""
         if len(self._taken) == 2:
             raise ValueError("a picture is between two frames")

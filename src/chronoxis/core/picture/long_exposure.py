@@ -15,7 +15,7 @@ class LightMean:
         )
         self._weight = 0.0
 
-    def add(self, picture: Picture, weight: float = 1.0) -> None:
+    def add(self, picture: Picture, weight: float = 1.0, _passed: object = None) -> None:
         """Add a frame, which must not change before `made`; weights count relative to one another.
 
         Raises:

@@ -1,4 +1,4 @@
-"""How one result frame is made out of recorded frames. A further way is a module and a line in `WAYS`."""
+"""How one result frame is made out of recorded frames."""
 
 from collections.abc import Callable, Mapping
 from functools import partial
@@ -7,19 +7,20 @@ from typing import Protocol
 from chronoxis.core.picture.clear import Clear
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.extremes import Extremes
-from chronoxis.core.picture.filled import FINEST_STEPS, GOOD_STEPS, QUICK_STEPS, Filled
+from chronoxis.core.picture.filled import AT_ONCE, FINEST_STEPS, GOOD_STEPS, QUICK_STEPS, Filled, Passed
 from chronoxis.core.picture.in_between import InBetween, LightPair
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.long_exposure import LightMean
 from chronoxis.core.picture.motion import FINEST
-from chronoxis.core.timing.shot_columns import Way
+from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.shot_columns import Derived, Way
 
 
 class Making(Protocol):
     """One result frame under way; all its recorded frames are of one size and colour, and come in order."""
 
-    def add(self, picture: Picture, weight: float = 1.0) -> None:
-        """Take in a recorded frame; weights count relative to one another."""
+    def add(self, picture: Picture, weight: float = 1.0, passed: Passed = AT_ONCE) -> None:
+        """Take in a recorded frame; weights count relative to one another. ``passed`` is of the way to it."""
 
     def made(self) -> Picture:
         """The picture. What was taken in is forgotten, so that the next result frame can be made."""
@@ -31,7 +32,7 @@ class OneFrame:
     def __init__(self) -> None:
         self._picture: Picture | None = None
 
-    def add(self, picture: Picture, _weight: float = 1.0) -> None:
+    def add(self, picture: Picture, _weight: float = 1.0, _passed: object = None) -> None:
         """Take the frame."""
         self._picture = picture
 
@@ -43,17 +44,17 @@ class OneFrame:
         return picture
 
 
-WAYS: Mapping[Way, Callable[[Colour], Callable[[], Making]]] = {
-    Way.ONE: lambda _colour: OneFrame,
-    Way.LONG_EXPOSURE: lambda colour: partial(LightMean, colour),
-    Way.BRIGHTEST: lambda colour: partial(Extremes, colour, brightest=True),
-    Way.DARKEST: lambda colour: partial(Extremes, colour, brightest=False),
-    Way.CLEAR: lambda colour: partial(Clear, colour),
+MAKINGS: Mapping[Way, Callable[[Colour], Callable[[], Making]]] = {
+    EachFrame.ONE: lambda _colour: OneFrame,
+    EachFrame.LONG_EXPOSURE: lambda colour: partial(LightMean, colour),
+    EachFrame.BRIGHTEST: lambda colour: partial(Extremes, colour, brightest=True),
+    EachFrame.DARKEST: lambda colour: partial(Extremes, colour, brightest=False),
+    EachFrame.CLEAR: lambda colour: partial(Clear, colour),
     # The same two frames serve several pictures between them.
-    Way.IN_BETWEEN: lambda colour: partial(InBetween, LightPair(colour, FINEST)),
-    Way.FILLED_QUICK: lambda colour: partial(Filled, colour, QUICK_STEPS),
-    Way.FILLED_GOOD: lambda colour: partial(Filled, colour, GOOD_STEPS),
-    Way.FILLED_FINEST: lambda colour: partial(Filled, colour, FINEST_STEPS),
+    Derived.IN_BETWEEN: lambda colour: partial(InBetween, LightPair(colour, FINEST)),
+    Derived.FILLED_QUICK: lambda colour: partial(Filled, colour, QUICK_STEPS),
+    Derived.FILLED_GOOD: lambda colour: partial(Filled, colour, GOOD_STEPS),
+    Derived.FILLED_FINEST: lambda colour: partial(Filled, colour, FINEST_STEPS),
 }
 """Of each way, what gives a making for each of its frames, from the colour of the recorded frames."""
 
@@ -62,8 +63,8 @@ class Makings:
     """Gives out what makes result frames, and takes it back to be used again: it holds large arrays."""
 
     def __init__(self, colour: Colour) -> None:
-        self._new = {way: making(colour) for way, making in WAYS.items()}
-        self._idle: dict[Way, list[Making]] = {way: [] for way in WAYS}
+        self._new = {way: making(colour) for way, making in MAKINGS.items()}
+        self._idle: dict[Way, list[Making]] = {way: [] for way in MAKINGS}
 
     def begin(self, way: Way) -> Making:
         """What makes a result frame."""

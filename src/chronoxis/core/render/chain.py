@@ -15,16 +15,17 @@ from chronoxis.core.footage.source import Reader
 from chronoxis.core.picture.accents.accent import accents_on
 from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.correction import corrected
-from chronoxis.core.picture.filled import Filled, Passed
+from chronoxis.core.picture.filled import AT_ONCE, Passed
 from chronoxis.core.picture.framing import cut_out, framed, framed_codes, reduced
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.making import Making, Makings
 from chronoxis.core.picture.views import Seen, needed_size, seen_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target
+from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule
-from chronoxis.core.timing.shot_columns import Frames, Way
+from chronoxis.core.timing.shot_columns import Frames, Way, is_filled, shares_frames
 
 _DECODED_AHEAD = 6
 _BLOCK_BYTES = 128 * 1024 * 1024
@@ -138,7 +139,7 @@ class _ShotChain:
             while opened < len(part) and firsts[row := order[opened]] == number:
                 # Whatever is made of one recorded frame is that frame.
                 frames, weights = part.sources(row)
-                way = part.way(row) if len(frames) > 1 else Way.ONE
+                way = part.way(row) if len(frames) > 1 else EachFrame.ONE
                 passed = _passed(self._edges, self._cuts, frames, (part.opened[row], part.closed[row]), way)
                 seen = self._seen(int(numbers[row])) if self._resamples_once(way) else None
                 under_way[row] = _ResultFrame(frames, weights, passed, way, self._makings.begin(way), seen)
@@ -161,7 +162,7 @@ class _ShotChain:
         Where result frames share them, and each has another view, they are steadied whole.
         """
         still = self._views is None or not self._views.moves
-        return self._warp is not None and (still or not way.shares_frames)
+        return self._warp is not None and (still or not shares_frames(way))
 
     def _steadied(
         self, number: int, ready: Picture, seen: Seen | None, steadied: dict[Seen | None, Picture]
@@ -213,11 +214,7 @@ class _ResultFrame:
         return number in self._weights
 
     def take(self, number: int, picture: Picture) -> None:
-        weight = self._weights[number]
-        if isinstance(self.making, Filled):
-            self.making.add(picture, weight, self._passed[number])
-        else:
-            self.making.add(picture, weight)
+        self.making.add(picture, self._weights[number], self._passed.get(number, AT_ONCE))
 
 
 def _passed(
@@ -227,7 +224,7 @@ def _passed(
 
     Nothing is on the way from one scene to the next.
     """
-    if not way.is_filled:
+    if not is_filled(way):
         return []
     begins = edges[frames]
     apart = np.maximum(np.diff(begins), 1e-9)  # two frames may carry one stamp
@@ -235,4 +232,4 @@ def _passed(
     lasting = (high - low) * apart
     shares = lasting / max(float(lasting.sum()), 1e-12)
     shares[np.diff(np.searchsorted(cuts, frames, "right")) > 0] = 0
-    return [(0.0, 0.0, 0.0), *zip(low.tolist(), high.tolist(), shares.tolist(), strict=True)]
+    return [AT_ONCE, *zip(low.tolist(), high.tolist(), shares.tolist(), strict=True)]

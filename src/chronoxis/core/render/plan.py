@@ -27,11 +27,11 @@ from chronoxis.core.render.credits import uncredited
 from chronoxis.core.sound.covered_sound import SoundBetween
 from chronoxis.core.sound.loudness import LEAST_MEASURED
 from chronoxis.core.sound.sound_plan import SoundPlan, make_sound_plan
-from chronoxis.core.timing.frame_making import FEWEST_CLEARED
+from chronoxis.core.timing.frame_making import FEWEST_CLEARED, EachFrame
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.schedule import Schedule
-from chronoxis.core.timing.shot_columns import CODES, Frames, Way
+from chronoxis.core.timing.shot_columns import CODES, Frames
 from chronoxis.core.timing.timecode import format_time
 from chronoxis.core.traces.steady_course import SteadyCourse
 
@@ -170,7 +170,7 @@ class Plan:
     def unclear(self) -> Frames:
         """Numbers of the result frames that *clear* makes of too few recorded frames to clear anything."""
         counts = np.diff(self.schedule.offsets)
-        is_clear = self.schedule.ways == CODES[Way.CLEAR]
+        is_clear = self.schedule.ways == CODES[EachFrame.CLEAR]
         return np.flatnonzero(is_clear & (counts < FEWEST_CLEARED))
 
     @property

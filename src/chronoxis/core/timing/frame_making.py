@@ -18,24 +18,68 @@ FEWEST_CLEARED = 3
 """Recorded frames of which a median leaves out what only one of them has."""
 
 
+@dataclass(frozen=True)
+class _Entry:
+    """A way of `EachFrame`, and what is known of it.
+
+    Attributes:
+        key: what project files and the command line call it.
+        label: what a person calls it, with ``&`` before the letter that chooses it.
+        about: what it does, in a few words.
+        gathers: whether it is made of all that is on display while the shutter is open.
+        adds_light: whether frames count by how long they are open, so that a window may be soft; else alike.
+        looks_wider: whether it may look at more than the shutter takes in (`FrameMaking.window`).
+        fills: whether steps along the motion can be filled in.
+    """
+
+    key: str
+    label: str
+    about: str
+    gathers: bool = True
+    adds_light: bool = False
+    looks_wider: bool = False
+    fills: bool = False
+
+
 class EachFrame(StrEnum):
-    """How one result frame is made out of recorded frames."""
+    """How one result frame is made out of recorded frames.
 
-    ONE = "one"
-    LONG_EXPOSURE = "long-exposure"
-    BRIGHTEST = "brightest"
-    DARKEST = "darkest"
-    CLEAR = "clear"
+    A further way is an entry here, a module of `core.picture`, and a line in `making.MAKINGS`.
+    """
 
-    @property
-    def gathers(self) -> bool:
-        """Whether it is made of all that is on display while the shutter is open."""
-        return self is not EachFrame.ONE
+    entry: _Entry
 
-    @property
-    def adds_light(self) -> bool:
-        """Whether fill steps and a soft window mean anything to it."""
-        return self is EachFrame.LONG_EXPOSURE
+    def __new__(cls, entry: _Entry) -> "EachFrame":
+        """A member whose value is its key."""
+        member = str.__new__(cls, entry.key)
+        member._value_ = entry.key
+        member.entry = entry
+        return member
+
+    ONE = _Entry(
+        "one",
+        "&One frame",
+        "Keep the recorded frame on display when the result frame opens",
+        gathers=False,
+        fills=True,
+    )
+    LONG_EXPOSURE = _Entry(
+        "long-exposure",
+        "Lon&g exposure",
+        "The mean, in linear light, of all recorded frames while open",
+        adds_light=True,
+        fills=True,
+    )
+    BRIGHTEST = _Entry(
+        "brightest", "&Brightest", "Of every pixel the most light while open: trails of lights"
+    )
+    DARKEST = _Entry("darkest", "&Darkest", "Of every pixel the least light while open")
+    CLEAR = _Entry(
+        "clear",
+        "&Clear",
+        "The median while open, or over a wider window: without who passes by",
+        looks_wider=True,
+    )
 
 
 class Fill(StrEnum):
@@ -89,17 +133,17 @@ class FrameMaking:
     @property
     def is_open(self) -> bool:
         """Whether the shutter counts."""
-        return self.each.gathers or self.fill is not Fill.NONE
+        return self.each.entry.gathers or self.fill is not Fill.NONE
 
     @property
     def is_soft(self) -> bool:
         """Whether the window fades; filled frames are exposed evenly along the motion."""
-        return self.soft and self.each.adds_light and not self.is_filled
+        return self.soft and self.each.entry.adds_light and not self.is_filled
 
     @property
     def is_filled(self) -> bool:
         """Whether steps along the motion are filled in."""
-        return self.fill is not Fill.NONE and (self.each.adds_light or self.each is EachFrame.ONE)
+        return self.fill is not Fill.NONE and self.each.entry.fills
 
     @property
     def spans_frames(self) -> bool:

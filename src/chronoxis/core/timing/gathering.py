@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.timing.frame_making import Between
+from chronoxis.core.timing.frame_making import Between, EachFrame
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.shot_columns import (
     CODES,
@@ -15,11 +15,13 @@ from chronoxis.core.timing.shot_columns import (
     WAYS,
     Choices,
     Codes,
+    Derived,
     Frames,
     ShotColumns,
     ShotTiming,
     Spans,
-    Way,
+    counts_alike,
+    is_filled,
 )
 
 MOST_GATHERED = 2048
@@ -32,8 +34,8 @@ CLEARED_AROUND = 15
 """Frames whose median stands in for one with a passer-by, at most."""
 
 _BLEND = tuple(Between).index(Between.BLEND)
-_IS_FILLED = np.array([way.is_filled for way in WAYS])
-_IS_EVEN = np.array([way in (Way.BRIGHTEST, Way.DARKEST, Way.CLEAR) for way in WAYS])
+_IS_FILLED = np.array([is_filled(way) for way in WAYS])
+_COUNTS_ALIKE = np.array([counts_alike(way) for way in WAYS])
 
 Windows = tuple[Seconds, Seconds]
 """From which recorded second to which each result frame gathers; arrays of shape (result frames,)."""
@@ -116,7 +118,7 @@ def gathered(shots: ShotColumns, numbers: Frames, choices: Choices, windows: Win
     # Two frames may carry one stamp: the first is then never on display.
     kept = weights > np.where(choices.soft[rows], 0.0, SAME_TIME)
     kept |= _alone(kept, rows, offsets)
-    weights = np.where(_IS_EVEN[choices.ways[rows]] & kept, 1.0, weights)
+    weights = np.where(_COUNTS_ALIKE[choices.ways[rows]] & kept, 1.0, weights)
     counts = np.bincount(rows[kept], minlength=len(first)).astype(np.int64)
     return Rows(counts, frames[kept], _normalised(weights[kept], counts), choices.ways)
 
@@ -160,7 +162,7 @@ def _stations(shots: ShotColumns, numbers: Frames, opened: Seconds, closed: Seco
 
 def _spaced(first: Frames, final: Frames, choices: Choices) -> tuple[Frames, Frames, Frames]:
     """First and last frames, and the steps between those that are taken."""
-    clear = choices.ways == CODES[Way.CLEAR]
+    clear = choices.ways == CODES[EachFrame.CLEAR]
     share = (final - first + 1) / np.where(clear, MOST_CLEARED, MOST_GATHERED)
     steps = np.where(share > 1, 2 ** np.ceil(np.log2(np.maximum(share, 1))), 1).astype(np.int64)
     first = np.where(steps > 1, -(-first // steps) * steps, first).astype(np.int64)
@@ -240,7 +242,7 @@ def in_between(
     if not len(chosen):
         return rows
     own, other, share = own[chosen], other[chosen], share[chosen]
-    ways = np.where(between[chosen] == _BLEND, CODES[Way.LONG_EXPOSURE], CODES[Way.IN_BETWEEN])
+    ways = np.where(between[chosen] == _BLEND, CODES[EachFrame.LONG_EXPOSURE], CODES[Derived.IN_BETWEEN])
     return rows.with_rows(chosen, _pairs(own, other, share, ways.astype(np.uint8)))
 
 
@@ -313,7 +315,7 @@ def spared(rows: Rows, part: tuple[int, int], ends: tuple[int, int], shot: ShotT
 
 def _filled_in(rows: Rows, holes: _Spared) -> Rows:
     """Where one frame that is not there would be shown, or one in between, those on both sides serve."""
-    two = (rows.counts == 2) & (rows.ways == CODES[Way.IN_BETWEEN])
+    two = (rows.counts == 2) & (rows.ways == CODES[Derived.IN_BETWEEN])
     single = rows.counts == 1
     firsts, offsets = rows.firsts, rows.offsets
     lasts = rows.frames[offsets[1:] - 1]
@@ -322,7 +324,7 @@ def _filled_in(rows: Rows, holes: _Spared) -> Rows:
     before, after = holes.before(firsts[chosen]), holes.after(lasts[chosen])
     there = (before >= 0) & (after >= 0)
     chosen, at, before, after = chosen[there], at[there], before[there], after[there]
-    ways = np.full(len(chosen), CODES[Way.IN_BETWEEN], np.uint8)
+    ways = np.full(len(chosen), CODES[Derived.IN_BETWEEN], np.uint8)
     return rows.with_rows(chosen, _pairs(before, after, (at - before) / (after - before), ways))
 
 
@@ -331,7 +333,7 @@ def _without(rows: Rows, skipped: _Spared) -> Rows:
     owner, marked = np.repeat(np.arange(len(rows.counts)), rows.counts), skipped.at(rows.frames)
     touched = np.unique(owner[marked])
     # Half a pair is no place in between.
-    pair = (rows.ways == CODES[Way.IN_BETWEEN])[owner] & np.isin(owner, touched)
+    pair = (rows.ways == CODES[Derived.IN_BETWEEN])[owner] & np.isin(owner, touched)
     kept = ~marked & ~pair
     empty = np.bincount(owner[kept], minlength=len(rows.counts)) == 0
     heaviest = rows.offsets[:-1][empty] + rows.counts[empty] // 2
@@ -365,7 +367,7 @@ def _cleared(rows: Rows, spans: Spans, ends: tuple[int, int]) -> Rows:
     if not chosen:
         return rows
     counts = np.array([len(frames) for frames in chosen.values()])
-    ways = np.full(len(counts), CODES[Way.CLEAR], np.uint8)
+    ways = np.full(len(counts), CODES[EachFrame.CLEAR], np.uint8)
     frames = np.concatenate(list(chosen.values()))
     cleared = Rows(counts, frames, 1 / np.repeat(counts, counts), ways)
     return rows.with_rows(np.array(list(chosen)), cleared)

@@ -22,36 +22,44 @@ SAME_TIME = 1e-6
 """Seconds by which two times may differ and still be the same, rounded."""
 
 
-class Way(StrEnum):
-    """How a result frame is made: what was chosen, and what follows from it."""
+class Derived(StrEnum):
+    """How a result frame is made where that follows from other choices than of `EachFrame`."""
 
-    ONE = "one"
-    LONG_EXPOSURE = "long-exposure"
-    BRIGHTEST = "brightest"
-    DARKEST = "darkest"
-    CLEAR = "clear"
     IN_BETWEEN = "in-between"
     FILLED_QUICK = "filled-quick"
     FILLED_GOOD = "filled-good"
     FILLED_FINEST = "filled-finest"
 
-    @property
-    def is_filled(self) -> bool:
-        """Whether steps along the motion are filled in."""
-        return self in _FILLED.values()
 
-    @property
-    def shares_frames(self) -> bool:
-        """Whether result frames next to one another are made of the same recorded ones."""
-        return self in (Way.CLEAR, Way.IN_BETWEEN)
+Way = EachFrame | Derived
+"""How a result frame is made."""
 
-
-_FILLED = {Fill.QUICK: Way.FILLED_QUICK, Fill.GOOD: Way.FILLED_GOOD, Fill.FINEST: Way.FILLED_FINEST}
-WAYS = tuple(Way)
+_FILLED = {
+    Fill.QUICK: Derived.FILLED_QUICK,
+    Fill.GOOD: Derived.FILLED_GOOD,
+    Fill.FINEST: Derived.FILLED_FINEST,
+}
+WAYS: tuple[Way, ...] = (*EachFrame, *Derived)
 """By code."""
 
 CODES = {way: code for code, way in enumerate(WAYS)}
 """The code of each."""
+
+
+def is_filled(way: Way) -> bool:
+    """Whether steps along the motion are filled in."""
+    return way in _FILLED.values()
+
+
+def counts_alike(way: Way) -> bool:
+    """Whether all recorded frames that a result frame is made of count alike."""
+    return isinstance(way, EachFrame) and way.entry.gathers and not way.entry.adds_light
+
+
+def shares_frames(way: Way) -> bool:
+    """Whether result frames next to one another are made of the same recorded ones."""
+    return way.entry.looks_wider if isinstance(way, EachFrame) else way is Derived.IN_BETWEEN
+
 
 Spans = npt.NDArray[np.int64]
 """Stretches of recorded frames, shape (stretches, 2): first and the one behind the last; ascending, apart."""
@@ -130,11 +138,11 @@ _BETWEEN = {between: code for code, between in enumerate(Between)}
 
 
 def _window(making: FrameMaking) -> float:
-    return float(making.window or 0) if making.each is EachFrame.CLEAR else 0.0
+    return float(making.window or 0) if making.each.entry.looks_wider else 0.0
 
 
 def _way(making: FrameMaking) -> Way:
-    return _FILLED[making.fill] if making.is_filled else Way(making.each)
+    return _FILLED[making.fill] if making.is_filled else making.each
 
 
 class ShotColumns:
