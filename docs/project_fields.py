@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from chronoxis.core.files.project_file import VERSION
+from chronoxis.core.model.accent import LOOKS
 
 PAGE = Path(__file__).with_name("project-file.md")
 BEGIN, END = "<!-- fields, from the schema -->\n", "<!-- end of the fields -->\n"
@@ -24,13 +25,7 @@ _TITLES = {
     "ramp_effect": "An effect with a ramp",
     "join": "A join",
     "side": "A side of a Surge",
-    "accent_flash": "An accent: flash",
-    "accent_streak": "An accent: streak",
-    "accent_wobble": "An accent: wobble",
-    "accent_grain": "An accent: grain",
-    "accent_lines": "An accent: screen lines",
-    "accent_stutter": "An accent: stutter",
-    "accent_badge": "An accent: badge",
+    **{f"accent_{look.key}": f"An accent: {look.name}" for look in LOOKS},
     "amount_by_speed": "An amount by speed",
     "amount_by_join": "An amount by join",
     "amount_by_points": "An amount by points",
@@ -113,7 +108,7 @@ _NAMED = {
     "rational": "rational",
     "signed": "rational, perhaps below 0",
     "footage": "footage of one of four kinds",
-    "accent": "an accent of one of seven looks",
+    "accent": "an accent",
     "amount": "an amount of one of three kinds",
 }
 _TYPES = {

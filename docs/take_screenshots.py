@@ -21,7 +21,7 @@ from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging, correcting, making, pacing
-from chronoxis.core.model.accent import LOOKS, NAMES, Accent, Stutter
+from chronoxis.core.model.accent import LOOKS, Accent, Stutter
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
@@ -244,7 +244,7 @@ def shoot_accents(window: MainWindow, folder: Path) -> None:
     for look in looks:
         for strength in (0.5, 1.0):
             accents = (Accent(look(), strength=strength),)
-            tiles.append((f"{NAMES[look]}, {strength:.0%}", replace(plain, accents=accents), 40))
+            tiles.append((f"{look.name}, {strength:.0%}", replace(plain, accents=accents), 40))
     cameras = by_key(document.project, document.measured[CAMERA])
     for number, (words, project, at) in enumerate(tiles):
         opened = {f.key: s for f in project.footage if not f.made_of and (s := document.opened(f))}

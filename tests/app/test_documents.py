@@ -8,7 +8,7 @@ from typing import Any
 
 import click
 import pytest
-from docs import project_fields
+from docs import project_fields, project_schema
 from PySide6.QtGui import QAction, QKeySequence
 
 from chronoxis.app.main_window import MainWindow
@@ -24,6 +24,8 @@ OPTION = re.compile(r"(?<![\w-])(--[a-z][a-z-]+|-o\b)")
 
 
 def test_the_tables_of_fields_are_those_of_the_schema() -> None:
+    written = project_schema.SCHEMA.read_text()
+    assert project_schema.text(project_schema.filled(project_fields.schema())) == written
     assert project_fields.page() == project_fields.PAGE.read_text(), "run python -m docs.project_fields"
     rows = re.findall(r"^\| `([^`]+)`( \?)? \| (.*?) \| (.*?) \|$", project_fields.PAGE.read_text(), re.M)
     assert len(rows) > 150

@@ -1,11 +1,11 @@
 """The page *Accents*: looks that come and go, on passages, shots, joins or the whole result."""
 
 from collections.abc import Callable
-from dataclasses import fields, replace
+from dataclasses import replace
 from enum import StrEnum
 from fractions import Fraction
 from functools import partial
-from typing import Any
+from typing import Any, TypeVar
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -31,31 +31,24 @@ from chronoxis.core.model import joining
 from chronoxis.core.model.accent import (
     LOOKS,
     MOST_STRENGTH,
-    NAMES,
     STEADY,
     Accent,
     Amount,
-    Badge,
     ByJoin,
     ByPoints,
     BySpeed,
-    Corner,
-    Flash,
-    Grain,
-    Lines,
     Look,
     Response,
-    Streak,
-    Stutter,
-    Wobble,
 )
 from chronoxis.core.model.join import Join
 from chronoxis.core.model.look import KeptLook
+from chronoxis.core.model.parameters import Choice, Number, Switch, parameters_of
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.exact import parse_exact, shortened
 from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
 
 Accents = tuple[Accent, ...]
+Told = TypeVar("Told", Number, Switch, Choice)
 
 
 class Owner(StrEnum):
@@ -73,30 +66,7 @@ _OWNERS = (
     (Owner.JOIN, "Jo&in", "On the join at the selected shots: from the run-up to the run-out"),
     (Owner.WHOLE, "&Whole", "On the whole result"),
 )
-_ABOUT: dict[type[Look], str] = {
-    Flash: "More light, by doublings",
-    Streak: "Blur along a direction, as of a fast camera",
-    Wobble: "Waves of sideways displacement",
-    Grain: "Grain, new in every frame",
-    Lines: "The lines of a screen that is filmed",
-    Stutter: "Pictures that are held; it holds where the amount is above a half",
-    Badge: "A mark of condensed or reversed time, with the speed",
-}
-# Of each measure of a look: what it is called, what stands behind its number, and by how much that is larger.
-_MEASURES: dict[str, tuple[str, str, float]] = {
-    "stops": ("Light", "stops", 1),
-    "length": ("Length", "% of width", 100),
-    "direction": ("Direction", "°", 1),
-    "size": ("Size", "% of picture", 100),
-    "waves": ("Waves", "", 1),
-    "level": ("Strength", "% of white", 100),
-    "count": ("Lines", "", 1),
-    "depth": ("Gaps", "% dark", 100),
-    "warp": ("Bulge", "%", 100),
-    "fringe": ("Fringe", "% of width", 100),
-    "rate": ("Held", "a second", 1),
-}
-_FIELDS = 4
+_FIELDS = 4  # numbers of a look that there is room for
 
 
 class AccentsPage(Page):
@@ -119,8 +89,8 @@ class AccentsPage(Page):
         self.add.view().setMinimumWidth(scaled(130))
         self.add.addItem("add…")
         for number, look in enumerate(LOOKS, 1):
-            self.add.addItem(NAMES[look], look)
-            self.add.setItemData(number, _ABOUT[look], Qt.ItemDataRole.ToolTipRole)
+            self.add.addItem(look.name, look)
+            self.add.setItemData(number, look.about, Qt.ItemDataRole.ToolTipRole)
         self.add.activated.connect(self._add)
         self.chooser = QComboBox()
         self.chooser.setAccessibleName("Accents that are here")
@@ -186,11 +156,10 @@ class AccentsPage(Page):
             label.setBuddy(field)
             self.measures.append(field)
             self._measure_labels.append(label)
-        self.corner = QComboBox()
-        self.corner.setAccessibleName("Corner")
-        self.corner.setToolTip("Where the badge stands")
-        self.corner.addItems([str(corner) for corner in Corner])
-        self.corner.activated.connect(lambda row: self._set_look("Corner", corner=list(Corner)[row]))
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("Choice of the look")
+        self.choice.setToolTip("A choice of the look")
+        self.choice.activated.connect(self._choose_one)
         self.switch = push_button("on", "A choice of the look")
         self.switch.setCheckable(True)
         self.switch.setProperty("choice", True)
@@ -227,7 +196,7 @@ class AccentsPage(Page):
         for place, (label, field) in enumerate(zip(self._measure_labels, self.measures, strict=True)):
             grid.addWidget(label, place // 2, 2 * (place % 2))
             grid.addWidget(field, place // 2, 2 * (place % 2) + 1)
-        grid.addWidget(self.corner, 0, 2, 1, 2)
+        grid.addWidget(self.choice, 0, 2, 1, 2)
         grid.addWidget(self.switch, 1, 2, 1, 2)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
@@ -242,7 +211,7 @@ class AccentsPage(Page):
         layout.addLayout(grid)
         layout.addStretch()
         layout.addWidget(self.looks)
-        for widget in (self.curve, self.none_at, self.full_at, *self._speed_labels, self.corner, self.switch):
+        for widget in (self.curve, self.none_at, self.full_at, *self._speed_labels, self.choice, self.switch):
             widget.hide()
 
     def _speed_field(self, name: str, tip: str) -> NumberField:
@@ -273,10 +242,10 @@ class AccentsPage(Page):
 
     @property
     def about(self) -> str:
-        """What makes a whole picture white."""
+        """What a person should know of the chosen accent."""
         accent = self.accent
-        if accent is not None and isinstance(accent.look, Flash) and accent.look.stops * accent.strength >= 5:
-            return "At its height this flash makes nearly all of a picture white; fewer stops keep some."
+        if accent is not None and (caution := accent.look.caution(accent.strength)):
+            return caution
         if self._owner is Owner.JOIN and not self._document.selected_joins:
             return "A join stands between two shots; there is only one yet."
         return ""
@@ -344,28 +313,41 @@ class AccentsPage(Page):
             self.response.setCurrentIndex(list(Response).index(amount.response))
 
     def _show_measures(self, accent: Accent | None) -> None:
-        names = _measures(accent.look) if accent else []
+        numbers = _told(accent, Number)
+        names = list(numbers)
         for place, (label, field) in enumerate(zip(self._measure_labels, self.measures, strict=True)):
             for widget in (label, field):
                 widget.setVisible(place < len(names))
             if accent is None or place >= len(names):
                 continue
-            name, unit, factor = _MEASURES[names[place]]
-            value = getattr(accent.look, names[place])
-            label.setText(name)
-            field.setAccessibleName(f"{name} of the {accent.name}")
-            field.setToolTip(f"{name}, {unit}" if unit else name)
-            field.show_number("the camera's" if value is None else f"{value * factor:.4g} {unit}".strip())
-        self.corner.setVisible(accent is not None and isinstance(accent.look, Badge))
-        if accent is not None and isinstance(accent.look, Badge):
-            self.corner.setCurrentIndex(list(Corner).index(accent.look.corner))
-        switched = _switched(accent.look) if accent else None
-        self.switch.setVisible(switched is not None)
-        if switched is not None and accent is not None:
-            text, tip = _SWITCHES[switched]
-            self.switch.setText(text)
-            self.switch.setToolTip(tip)
-            self.switch.setChecked(getattr(accent.look, switched))
+            told, value = numbers[names[place]], getattr(accent.look, names[place])
+            label.setText(told.label)
+            field.setAccessibleName(f"{told.label} of the {accent.name}")
+            field.setToolTip(f"{told.label}, {told.unit}" if told.unit else told.label)
+            shown = told.unset if value is None else f"{value * told.shown:.4g} {told.unit}".strip()
+            field.show_number(shown)
+        self._show_choice(accent)
+        self._show_switch(accent)
+
+    def _show_choice(self, accent: Accent | None) -> None:
+        found = next(iter(_told(accent, Choice).items()), None)
+        self.choice.setVisible(found is not None)
+        if found is not None and accent is not None:
+            name, told = found
+            self.choice.clear()
+            self.choice.addItems([str(each) for each in told.of])
+            self.choice.setCurrentIndex(list(told.of).index(getattr(accent.look, name)))
+            self.choice.setAccessibleName(f"{told.label} of the {accent.name}")
+            self.choice.setToolTip(told.about)
+
+    def _show_switch(self, accent: Accent | None) -> None:
+        found = next(iter(_told(accent, Switch).items()), None)
+        self.switch.setVisible(found is not None)
+        if found is not None and accent is not None:
+            name, told = found
+            self.switch.setText(told.label)
+            self.switch.setToolTip(told.about)
+            self.switch.setChecked(getattr(accent.look, name))
 
     def _choose(self, number: int) -> None:
         self._chosen = number
@@ -377,9 +359,9 @@ class AccentsPage(Page):
         if row == 0:
             return
         look: type[Look] = self.add.itemData(row)
-        amount: Amount = ByJoin() if self._owner is Owner.JOIN and look is not Badge else STEADY
+        amount: Amount = ByJoin() if self._owner is Owner.JOIN and look.follows_joins else STEADY
         taken = len(self.accents)
-        if self._change(f"Add {NAMES[look]}", lambda old: (*old, Accent(look(), amount, seed=len(old) + 1))):
+        if self._change(f"Add {look.name}", lambda old: (*old, Accent(look(), amount, seed=len(old) + 1))):
             self._chosen = taken
             self.show_project()
 
@@ -446,25 +428,26 @@ class AccentsPage(Page):
         text, accent = self.measures[place].take_text(), self.accent
         if text is None or accent is None:
             return
-        name = _measures(accent.look)[place]
-        _, unit, factor = _MEASURES[name]
-        cleaned = text.strip().lower().removesuffix(unit).removesuffix("%").removesuffix("°").strip()
+        name, told = list(_told(accent, Number).items())[place]
+        cleaned = text.strip().lower().removesuffix(told.unit).removesuffix("%").removesuffix("°").strip()
         try:
-            if name == "direction" and cleaned in ("", "the camera's", "auto"):
+            if told.unset and cleaned in ("", "auto", told.unset):
                 value: float | None = None
             else:
-                value = float(parse_exact(cleaned)) / factor
-            self._set_look(_MEASURES[name][0], **{name: round(value) if name == "count" and value else value})
+                value = float(parse_exact(cleaned)) / told.shown
+            self._set_look(told.label, **{name: round(value) if told.whole and value else value})
         except (ValueError, ZeroDivisionError):
             self._refuse(f"“{shortened(text)}” is not a number.")
         except PlanError as error:
             self._refuse(str(error))
 
+    def _choose_one(self, row: int) -> None:
+        for name, told in _told(self.accent, Choice).items():
+            self._set_look(told.label, **{name: list(told.of)[row]})
+
     def _switch(self, on: bool) -> None:
-        accent = self.accent
-        name = _switched(accent.look) if accent else None
-        if name is not None:
-            self._set_look(_SWITCHES[name][0], **{name: on})
+        for name, told in _told(self.accent, Switch).items():
+            self._set_look(told.label.replace("&", ""), **{name: on})
 
     def _refuse(self, text: str) -> None:
         self.show_project()
@@ -473,7 +456,7 @@ class AccentsPage(Page):
     def _set_look(self, label: str, **choice: object) -> None:
         accent = self.accent
         if accent is not None:
-            look = replace(accent.look, **choice)  # type: ignore[arg-type]
+            look = replace(accent.look, **choice)
             kind = type(accent.look)
             self._set(label, lambda a: replace(a, look=look) if isinstance(a.look, kind) else a)
 
@@ -507,18 +490,10 @@ class AccentsPage(Page):
         return done
 
 
-_SWITCHES = {
-    "opens": ("edges ma&y open", "The edges of the picture move as well, with black behind them"),
-    "blinks": ("&blinks", "The badge comes and goes once a second"),
-}
-
-
-def _measures(look: Look) -> list[str]:
-    return [field.name for field in fields(look) if field.name in _MEASURES]
-
-
-def _switched(look: Look) -> str | None:
-    return next((field.name for field in fields(look) if field.name in _SWITCHES), None)
+def _told(accent: Accent | None, kind: type[Told]) -> dict[str, Told]:
+    """The parameters of an accent's look that are of one kind, by name."""
+    told = parameters_of(type(accent.look)) if accent else {}
+    return {name: each for name, each in told.items() if isinstance(each, kind)}
 
 
 def _given(project: Project, joins: list[int], join: Join) -> Project:

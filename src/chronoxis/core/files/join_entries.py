@@ -1,7 +1,6 @@
 """Joins and accents, as entries of a project file."""
 
 from collections.abc import Iterable
-from dataclasses import fields
 from enum import StrEnum
 from fractions import Fraction
 from typing import Any
@@ -15,13 +14,13 @@ from chronoxis.core.model.accent import (
     ByJoin,
     ByPoints,
     BySpeed,
-    Corner,
     Look,
     Point,
     Response,
 )
 from chronoxis.core.model.join import CUT, Join, Side, Surge
 from chronoxis.core.model.joining import LONGEST_RUN
+from chronoxis.core.model.parameters import Choice, parameters_of
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.speed import checked_speed
 
@@ -70,9 +69,9 @@ def accents_json(accents: Iterable[Accent]) -> list[dict[str, Any]]:
         {
             "look": accent.look.key,
             **{
-                field.name: str(value) if isinstance(value, StrEnum) else value
-                for field in fields(accent.look)
-                for value in (getattr(accent.look, field.name),)
+                name: str(value) if isinstance(value, StrEnum) else value
+                for name in parameters_of(type(accent.look))
+                for value in (getattr(accent.look, name),)
             },
             "amount": _amount_json(accent.amount),
             "strength": accent.strength,
@@ -89,13 +88,12 @@ def accent_from(item: dict[str, Any]) -> Accent:
 
 def _look(item: dict[str, Any]) -> Look:
     kind = next(look for look in LOOKS if look.key == item["look"])
-    known = {field.name: item[field.name] for field in fields(kind) if field.name in item}
-    try:
-        if "corner" in known:
-            known["corner"] = Corner(known["corner"])
-        return kind(**known)
-    except (TypeError, ValueError) as error:
-        raise PlanError(f"The values of a {kind.key} make no sense.") from error
+    known = {
+        name: told.of(item[name]) if isinstance(told, Choice) else item[name]
+        for name, told in parameters_of(kind).items()
+        if name in item
+    }
+    return kind(**known)
 
 
 def _amount_json(amount: Amount) -> dict[str, Any]:

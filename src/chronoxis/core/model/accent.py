@@ -6,13 +6,13 @@ from fractions import Fraction
 from typing import ClassVar
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.model.parameters import Choice, Number, Switch, check_parameters, parameter
 from chronoxis.core.timing.exact import parse_exact, shortened
 
 MOST_STRENGTH = 2.0
 """Of an accent, where 1 is full."""
 
-STUTTERS = (8.0, 18.0)
-"""Held pictures a second, at least and at most."""
+_WHITE = 5.0  # stops that make nearly all of a picture white
 
 
 class Response(StrEnum):
@@ -83,7 +83,41 @@ STEADY = ByPoints((Point(Fraction(0), 1.0),))
 
 
 @dataclass(frozen=True)
-class Flash:
+class Look:
+    """What an accent does to pictures.
+
+    A further look is a class here and a place in `LOOKS`, a module of `core.picture.accents`, and a line in
+    `render.accents`.
+
+    Attributes:
+        key: what project files and the command line call it.
+        name: what a person calls it.
+        about: what it does, in a few words.
+        holds: whether it holds pictures, rather than change them.
+        follows_joins: whether one that is put on a join comes and goes with it at first.
+    """
+
+    key: ClassVar[str]
+    name: ClassVar[str]
+    about: ClassVar[str]
+    holds: ClassVar[bool] = False
+    follows_joins: ClassVar[bool] = True
+
+    def __post_init__(self) -> None:
+        check_parameters(self, self.name)
+
+    def caution(self, strength: float) -> str:
+        """What a person should know of it, at so much of it at most, or nothing."""
+        return ""
+
+    @property
+    def follows_camera(self) -> bool:
+        """Whether the camera's path has to be known."""
+        return False
+
+
+@dataclass(frozen=True)
+class Flash(Look):
     """More light.
 
     Attributes:
@@ -91,11 +125,20 @@ class Flash:
     """
 
     key: ClassVar[str] = "flash"
-    stops: float = 2.0
+    name: ClassVar[str] = "flash"
+    about: ClassVar[str] = "More light, by doublings"
+    stops: float = parameter(
+        2.0, Number("Light", "Doublings of light when it is full; below 0 it grows dark.", -8, 8, "stops")
+    )
+
+    def caution(self, strength: float) -> str:
+        if self.stops * strength < _WHITE:
+            return ""
+        return "At its height this flash makes nearly all of a picture white; fewer stops keep some."
 
 
 @dataclass(frozen=True)
-class Streak:
+class Streak(Look):
     """Blur along a direction, as of a fast camera.
 
     Attributes:
@@ -104,12 +147,30 @@ class Streak:
     """
 
     key: ClassVar[str] = "streak"
-    length: float = 0.08
-    direction: float | None = None
+    name: ClassVar[str] = "streak"
+    about: ClassVar[str] = "Blur along a direction, as of a fast camera"
+    length: float = parameter(
+        0.08, Number("Length", "Share of the width that a point is drawn to.", 0, 0.5, "% of width", 100)
+    )
+    direction: float | None = parameter(
+        None,
+        Number(
+            "Direction",
+            "Degrees from -360 to 360: 0 to the right, 90 up; null is the camera's own.",
+            -360,
+            360,
+            "°",
+            unset="the camera's",
+        ),
+    )
+
+    @property
+    def follows_camera(self) -> bool:
+        return self.direction is None
 
 
 @dataclass(frozen=True)
-class Wobble:
+class Wobble(Look):
     """Waves of sideways displacement.
 
     Attributes:
@@ -119,13 +180,19 @@ class Wobble:
     """
 
     key: ClassVar[str] = "wobble"
-    size: float = 0.02
-    waves: float = 2.5
-    opens: bool = False
+    name: ClassVar[str] = "wobble"
+    about: ClassVar[str] = "Waves of sideways displacement"
+    size: float = parameter(
+        0.02, Number("Size", "Share of the width by which waves move sideways.", 0, 0.2, "% of picture", 100)
+    )
+    waves: float = parameter(2.5, Number("Waves", "Waves from top to bottom.", 0.1, 50))
+    opens: bool = parameter(
+        False, Switch("edges ma&y open", "Whether the edges move as well, with black behind them.")
+    )
 
 
 @dataclass(frozen=True)
-class Grain:
+class Grain(Look):
     """Grain, new in every frame.
 
     Attributes:
@@ -134,12 +201,19 @@ class Grain:
     """
 
     key: ClassVar[str] = "grain"
-    level: float = 0.04
-    size: float = 0.003
+    name: ClassVar[str] = "grain"
+    about: ClassVar[str] = "Grain, new in every frame"
+    level: float = parameter(
+        0.04,
+        Number("Strength", "Deviation in mid tones, as a share of white's code.", 0, 0.5, "% of white", 100),
+    )
+    size: float = parameter(
+        0.003, Number("Size", "Of a grain, as a share of the height.", 0.0005, 0.05, "% of picture", 100)
+    )
 
 
 @dataclass(frozen=True)
-class Lines:
+class Lines(Look):
     """The lines of a screen that is filmed.
 
     Attributes:
@@ -150,14 +224,31 @@ class Lines:
     """
 
     key: ClassVar[str] = "lines"
-    count: int = 180
-    depth: float = 0.6
-    warp: float = 0.06
-    fringe: float = 0.004
+    name: ClassVar[str] = "screen lines"
+    about: ClassVar[str] = "The lines of a screen that is filmed"
+    count: int = parameter(180, Number("Lines", "Lines from top to bottom.", 10, 1200, whole=True))
+    depth: float = parameter(
+        0.6, Number("Gaps", "Light that the gaps between them lose.", 0, 1, "% dark", 100)
+    )
+    warp: float = parameter(
+        0.06,
+        Number("Bulge", "By how much the picture bulges, as a share of its half diagonal.", 0, 0.3, "%", 100),
+    )
+    fringe: float = parameter(
+        0.004,
+        Number(
+            "Fringe",
+            "How far red and blue part at the sides, as a share of the width.",
+            0,
+            0.05,
+            "% of width",
+            100,
+        ),
+    )
 
 
 @dataclass(frozen=True)
-class Stutter:
+class Stutter(Look):
     """Pictures that are held. It holds where its amount is above a half.
 
     Attributes:
@@ -165,11 +256,10 @@ class Stutter:
     """
 
     key: ClassVar[str] = "stutter"
-    rate: float = 12.0
-
-    def __post_init__(self) -> None:
-        if not STUTTERS[0] <= self.rate <= STUTTERS[1]:
-            raise PlanError(f"A stutter holds {STUTTERS[0]:g} to {STUTTERS[1]:g} pictures a second.")
+    name: ClassVar[str] = "stutter"
+    about: ClassVar[str] = "Pictures that are held; it holds where the amount is above a half"
+    holds: ClassVar[bool] = True
+    rate: float = parameter(12.0, Number("Held", "Held pictures a second.", 8, 18, "a second"))
 
 
 class Corner(StrEnum):
@@ -182,7 +272,7 @@ class Corner(StrEnum):
 
 
 @dataclass(frozen=True)
-class Badge:
+class Badge(Look):
     """A mark that time is condensed, or runs back, with the speed.
 
     Attributes:
@@ -192,38 +282,17 @@ class Badge:
     """
 
     key: ClassVar[str] = "badge"
-    corner: Corner = Corner.TOP_RIGHT
-    size: float = 0.09
-    blinks: bool = False
+    name: ClassVar[str] = "badge"
+    about: ClassVar[str] = "A mark of condensed or reversed time, with the speed"
+    follows_joins: ClassVar[bool] = False
+    corner: Corner = parameter(Corner.TOP_RIGHT, Choice("Corner", "Where it stands.", Corner))
+    size: float = parameter(
+        0.09, Number("Size", "Its height, as a share of the picture's.", 0.02, 0.5, "% of picture", 100)
+    )
+    blinks: bool = parameter(False, Switch("&blinks", "Whether it comes and goes once a second."))
 
-
-Look = Flash | Streak | Wobble | Grain | Lines | Stutter | Badge
 
 LOOKS: tuple[type[Look], ...] = (Flash, Streak, Wobble, Grain, Lines, Stutter, Badge)
-
-NAMES = {
-    Flash: "flash",
-    Streak: "streak",
-    Wobble: "wobble",
-    Grain: "grain",
-    Lines: "screen lines",
-    Stutter: "stutter",
-    Badge: "badge",
-}
-"""What a person calls each look."""
-
-_RANGES: dict[str, tuple[float, float]] = {
-    "stops": (-8, 8),
-    "length": (0, 0.5),
-    "direction": (-360, 360),
-    "waves": (0.1, 50),
-    "level": (0, 0.5),
-    "count": (10, 1200),
-    "depth": (0, 1),
-    "warp": (0, 0.3),
-    "fringe": (0, 0.05),
-}
-_SIZES = {Wobble: (0.0, 0.2), Grain: (0.0005, 0.05), Badge: (0.02, 0.5)}
 
 
 @dataclass(frozen=True)
@@ -245,17 +314,11 @@ class Accent:
     def __post_init__(self) -> None:
         if not 0 <= self.strength <= MOST_STRENGTH:
             raise PlanError(f"The strength of an accent lies between 0 and {MOST_STRENGTH * 100:g}%.")
-        for name, value in vars(self.look).items():
-            low, high = _SIZES[type(self.look)] if name == "size" else _RANGES.get(name, (-1e9, 1e9))
-            if isinstance(value, float | int) and not low <= value <= high:
-                raise PlanError(
-                    f"The {name} of a {NAMES[type(self.look)]} lies between {low:g} and {high:g}."
-                )
 
     @property
     def name(self) -> str:
         """What a person calls it."""
-        return NAMES[type(self.look)]
+        return self.look.name
 
 
 def parse_accent(text: str) -> Accent:
@@ -265,7 +328,7 @@ def parse_accent(text: str) -> Accent:
         PlanError: there is no such look, or the amount is out of range.
     """
     name, _, amount = text.strip().lower().partition(":")
-    look = next((each for each in LOOKS if name in (each.key, NAMES[each])), None)
+    look = next((each for each in LOOKS if name in (each.key, each.name)), None)
     if look is None:
         named = ", ".join(each.key for each in LOOKS)
         raise PlanError(f"“{shortened(text)}” is no accent; there are {named}.")

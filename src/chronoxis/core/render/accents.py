@@ -1,10 +1,12 @@
 """The accents of a plan: choices turned into looks with an amount for every result frame."""
 
 from collections.abc import Callable, Mapping
+from fractions import Fraction
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from chronoxis.core.model.accent import Badge, Flash, Grain, Lines, Streak, Stutter, Wobble
+from chronoxis.core.model.accent import Badge, Flash, Grain, Lines, Look, Streak, Stutter, Wobble
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
 from chronoxis.core.model.project import Project
 from chronoxis.core.picture.accents.accent import Accent, Amounts
@@ -26,6 +28,31 @@ Directions = Mapping[int, float]
 """Degrees in which the camera moves at a join, by its number."""
 
 
+class _Around(NamedTuple):
+    """What an accent may depend on beside its look.
+
+    Attributes:
+        placed: the accent and where it is.
+        amounts: how much of it there is, by result frame.
+        colour: of the pictures.
+        rate: result frames per second.
+        directions: how the camera moves.
+        said: the speed of a result frame in words, and whether it runs back.
+    """
+
+    placed: Placed
+    amounts: Amounts
+    colour: Colour
+    rate: Fraction
+    directions: Directions
+    said: Callable[[int], tuple[str, bool]]
+
+    @property
+    def seed(self) -> int:
+        """Of what is random."""
+        return self.placed.accent.seed
+
+
 def accents_of(
     project: Project, schedule: Schedule, colour: Colour, directions: Directions
 ) -> tuple[tuple[Accent, ...], ...]:
@@ -34,9 +61,11 @@ def accents_of(
     said = _speeds_said(project, schedule)
     for placed in placed_accents(project):
         amounts = _amounts(project, schedule, placed)
-        if amounts is None or isinstance(placed.accent.look, Stutter):
+        look = placed.accent.look
+        if amounts is None or look.holds:
             continue
-        accent = _accent(placed, amounts, project, colour, directions, said)
+        around = _Around(placed, amounts, colour, project.rate, directions, said)
+        accent = _MAKERS[type(look)](look, around)
         first, last = schedule.shots[[amounts.first, amounts.first + len(amounts.values) - 1]].tolist()
         for shot in range(first, last + 1):
             by_shot[shot].append(accent)
@@ -50,14 +79,12 @@ def held_frames(project: Project, schedule: Schedule) -> Frames | None:
     """
     shown = np.arange(len(schedule))
     for placed in placed_accents(project):
-        if not isinstance(placed.accent.look, Stutter):
-            continue
-        amounts = _amounts(project, schedule, placed)
-        if amounts is None:
+        look, amounts = placed.accent.look, _amounts(project, schedule, placed)
+        if amounts is None or not isinstance(look, Stutter):
             continue
         numbers = amounts.first + np.flatnonzero(amounts.values > _HELD)
         since = numbers / float(schedule.rate) - placed.begin
-        beat = np.floor(since * placed.accent.look.rate + 1e-6).astype(np.int64)
+        beat = np.floor(since * look.rate + 1e-6).astype(np.int64)
         fresh = np.ones(len(numbers), bool)
         fresh[1:] = (np.diff(beat) != 0) | (np.diff(numbers) != 1) | (np.diff(schedule.shots[numbers]) != 0)
         firsts = numbers[np.maximum.accumulate(np.where(fresh, np.arange(len(numbers)), 0))]
@@ -77,30 +104,22 @@ def _amounts(project: Project, schedule: Schedule, placed: Placed) -> Amounts | 
     return None if amounts.are_nothing else amounts
 
 
-def _accent(
-    placed: Placed,
-    amounts: Amounts,
-    project: Project,
-    colour: Colour,
-    directions: Directions,
-    said: Callable[[int], tuple[str, bool]],
-) -> Accent:
-    seed = placed.accent.seed
-    match look := placed.accent.look:
-        case Flash():
-            return FlashAccent(look, amounts, colour)
-        case Streak():
-            measured = directions.get(placed.join, _LEVEL) if placed.join is not None else _LEVEL
-            return StreakAccent(look, amounts, colour, measured if look.direction is None else look.direction)
-        case Wobble():
-            return WobbleAccent(look, amounts, seed, project.rate)
-        case Grain():
-            return GrainAccent(look, amounts, seed)
-        case Lines():
-            return LinesAccent(look, amounts, colour)
-        case Badge():
-            return BadgeAccent(look, amounts, project.rate, said)
-    raise TypeError(f"{look.key} is no look on a picture")
+def _streak(look: Streak, around: _Around) -> Accent:
+    join = around.placed.join
+    measured = around.directions.get(join, _LEVEL) if join is not None else _LEVEL
+    direction = measured if look.direction is None else look.direction
+    return StreakAccent(look, around.amounts, around.colour, direction)
+
+
+_MAKERS: dict[type[Look], Callable[[Any, _Around], Accent]] = {
+    Flash: lambda look, around: FlashAccent(look, around.amounts, around.colour),
+    Streak: _streak,
+    Wobble: lambda look, around: WobbleAccent(look, around.amounts, around.seed, around.rate),
+    Grain: lambda look, around: GrainAccent(look, around.amounts, around.seed),
+    Lines: lambda look, around: LinesAccent(look, around.amounts, around.colour),
+    Badge: lambda look, around: BadgeAccent(look, around.amounts, around.rate, around.said),
+}
+"""Of each look that changes pictures, what does so."""
 
 
 def _speeds_said(project: Project, schedule: Schedule) -> Callable[[int], tuple[str, bool]]:

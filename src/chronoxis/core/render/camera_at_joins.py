@@ -6,7 +6,6 @@ from fractions import Fraction
 
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.source import Source
-from chronoxis.core.model.accent import Streak
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
 from chronoxis.core.traces.camera_moves import NEAR, REACH, Move, Movement, movement, whip_in
@@ -49,7 +48,7 @@ def measured_streaks(project: Project) -> list[int]:
     return [
         number
         for number, shot in enumerate(project.shots[:-1])
-        if any(isinstance(a.look, Streak) and a.look.direction is None for a in shot.join.accents)
+        if any(accent.look.follows_camera for accent in shot.join.accents)
     ]
 
 
