@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 KERNELS := src/chronoxis/core/picture/kernels.c
 
-.PHONY: setup demo test bench screenshots lock clean
+.PHONY: setup demo test sanitize bench screenshots lock clean
 
 setup: $(VENV)/.ready
 
@@ -12,6 +12,7 @@ $(VENV)/.ready: requirements.lock pyproject.toml packaging/system-libraries.sh p
 	sh packaging/compiler.sh
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	rm -f $(dir $(KERNELS))_kernels*.so
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	sh packaging/system-libraries.sh $(BIN)/python
 	touch $@
@@ -27,6 +28,11 @@ test: setup
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2
+
+# The loops over pixels, built so that every read and write out of bounds ends the run.
+sanitize: setup
+	sh packaging/sanitized.sh $(BIN)/python $(KERNELS) tests/core/test_kernel_library.py \
+	    tests/core/test_kernel_sizes.py tests/core/test_picture.py tests/core/test_making.py
 
 bench: setup
 	$(BIN)/python -m bench

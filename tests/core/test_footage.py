@@ -174,7 +174,7 @@ def test_counting_apart_is_counting(tmp_path: Path) -> None:
     here = build_index(path)
     apart = FrameIndex.of_told(run_apart(count_apart, [str(path)], shares.append, path.name))
     assert shares == sorted(shares)
-    assert len(shares) == 2
+    assert len({share for share in shares if share > 0}) == 2  # and time and again, that nothing is new
     for name, value in vars(here).items():
         assert np.array_equal(getattr(apart, name), value), name
     with pytest.raises(FootageError, match=r"nothing.mp4 is not there"):

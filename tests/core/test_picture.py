@@ -189,7 +189,7 @@ def test_no_more_cores_are_used_than_the_process_may_use() -> None:
         "import os; os.sched_setaffinity(0, {min(os.sched_getaffinity(0))})\n"
         "from chronoxis.core.cores import usable_cores\n"
         "from chronoxis.core.picture import row_work\n"
-        "print(usable_cores(), len(row_work._LANES))"
+        "print(usable_cores(), row_work._CORES)"
     )
     done = subprocess.run([sys.executable, "-c", confined], capture_output=True, text=True, check=True)
     assert done.stdout.split() == ["1", "1"]

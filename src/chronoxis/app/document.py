@@ -16,9 +16,7 @@ from chronoxis.core.footage.kinds import as_chosen, footage_of, settled
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging, composing
 from chronoxis.core.model.footage import Footage
-from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.nesting import outermost
-from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Place, Project, cold_shots, warm
 from chronoxis.core.render.measuring import by_key, wishes_of
 from chronoxis.core.render.nested import nested_inside
@@ -32,7 +30,6 @@ from chronoxis.core.traces.picture_trace import PictureTrace
 Edit = Callable[[Project], Project]
 
 _BRING_IN = "Bring in"  # what undo says of it
-_PHOTO_SIDE = 3840  # pixels of a first result out of photos
 _MOST_COLD = 24  # shots whose lengths are worked out at once, on the interface thread
 _EASE = 60  # milliseconds between what is said of a gesture beside the Weave
 _DRAWN = 20  # milliseconds in which an edit is drawn; planning starts no sooner
@@ -596,12 +593,8 @@ class Document(QObject):
 
 
 def _with_canvas(project: Project, facts: Facts) -> Project:
-    """A project that has no canvas yet, with that of some footage.
-
-    Photos are mostly far larger than what becomes of them; a larger result can be asked for.
-    """
-    if project.canvas or isinstance(facts.origin, MusicFile):
+    """A project that has no canvas yet, with that of some footage."""
+    footage, canvas = footage_of(facts), facts.picture.canvas
+    if project.canvas or not footage.is_seen:
         return project
-    canvas = facts.picture.canvas
-    photos = isinstance(facts.origin, PhotoFiles)
-    return composing.set_canvas(project, canvas.within(_PHOTO_SIDE) if photos else canvas)
+    return composing.set_canvas(project, canvas.within(footage.most_side) if footage.most_side else canvas)

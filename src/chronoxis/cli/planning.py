@@ -74,7 +74,7 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         raise click.UsageError("Give one of --speed, --length and --every.")
     source = open_source(path)
     footage = _with_photo_choices(footage_of(source.facts), source, choices)
-    if not ways and not isinstance(footage, PhotoRun):
+    if not ways and not footage.is_told_by_count:
         raise click.UsageError("Give one of --speed, --length and --every.")
     project = Project(settings=settings, rate=choices["fps"] or footage.result_rate)
     project = arranging.add_shot(arranging.bring_in(project, footage), footage.key)

@@ -27,7 +27,6 @@ from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.scroller import Scroller
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
-from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.credits import uncredited
 from chronoxis.core.timing.cadence import Cadence
@@ -274,7 +273,7 @@ def _caution(project: Project, places: list[Place], *, on_pace: bool) -> str:
         )
     state = project.reckoner(places[0])
     run = project.footage_of(project.shots[places[0].shot])
-    if len(places) == 1 and isinstance(run, PhotoRun):
+    if len(places) == 1 and run.is_told_by_count:
         cadence = Cadence(state.speed * run.rate, project.rate)
         uneven = on_pace and not cadence.is_even
         return f"{cadence.in_words()} The page Frames has even choices." if uneven else ""

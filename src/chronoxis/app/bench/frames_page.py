@@ -32,7 +32,6 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.passage_rows import Numbers
-from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project, Shot
 from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.frame_making import (
@@ -299,9 +298,9 @@ class FramesPage(Page):
         """Of photos that are shown one by one, which result frames show which."""
         run, passage = project.footage_of(project.shots[places[0].shot]), project.passage(places[0])
         one = not passage.making.is_open and passage.making.between is Between.HOLD
-        shown = isinstance(run, PhotoRun) and len(places) == 1 and one
+        shown = run.is_told_by_count and len(places) == 1 and one
         self.cadence.setVisible(shown)
-        if isinstance(run, PhotoRun) and shown:
+        if shown:
             photos = passage.recorded_length * run.rate
             self.cadence.show_cadence(Cadence(passage.speed * run.rate, project.rate), photos)
 

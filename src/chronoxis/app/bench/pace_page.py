@@ -11,7 +11,6 @@ from chronoxis.app.bench.page import SEVERAL, Page, common, label_for, line, one
 from chronoxis.app.bench.quantity_words import (
     alike_in,
     exact_text,
-    photo_meaning,
     quantity_text,
     read_quantity,
     step_label,
@@ -130,7 +129,8 @@ class PacePage(Page):
         words = common(step_label(project, place) for place in different)
         self._labels[Quantity.STEP].setText("Step (&k)" if words == SEVERAL else words)
         self.fields[Quantity.RECORDED_LENGTH].setEnabled(len(places) == 1)
-        meaning = photo_meaning(project, places[0]) if len(places) == 1 else ""
+        first = project.footage_of(project.shots[places[0].shot])
+        meaning = first.shown_in_words(project.passage(places[0]).speed) if len(places) == 1 else ""
         self.meaning.setText(meaning)
         self.meaning.setVisible(bool(meaning))
         self._line.setVisible(not meaning)

@@ -7,7 +7,6 @@ import numpy as np
 
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.passage_rows import Numbers
-from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate, parse_rate
@@ -23,7 +22,7 @@ _PHOTOS = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:photos?|places?)?")
 
 def step_label(project: Project, place: Place) -> str:
     """What the step is called, with the letter of its key marked."""
-    if isinstance(_footage(project, place), PhotoRun):
+    if _footage(project, place).is_told_by_count:
         return "Photos a second (&k)"
     return step_words(project.reckoner(place).step)
 
@@ -31,7 +30,7 @@ def step_label(project: Project, place: Place) -> str:
 def read_quantity(quantity: Quantity, text: str, project: Project, place: Place) -> Fraction:
     """The value that a text means for a passage. Raises PlanError if it means none."""
     footage = _footage(project, place)
-    if isinstance(footage, PhotoRun):
+    if footage.is_told_by_count:
         photos = _PHOTOS.fullmatch(text.strip().lower())
         if quantity is Quantity.RECORDED_LENGTH and photos:
             return Fraction(photos[1].replace(",", ".")) / footage.rate
@@ -83,55 +82,27 @@ def quantity_text(project: Project, place: Place, quantity: Quantity) -> str:
 def _footage_text(project: Project, place: Place, quantity: Quantity) -> str:
     """How much of the footage there is, or how fast it passes."""
     passage, footage = project.passage(place), _footage(project, place)
-    if isinstance(footage, PhotoRun):
-        if quantity is Quantity.STEP:
-            return f"{format_rate(passage.speed * footage.rate)} a second"
-        return f"{float(passage.recorded_length * footage.rate):.6g} {_word(footage)}"
-    if quantity is Quantity.STEP:
-        return format_step(project.reckoner(place).step)
-    return format_time(passage.recorded_length, 2)
+    if quantity is Quantity.RECORDED_LENGTH:
+        return footage.amount_in_words(passage.recorded_length)
+    if footage.is_told_by_count:
+        return f"{format_rate(passage.speed * footage.rate)} a second"
+    return format_step(project.reckoner(place).step)
 
 
 def exact_text(project: Project, place: Place, quantity: Quantity) -> str:
     """A quantity as it is edited."""
-    photos = isinstance(_footage(project, place), PhotoRun)
+    counted = _footage(project, place).is_told_by_count
     match quantity:
-        case Quantity.RECORDED_LENGTH if not photos:
+        case Quantity.RECORDED_LENGTH if not counted:
             return format_exact_time(project.passage(place).recorded_length)
         case Quantity.SPEED:
             return format_exact_speed(project.passage(place).speed)
         case Quantity.RESULT_LENGTH:
             return format_exact_time(project.passage_result_length(place))
-        case Quantity.STEP if not photos:
+        case Quantity.STEP if not counted:
             return format_exact_step(project.reckoner(place).step)
         case _:
             return quantity_text(project, place, quantity)
-
-
-def photo_meaning(project: Project, place: Place) -> str:
-    """What a passage of photos comes to; nothing for recordings."""
-    footage = _footage(project, place)
-    if not isinstance(footage, PhotoRun):
-        return ""
-    speed, count, places = project.passage(place).speed, len(footage.photos.names), _places(footage)
-    shown = format_rate(speed * footage.rate)
-    meant = f"{footage.pace_in_words}, shown at {shown} a second: {format_speed(speed)}"
-    if count != places:
-        return f"{meant}\n{count} photos stand in {places} places: {_why(count, places)}."
-    return f"{meant}\nThe frame rate alone does not change the length."
-
-
-def _places(run: PhotoRun) -> int:
-    """How many places a run's photos stand in, with those of missing ones that are held."""
-    return round(run.length * run.rate)
-
-
-def _word(run: PhotoRun) -> str:
-    return "photos" if _places(run) == len(run.photos.names) else "places"
-
-
-def _why(count: int, places: int) -> str:
-    return "missing ones are held" if places > count else "some are left out"
 
 
 def _footage(project: Project, place: Place) -> Footage:

@@ -25,7 +25,6 @@ from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import FORMATS, format_of
-from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.estimate import Estimate, estimate
@@ -168,10 +167,8 @@ class ExportPanel(QFrame):
         field, project = self.choices.output, self._files.path
         if field.text() not in ("", self._suggested):
             return
-        files = [file for source in plan.sources for file in source.files[:1]]
-        beside = project or (files[0] if files else Path.home() / "result")
-        if project is None and isinstance(plan.sources[0].facts.origin, PhotoFiles):
-            beside = beside.parent  # beside the folder of photos, not in it
+        shown = plan.project.footage_of(plan.project.shots[0])
+        beside = project or shown.beside
         name = beside.stem if project else f"{beside.stem}-condensed"
         format_ = self._document.project.settings.format
         self._names.ask((beside.parent, name, _name_ending(format_)))

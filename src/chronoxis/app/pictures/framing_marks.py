@@ -8,7 +8,6 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from chronoxis.app.document import Document
 from chronoxis.app.theme.theme import DIM, LIVE, TEXT, font
-from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.framing import LEAST_SIDE, Framing, View
@@ -40,7 +39,7 @@ class FramingMarks:
         frame = min(self._document.result_frame, len(plan.schedule) - 1)
         number = int(plan.schedule.shots[frame])
         source = plan.sources[number]
-        return None if isinstance(source, AbsentSource) else (number, source.facts.picture.size)
+        return (number, source.facts.picture.size) if source.is_seen else None
 
     @property
     def share(self) -> Fraction:

@@ -364,7 +364,7 @@ class Pictures(QWidget):
         plan = self._document.plan
         if images is None or plan is None or wish.source not in plan.sources:
             return
-        if isinstance(wish.source, AbsentSource):
+        if not wish.source.is_seen:
             return  # nothing to see
         self.recorded.show_image(images.picture, full=wish.source.facts.picture.size)
         if wish.strip:

@@ -116,6 +116,11 @@ class AbsentSource(SteadySource):
         return min(frame / self._frame_rate, self.length)
 
     @property
+    def is_there(self) -> bool:
+        """No."""
+        return False
+
+    @property
     def is_seen(self) -> bool:
         """No."""
         return False

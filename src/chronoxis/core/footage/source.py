@@ -169,8 +169,16 @@ class Source(Protocol):
         """What is known to be wrong, by place."""
 
     @property
+    def is_there(self) -> bool:
+        """Whether it is the footage itself, not only what stands for it where that is missing."""
+
+    @property
     def is_seen(self) -> bool:
         """Whether it has pictures that can be looked at."""
+
+    @property
+    def start(self) -> Fraction:
+        """Where it begins, on its file's own clock."""
 
     @property
     def holes(self) -> Spans:

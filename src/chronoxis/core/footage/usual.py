@@ -27,6 +27,16 @@ class UsualSource:
         return ()
 
     @property
+    def is_there(self) -> bool:
+        """It is."""
+        return True
+
+    @property
+    def start(self) -> Fraction:
+        """At nought."""
+        return Fraction(0)
+
+    @property
     def is_seen(self) -> bool:
         """It can."""
         return True

@@ -87,6 +87,34 @@ class Footage(ABC):
         return f"{format_time(self.length, 0)} · {format_rate(self.stored_rate)} fps"
 
     @property
+    def unit(self) -> str:
+        """What one of its pictures is called."""
+        return "frame"
+
+    @property
+    def is_told_by_count(self) -> bool:
+        """Whether people tell it by how many there are and how many are shown a second, not by time."""
+        return False
+
+    def amount_in_words(self, recorded: Fraction) -> str:
+        """So many recorded seconds of it, as people tell them."""
+        return format_time(recorded, 2)
+
+    def shown_in_words(self, _speed: Fraction) -> str:
+        """What showing it at a speed comes to, where that needs saying; else nothing."""
+        return ""
+
+    @property
+    def most_side(self) -> int | None:
+        """Pixels of the longer side of a first result; None for as many as it has."""
+        return None
+
+    @property
+    def beside(self) -> Path:
+        """What a result is put beside at first, and called after."""
+        return self.files[0] if self.files else Path.home() / "result"
+
+    @property
     def result_rate(self) -> Fraction:
         """A result's rate, if this is all there is: as files keep it and screens show it."""
         return self.rate.limit_denominator(_FINEST_RATE) if self.rate <= MAX_RATE else _USUAL_RATE

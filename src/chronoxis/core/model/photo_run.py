@@ -11,6 +11,7 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.timing.exact import parse_exact, shortened
 from chronoxis.core.timing.rates import MAX_RATE, format_rate, parse_rate
+from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time, parse_time
 
 FIRST_RATE = Fraction(25)
@@ -100,6 +101,8 @@ class PhotoTime:
                 return None
 
 
+_MOST_SIDE = 3840  # pixels of a first result
+
 DATES = PhotoTime(Clock.DATES)
 
 
@@ -174,6 +177,45 @@ class PhotoRun(Footage):
     def in_brief(self) -> str:
         """How many photos, and how far apart."""
         return f"{len(self.photos.names)} photos\n{self.pace_in_words}"
+
+    @property
+    def unit(self) -> str:
+        """A photo."""
+        return "photo"
+
+    @property
+    def is_told_by_count(self) -> bool:
+        """Yes."""
+        return True
+
+    def amount_in_words(self, recorded: Fraction) -> str:
+        """Such as ``120 photos``; places, where some of them hold a photo for a missing one."""
+        places = self._places == len(self.photos.names)
+        return f"{float(recorded * self.rate):.6g} {'photos' if places else 'places'}"
+
+    def shown_in_words(self, speed: Fraction) -> str:
+        """How far apart they are, how many are shown a second, and what that is as a speed."""
+        count, shown = len(self.photos.names), format_rate(speed * self.rate)
+        meant = f"{self.pace_in_words}, shown at {shown} a second: {format_speed(speed)}"
+        if count == self._places:
+            return f"{meant}\nThe frame rate alone does not change the length."
+        why = "missing ones are held" if self._places > count else "some are left out"
+        return f"{meant}\n{count} photos stand in {self._places} places: {why}."
+
+    @property
+    def _places(self) -> int:
+        """How many places its photos stand in, with those of missing ones that are held."""
+        return round(self.length * self.rate)
+
+    @property
+    def most_side(self) -> int:
+        """Photos are mostly far larger than what becomes of them; a larger result can be asked for."""
+        return _MOST_SIDE
+
+    @property
+    def beside(self) -> Path:
+        """Their folder: a result lies beside it, not in it."""
+        return self.photos.folder
 
     @property
     def pace_in_words(self) -> str:

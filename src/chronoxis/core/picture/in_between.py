@@ -1,10 +1,9 @@
 """Pictures between two recorded frames, by the motion from the one to the other."""
 
-from concurrent.futures import ThreadPoolExecutor
-
 import cv2
 import numpy as np
 
+from chronoxis.core.cores import threads_alike
 from chronoxis.core.picture import kernels, motion_kernels
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture, Pixels, codes_of, size_of
@@ -20,7 +19,6 @@ _TOO_NEAR, _FAR_ENOUGH, _PLAINLY = 1.2, 1.8, 4.0
 _TOGETHER = 4  # rows and columns of the grid that are taken as one for that
 _AROUND = (3, 3)  # such places over which motion is taken together
 _BESIDE = np.ones((3, 3), np.uint8)  # such places about a thing
-_CASTING = ThreadPoolExecutor(1, thread_name_prefix="casting")
 
 
 class LightPair:
@@ -83,7 +81,7 @@ class LightPair:
         if self._meetings.shape[:2] != motion.onwards.shape[:2]:
             self._meetings = np.zeros((*motion.onwards.shape[:2], 8), np.float32)
             self._cast = np.empty_like(motion.onwards), np.empty_like(motion.onwards)
-        on = _CASTING.submit(motion_kernels.cast, motion.onwards, share, self._cast[0])
+        on = threads_alike("casting", 1).submit(motion_kernels.cast, motion.onwards, share, self._cast[0])
         motion_kernels.cast(motion.backwards, 1 - share, self._cast[1])
         on.result()
         motion_kernels.meet(self._work, *self._cast, share, self._meetings, within)

@@ -1,6 +1,7 @@
 """The compiled loops, and what they are given: compared with how they were compiled once, at loading."""
 
 import ctypes
+import os
 from functools import cache
 from importlib.util import find_spec
 from typing import Any
@@ -192,13 +193,17 @@ _ALLOCATE = ("add_between", "between", "streak")  # what they need to work in; 0
 _STRUCTURES = (Frame, Curve, GatheredFrames, MarkedTiles, Between, Slant, Taps)
 
 
+_OTHER_BUILD = "CHRONOXIS_KERNELS"  # path of a build to use, such as one that watches what it reads
+
+
 @cache
 def library() -> ctypes.CDLL:
     """The compiled loops. Raises ImportError if they were not compiled, or from another source."""
     spec = find_spec("chronoxis.core.picture._kernels")
-    if spec is None or spec.origin is None:
+    path = os.environ.get(_OTHER_BUILD) or (spec.origin if spec is not None else None)
+    if path is None:
         raise ImportError("Chronoxis was not built: run make setup, which needs a C compiler.")
-    loaded = ctypes.CDLL(spec.origin)
+    loaded = ctypes.CDLL(path)
     try:
         sizes = (ctypes.c_int32 * len(_STRUCTURES)).in_dll(loaded, "chronoxis_sizes")
         functions = {name: getattr(loaded, f"chronoxis_{name}") for name in _ARGUMENTS}

@@ -5,6 +5,7 @@
  * to stay in the processor's nearest cache; the inner loops have no branches and turn into vector code.
  */
 
+#define Py_LIMITED_API 0x030B0000 /* as of Python 3.11: built once, it serves later ones as well */
 #define PY_SSIZE_T_CLEAN
 #include <Python.h>
 #include <math.h>
@@ -13,7 +14,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+/* Which version runs is chosen when the library is loaded, where the C library can do so (ifunc). */
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && defined(__GLIBC__) && !defined(__SANITIZE_ADDRESS__)
 #define KERNEL __attribute__((target_clones("arch=x86-64-v4", "arch=x86-64-v3", "default")))
 #else
 #define KERNEL

@@ -10,7 +10,7 @@ import ctypes
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
-from math import ceil, hypot, log2
+from math import ceil, hypot
 
 import numpy as np
 import numpy.typing as npt
@@ -27,7 +27,7 @@ from chronoxis.core.picture.kernel_library import (
     expect_shape,
     library,
 )
-from chronoxis.core.picture.rgb import Rgb16, planar_depth, planar_format, rgb16
+from chronoxis.core.picture.rgb import Rgb16, chroma_shared, planar_depth, planar_format, rgb16
 from chronoxis.core.picture.row_work import RowWork
 
 Planes = npt.NDArray[np.float32]
@@ -426,14 +426,6 @@ def _matrix(colour: Colour, depth: int) -> list[float]:
     return matrix
 
 
-def _halved(frame: VideoFrame) -> tuple[int, int]:
-    """How many times chroma is halved across and down."""
-    side = 1 << 8  # of a picture whose chroma is halved without a rest
-    form = frame.format
-    return int(log2(side / form.chroma_width(side))), int(log2(side / form.chroma_height(side)))
-
-
-@cache
 def curve_of(transfer: int) -> Curve:
     """A transfer function, and its inverse, as C reads them."""
     curve = Curve()
@@ -457,3 +449,9 @@ def curve_of(transfer: int) -> Curve:
 
 
 _TABLES: list[npt.NDArray[np.generic]] = []  # for as long as the program runs
+
+
+def _halved(frame: VideoFrame) -> tuple[int, int]:
+    """How many times chroma is halved across and down."""
+    across, down = chroma_shared(frame)
+    return across.bit_length() - 1, down.bit_length() - 1

@@ -1,8 +1,8 @@
 """How things move from one picture to the next, and how far that can be relied on."""
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache, cached_property
+from math import isfinite
 from threading import local
 
 import cv2
@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
+from chronoxis.core.cores import threads_alike
 from chronoxis.core.picture.kernels import Picture, size_of
 from chronoxis.core.picture.motion_kernels import Differences, Flow, Motion, follow, rely
 from chronoxis.core.picture.rgb import planar_depth, planar_format, samples_of
@@ -34,7 +35,6 @@ _AROUND = (11, 11)  # likewise over which reliance has to be shared
 _NOISE = 1.0  # codes
 _INCONSISTENT = 0.6  # places of the grid, and the share of the motion, by which both directions may differ
 _INCONSISTENT_SHARE = 0.08
-_BOTH = ThreadPoolExecutor(2, thread_name_prefix="motion")
 
 
 @dataclass(frozen=True)
@@ -118,16 +118,17 @@ def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
     if min(height, width) < _LEAST:
         still = np.zeros((height, width, 4), np.float32)
         return MotionBetween(still, still, _is_cut(first, second))
-    one, other = _BOTH.submit(_flow, first, second, care), _BOTH.submit(_flow, second, first, care)
+    both = threads_alike("motion", 2)
+    one, other = both.submit(_flow, first, second, care), both.submit(_flow, second, first, care)
     right, down = _as_one(first, second)
     one, other = (
-        _BOTH.submit(_or_as_one, first, second, one.result(), (right, down)),
-        _BOTH.submit(_or_as_one, second, first, other.result(), (-right, -down)),
+        both.submit(_or_as_one, first, second, one.result(), (right, down)),
+        both.submit(_or_as_one, second, first, other.result(), (-right, -down)),
     )
     there, back = one.result(), other.result()
     plain = np.asarray(cv2.blur(cv2.absdiff(first, second).astype(np.float32), _NEAR), np.float32)
-    on = _BOTH.submit(_relied, first, second, there, back, plain)
-    backwards, _ = _BOTH.submit(_relied, second, first, back, there, plain).result()
+    on = both.submit(_relied, first, second, there, back, plain)
+    backwards, _ = both.submit(_relied, second, first, back, there, plain).result()
     onwards, explained = on.result()
     cut = _is_cut(first, second) and explained > _UNEXPLAINED
     return MotionBetween(onwards, backwards, cut)
@@ -151,6 +152,7 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
             searches.clear()
         search = searches[care, first.shape] = _search(care)
     own = np.asarray(search.calc(first, second, None), np.float32)
+    cv2.patchNaNs(own, 0.0)  # our own loops count on numbers
     if min(height, width) < _COARSER * _LEAST or width <= _COARSE:
         return own
     size = width // _COARSER, height // _COARSER
@@ -166,8 +168,8 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
 def _as_one(first: Grey, second: Grey) -> tuple[float, float]:
     """The motion of all of a picture as one, by phase correlation: patterns that repeat do not deceive it."""
     one, other = first.astype(np.float32), second.astype(np.float32)
-    shift, _ = cv2.phaseCorrelate(one, other, _window(first.shape))
-    return shift[0], shift[1]
+    (right, down), _ = cv2.phaseCorrelate(one, other, _window(first.shape))
+    return (right, down) if isfinite(right) and isfinite(down) else (0.0, 0.0)
 
 
 def _or_as_one(first: Grey, second: Grey, flow: Flow, shift: tuple[float, float]) -> Flow:

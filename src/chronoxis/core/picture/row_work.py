@@ -2,15 +2,15 @@
 
 from collections import deque
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 
 import cv2
 
-from chronoxis.core.cores import usable_cores
+from chronoxis.core.cores import threads_alike, usable_cores
 
 # What runs here uses every core already.
 cv2.setNumThreads(1)
-_LANES = [ThreadPoolExecutor(1, thread_name_prefix="rows") for _ in range(usable_cores())]
+_CORES = usable_cores()
 # Rows that are taken at a time, even, few enough that what is worked on stays in the processor's cache.
 _STRIP = 180
 
@@ -27,14 +27,16 @@ class RowWork:
 
     def give(self, work: Callable[[slice], None], height: int) -> None:
         """Have ``work`` done on strips of the rows 0 to ``height``; every strip begins at an even row."""
-        share = -(-height // (2 * len(_LANES))) * 2
+        share = -(-height // (2 * _CORES)) * 2
 
         def run(top: int, bottom: int) -> None:
             for first in range(top, bottom, _STRIP):
                 work(slice(first, min(first + _STRIP, bottom)))
 
         shares = [(top, min(top + share, height)) for top in range(0, height, share)]
-        self._under_way.append([_LANES[place].submit(run, *rows) for place, rows in enumerate(shares)])
+        self._under_way.append(
+            [threads_alike("rows", 1, place).submit(run, *rows) for place, rows in enumerate(shares)]
+        )
 
     def wait(self, left: int = 0) -> None:
         """Wait until at most ``left`` pieces of work are under way. Raises what the work raised."""

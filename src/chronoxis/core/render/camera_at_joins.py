@@ -4,7 +4,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
-from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
@@ -75,7 +74,7 @@ def spans_at(project: Project, sources: Mapping[str, Source], join: int) -> dict
     found: dict[str, list[Span]] = {}
     for shot, at_end in ((project.shots[join], True), (project.shots[join + 1], False)):
         source, footage = sources.get(shot.footage), project.footage_of(shot)
-        if source is not None and source.files and not isinstance(source, AbsentSource):
+        if source is not None and source.files and source.is_seen:
             span = _around(shot, footage, source, at_end=at_end)
             found.setdefault(shot.footage, []).append(span)
     return found

@@ -9,7 +9,6 @@ import numpy as np
 from chronoxis.core.model import arranging, joining, making
 from chronoxis.core.model.accent import Accent, Flash
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
-from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.camera_at_joins import JoinCamera
 from chronoxis.core.render.plan import Plan
@@ -196,11 +195,10 @@ def _repeats(project: Project) -> Iterator[Check]:
         passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
         if passage.making.between is Between.HOLD:
             begins = float(rows.begins[row])
-            photos = isinstance(footage, PhotoRun)
-            what = "photos" if photos else f"{format_rate(footage.rate)} fps"
+            what = f"{footage.unit}s" if footage.is_told_by_count else f"{format_rate(footage.rate)} fps"
             yield Check(
                 f"At {format_time(begins, 1)} {what} run at {format_speed(passage.speed)}: "
-                f"every {'photo' if photos else 'frame'} stands {1 / steps[row]:.3g} times.",
+                f"every {footage.unit} stands {1 / steps[row]:.3g} times.",
                 begins,
                 "Fill in by motion",
                 _filled(place),

@@ -7,7 +7,6 @@ from functools import cached_property, partial
 
 import numpy as np
 
-from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
@@ -116,9 +115,7 @@ class Plan:
     def is_whole(self) -> bool:
         """Whether all of its footage is there."""
         laid = self.music_sources.values()
-        return all(source.is_seen for source in self.sources) and not any(
-            isinstance(source, AbsentSource) for source in laid
-        )
+        return all(source.is_seen for source in self.sources) and all(source.is_there for source in laid)
 
     @property
     def has_sound(self) -> bool:

@@ -5,7 +5,6 @@ from collections.abc import Mapping
 import numpy as np
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.kinds import as_chosen
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.export_format import Size
@@ -151,7 +150,7 @@ def _views(
     views = []
     for number, (shot, source) in enumerate(zip(project.shots, sources, strict=True)):
         picture, first, stop = source.facts.picture, firsts[number], firsts[number + 1]
-        if not isinstance(source, AbsentSource):
+        if source.is_seen:
             # A run's pictures have even sides, of which the canvas that its views lie on may have one more.
             nested = isinstance(source, NestedSource)
             framing = shot.framing.within(picture.size) if nested else shot.framing

@@ -4,7 +4,6 @@ from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
-from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.source import Source
 from chronoxis.core.traces.camera_path import CameraPath, Span, follow, kept_path
 from chronoxis.core.traces.picture_trace import PictureTrace, kept_pictures, watch
@@ -37,7 +36,7 @@ class TraceKind(Generic[Trace]):
 
 
 def _has_pictures(source: Source) -> bool:
-    return bool(source.files) and source.is_seen and not isinstance(source, AbsentSource)
+    return bool(source.files) and source.is_seen
 
 
 PICTURES: TraceKind[PictureTrace] = TraceKind(

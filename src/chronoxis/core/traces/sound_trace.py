@@ -9,8 +9,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.footage.music.kind import MusicSource
-from chronoxis.core.footage.recording.kind import RecordingSource
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.beats import NONE, Beats
 from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
@@ -82,7 +80,7 @@ def listen(
     early = NOTHING
     if source.length > _LONG:
         path = source.files[0]
-        early = SoundTrace(glance(path, _start(source), source.length, lambda: shown(NOTHING, 0.0)))
+        early = SoundTrace(glance(path, source.start, source.length, lambda: shown(NOTHING, 0.0)))
         shown(early, 0.0)
     trace = _whole(source, early, shown)
     beats = trace.beats
@@ -109,12 +107,6 @@ def kept_sound(source: Source, store: TraceStore) -> SoundTrace | None:
     return SoundTrace(kept["levels"].astype(np.float16), Beats(times, bar, first), is_whole=True)
 
 
-def _start(source: Source) -> Fraction:
-    if isinstance(source, RecordingSource):
-        return source.index.start
-    return source.facts.start if isinstance(source, MusicSource) else Fraction(0)
-
-
 def _together(blocks: Iterator[Samples]) -> Iterator[Samples]:
     """Blocks of some seconds: many small ones would cost more than what they hold."""
     waiting: list[Samples] = []
@@ -134,7 +126,7 @@ def _whole(source: Source, early: SoundTrace, shown: Callable[[SoundTrace, float
     with source.sound_between(Fraction(0), source.length, RATE, LAYOUT) as blocks:
         for block in _together(blocks):
             levels.hear(block)
-            if isinstance(source, MusicSource):
+            if not source.is_seen:  # it is music
                 beats.hear(block)
             heard += block.shape[1]
             if heard >= due:

@@ -38,6 +38,11 @@ class MusicSource(UsualSource):
         return (self.facts.path,)
 
     @property
+    def start(self) -> Fraction:
+        """Where its sound begins."""
+        return self.facts.start
+
+    @property
     def rate(self) -> Fraction:
         """What its length is counted in."""
         return self.facts.rate

@@ -48,6 +48,11 @@ class RecordingSource(UsualSource):
         return (self.facts.path,)
 
     @property
+    def start(self) -> Fraction:
+        """Where its first frame stands."""
+        return self.index.start
+
+    @property
     def rate(self) -> Fraction:
         """Frames per second as the file plays."""
         return self.index.rate
