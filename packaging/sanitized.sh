@@ -14,4 +14,4 @@ trap 'rm -rf "$build"' EXIT
 # What the interpreter itself still holds at its end is no leak of ours.
 CHRONOXIS_KERNELS=$build/_kernels.so ASAN_OPTIONS=detect_leaks=0 UBSAN_OPTIONS=print_stacktrace=1 \
     LD_PRELOAD="$("${CC:-gcc}" -print-file-name=libasan.so)" QT_QPA_PLATFORM=offscreen \
-    "$python" -m pytest -q -p no:cacheprovider "$@"
+    "$python" -m pytest -q -p no:cacheprovider --capture=sys "$@"  # what the sanitizers say is shown
