@@ -510,6 +510,11 @@ INLINE void smooth_codes_of(const Frame *frame, int y, int x0, int n, int width,
 /* The four floats of a pixel at once. */
 typedef float Four __attribute__((vector_size(16)));
 typedef int FourInts __attribute__((vector_size(16)));
+#if defined(__clang__)
+#define SHUFFLE(a, b, ...) __builtin_shufflevector(a, b, __VA_ARGS__)
+#else
+#define SHUFFLE(a, b, ...) __builtin_shuffle(a, b, (FourInts){__VA_ARGS__})
+#endif
 
 INLINE Four four(const float *at)
 {
@@ -534,11 +539,11 @@ INLINE void interleave(float (*restrict c)[PIECE + 1], int n, float *restrict to
     int i = 0;
     for (; i + 4 <= n; i += 4) {
         const Four a = four(c[0] + i), b = four(c[1] + i), d = four(c[2] + i), one = {1.0f, 1.0f, 1.0f, 1.0f};
-        const Four low = __builtin_shuffle(a, b, (FourInts){0, 4, 1, 5}), high = __builtin_shuffle(a, b, (FourInts){2, 6, 3, 7});
-        const Four low_ = __builtin_shuffle(d, one, (FourInts){0, 4, 1, 5}), high_ = __builtin_shuffle(d, one, (FourInts){2, 6, 3, 7});
+        const Four low = SHUFFLE(a, b, 0, 4, 1, 5), high = SHUFFLE(a, b, 2, 6, 3, 7);
+        const Four low_ = SHUFFLE(d, one, 0, 4, 1, 5), high_ = SHUFFLE(d, one, 2, 6, 3, 7);
         const Four pixels[4] = {
-            __builtin_shuffle(low, low_, (FourInts){0, 1, 4, 5}), __builtin_shuffle(low, low_, (FourInts){2, 3, 6, 7}),
-            __builtin_shuffle(high, high_, (FourInts){0, 1, 4, 5}), __builtin_shuffle(high, high_, (FourInts){2, 3, 6, 7})};
+            SHUFFLE(low, low_, 0, 1, 4, 5), SHUFFLE(low, low_, 2, 3, 6, 7),
+            SHUFFLE(high, high_, 0, 1, 4, 5), SHUFFLE(high, high_, 2, 3, 6, 7)};
         memcpy(to + 4 * i, pixels, sizeof pixels);
     }
     for (; i < n; i++) {
@@ -1052,10 +1057,10 @@ INLINE void cubic(float t, float *restrict w)
 INLINE Four spread(Four of, int lane)
 {
     switch (lane) {
-    case 0: return __builtin_shuffle(of, (FourInts){0, 0, 0, 0});
-    case 1: return __builtin_shuffle(of, (FourInts){1, 1, 1, 1});
-    case 2: return __builtin_shuffle(of, (FourInts){2, 2, 2, 2});
-    default: return __builtin_shuffle(of, (FourInts){3, 3, 3, 3});
+    case 0: return SHUFFLE(of, of, 0, 0, 0, 0);
+    case 1: return SHUFFLE(of, of, 1, 1, 1, 1);
+    case 2: return SHUFFLE(of, of, 2, 2, 2, 2);
+    default: return SHUFFLE(of, of, 3, 3, 3, 3);
     }
 }
 
