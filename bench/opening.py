@@ -42,7 +42,7 @@ def _measure_opening(path: Path) -> None:
     window.file_actions.open_files([path])
     reached("first picture (at most 1)", lambda: window.pictures.recorded.image is not None)
     reached("filmstrip outline: 8 pictures spread over it (at most 1)", lambda: _outlined(window, path))
-    reached("every frame counted", lambda: path in window.document.sources)
+    reached("every frame counted", lambda: path in window.document.known.sources)
     reached("result picture", lambda: window.preview.has(0))
     report("longest pause of the interface thread (at most 50)", 1e3 * pauses.longest, "ms")
     window.files.discard_changes()

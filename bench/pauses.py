@@ -118,7 +118,7 @@ def _measure_large(project: Project, path: Path, count: int) -> None:
     window, name = _opened(path, f"{count} shots"), f"{count} shots"
     document, bench = window.document, window.bench
     places = project.places()
-    _report(f"{name}: selecting all", busy(lambda: document.select(places)))
+    _report(f"{name}: selecting all", busy(lambda: document.selection.select(places)))
     _report(f"{name}: a speed for all, typed", busy(lambda: _type_speed(window)))
     _report(f"{name}: undo", busy(document.undo))
     for page, (title, _) in enumerate(bench.pages[:7]):
@@ -133,7 +133,7 @@ def _measure_large(project: Project, path: Path, count: int) -> None:
     window.weave.fit_all()
     settle(1)
     _report(f"{name}: repaint of the whole Weave (at most 16)", busy(lambda: _repaint(window)))
-    document.select([Place(count // 2, 0)])
+    document.selection.select([Place(count // 2, 0)])
     settle(1)
     _report(f"{name}: a speed for one, typed", busy(lambda: _type_speed(window)))
     _close(window)
@@ -181,7 +181,7 @@ def _measure_markers(demo: Project, folder: Path) -> None:
 def _measure_photos(folder: Path) -> None:
     window = _opened(folder, f"{_PHOTOS} photos")
     document = window.document
-    document.choose_footage(document.project.footage[0].key)
+    document.selection.choose_footage(document.project.footage[0].key)
     settle(1)
     clocks = window.bench.footage.photos.clocks
     for clock in (Clock.INTERVAL, Clock.RATE):

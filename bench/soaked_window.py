@@ -109,7 +109,7 @@ class _Soaked:
             window.show_bench_page(number)
             QApplication.processEvents()
         for footage in window.document.project.footage:
-            window.document.choose_footage(footage.key)
+            window.document.selection.choose_footage(footage.key)
             QApplication.processEvents()
         window.grab()
         if (window.width(), window.height()) != _SIZE:

@@ -74,7 +74,7 @@ def _measure_views(window: MainWindow) -> None:
     document, weave = window.document, window.weave
     middle = Place(_SHOTS // 2, 4)
     for name in ("whole", "passage"):
-        document.select([middle])
+        document.selection.select([middle])
         if name == "whole":
             weave.fit_all()
         else:
@@ -83,7 +83,7 @@ def _measure_views(window: MainWindow) -> None:
         report(f"repaint, {name} (median at most 16)", _median(_repaints(window)), "ms")
         report(f"edit to screen, {name} (at most 50)", _median(lambda: _edit(window, middle)), "ms")
         report(f"updates in a drag, {name} (above 30)", _drag_rate(window, middle), "/s")
-        while document.undo_label:
+        while document.history.undo_label:
             document.undo()
 
 

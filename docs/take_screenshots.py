@@ -78,12 +78,12 @@ def main() -> None:
 def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     """The finished piece whole, at a passage, at single frames, in a drag."""
     document, weave = window.document, window.weave
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
     document.move_playhead(Fraction(147, 25))
     wait(lambda: window.preview.has(document.result_frame + 40), 60)
     settle(3)
     take(window, folder / "demo-open.png")
-    document.select([Place(0, 3)])
+    document.selection.select([Place(0, 3)])
     document.move_playhead(Fraction(11))
     weave.zoom_to_selection()
     settle(3)
@@ -102,20 +102,20 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     settle(3)
     take(window, folder / "weave-frames.png")
     weave.fit_all()
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
 
 
 def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
     """A long exposure with what it gathers, both pictures beside the page of a footage, exact pixels."""
     document = window.document
-    document.select([Place(0, 2)])
+    document.selection.select([Place(0, 2)])
     document.move_playhead(Fraction(8))
     window.show_bench_page(1)
     wait(lambda: window.preview.has(document.result_frame), 60)
     settle(5)
     take(window, folder / "frames-page.png")
     window.pictures.show_mode(Mode.BOTH)
-    document.choose_footage(document.project.footage[0].key)
+    document.selection.choose_footage(document.project.footage[0].key)
     settle(2)
     take(window, folder / "footage-page.png")
     window.pictures.show_mode(Mode.RESULT)
@@ -147,7 +147,7 @@ def shoot_the_ways(window: MainWindow, folder: Path) -> None:
         for place in (Place(shot, passage) for passage in range(span)):
             passage = replace(project.passage(place), making=chosen, speed=Fraction((20, 12)[shot]))
             project = project.with_passage(place, passage)
-        opened = {f.key: s for f in project.footage if not f.made_of and (s := document.opened(f))}
+        opened = {f.key: s for f in project.footage if not f.made_of and (s := document.known.opened(f))}
         plan = make_plan(project, opened)
         first, stop = plan.frames_of(shot)
         at = first + round((stop - first) * (119.6 / 240, 0.6)[shot])
@@ -175,7 +175,7 @@ def shoot_even_light(window: MainWindow, folder: Path) -> None:
     )
     document.apply("even", lambda p: correcting.set_even_out(p, [0], EvenOut(0.8)))
     document.apply("clear", lambda p: correcting.set_passers_by(p, [0], PassersBy.CLEAR))
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
     document.move_playhead(Fraction(6))
     window.show_bench_page(1)
     settle(8)
@@ -190,7 +190,7 @@ def shoot_steady(window: MainWindow, folder: Path) -> None:
     document = window.document
     document.apply("steady", lambda p: correcting.set_steady(p, [1], Steady(SteadyMode.SMOOTH)))
     document.apply("line up", lambda p: making.set_line_up(p, [Place(1, 0)], 0.5))
-    document.select([Place(1, 0)])
+    document.selection.select([Place(1, 0)])
     document.move_playhead(document.project.starts[1] + Fraction(2))
     window.show_bench_page(2)
     wait(lambda: document.plan is not None and any(document.plan.steadied), 120)
@@ -200,7 +200,9 @@ def shoot_steady(window: MainWindow, folder: Path) -> None:
     document.move_playhead(document.project.starts[1] + Fraction(3, 2))
     window.pictures.show_mode(Mode.SIDE)
     window.weave.zoom_to_frames()
-    wait(lambda: document.is_planned and document.plan is not None and not document.plan.unmeasured, 60)
+    wait(
+        lambda: document.planner.is_current and document.plan is not None and not document.plan.unmeasured, 60
+    )
     number = document.result_frame
     wait(lambda: window.compared.has(number) and window.preview.has(number), 60)
     settle(3)
@@ -220,7 +222,7 @@ def shoot_joins(window: MainWindow, folder: Path) -> None:
     wait(lambda: not window.camera_paths.is_busy, 120)
     settle(5)
     take(window, folder / "join.png")
-    document.select([Place(2, 0)])
+    document.selection.select([Place(2, 0)])
     document.move_playhead(document.project.starts[2] + Fraction(8, 25))
     window.show_bench_page([name for name, _ in window.bench.pages].index("Accents"))
     settle(4)
@@ -245,9 +247,9 @@ def shoot_accents(window: MainWindow, folder: Path) -> None:
         for strength in (0.5, 1.0):
             accents = (Accent(look(), strength=strength),)
             tiles.append((f"{look.name}, {strength:.0%}", replace(plain, accents=accents), 40))
-    cameras = by_key(document.project, document.measured[CAMERA])
+    cameras = by_key(document.project, document.known.measured[CAMERA])
     for number, (words, project, at) in enumerate(tiles):
-        opened = {f.key: s for f in project.footage if not f.made_of and (s := document.opened(f))}
+        opened = {f.key: s for f in project.footage if not f.made_of and (s := document.known.opened(f))}
         plan = make_plan(project, opened, None, cameras)
         (frame,) = result_frames(plan, replace(preview_target(plan, 720), gather_small=False), at, at + 1)
         left, top = number % 3 * wide, number // 3 * (high + 22)
@@ -265,14 +267,14 @@ def shoot_the_sound(window: MainWindow, folder: Path) -> None:
     document = window.document
     heard = [f for f in document.project.footage if f.files and f.key != "walk-down-the-line"]
     wait(lambda: all(window.sound_traces.trace(f.origin).is_whole for f in heard), 60)
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
     document.move_playhead(Fraction(5))
     window.show_bench_page(3)
     wait(lambda: window.sound.has(0, 30), 60)
     settle(2)
     take(window, folder / "sound-page.png")
     window.show_bench_page(0)
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
 
 
 def shoot_beats(window: MainWindow, folder: Path, project: Path) -> None:
@@ -280,9 +282,9 @@ def shoot_beats(window: MainWindow, folder: Path, project: Path) -> None:
     document = window.document
     window.show_bench()
     open_project(window, project)
-    wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
+    wait(lambda: document.plan is not None and document.plan.is_whole and document.planner.is_current, 60)
     wait(lambda: len(window.sound_traces.beats) > 0, 60)
-    document.select([Place(0, 3)])
+    document.selection.select([Place(0, 3)])
     document.move_playhead(Fraction(8))
     window.show_bench_page(4)
     settle(6)
@@ -309,8 +311,8 @@ def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
     document = window.document
     window.show_bench()
     open_project(window, project)
-    wait(lambda: document.plan is not None and document.plan.is_whole and document.is_planned, 60)
-    document.select([Place(0, 0)])
+    wait(lambda: document.plan is not None and document.plan.is_whole and document.planner.is_current, 60)
+    document.selection.select([Place(0, 0)])
     document.move_playhead(Fraction(150, 24))
     settle(2)
     document.move_playhead(Fraction(100, 24))
@@ -318,7 +320,7 @@ def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
     window.pictures.show_mode(Mode.RECORDED)
     settle(3)
     take(window, folder / "photo-framing.png")
-    document.choose_footage("first-light")
+    document.selection.choose_footage("first-light")
     window.pictures.show_mode(Mode.RESULT)
     settle(2)
     take(window, folder / "photo-run.png")
@@ -330,7 +332,7 @@ def shoot_missing_footage(window: MainWindow, folder: Path, project: Path, scrat
     lost = arranging.locate(loaded, loaded.footage[1].key, scratch / "Walk-down-the-line.mp4")
     save_project(lost, scratch / "larkfield.chronoxis")
     open_project(window, scratch / "larkfield.chronoxis")
-    wait(lambda: bool(window.document.missing) and bool(window.document.sources))
+    wait(lambda: bool(window.document.known.missing) and bool(window.document.known.sources))
     wait(lambda: window.document.plan is not None)
     window.document.move_playhead(Fraction(27))
     settle(2)

@@ -13,5 +13,5 @@ trap 'rm -rf "$build"' EXIT
     "$source" -o "$build/_kernels.so" -lm
 # What the interpreter itself still holds at its end is no leak of ours.
 CHRONOXIS_KERNELS=$build/_kernels.so ASAN_OPTIONS=detect_leaks=0 UBSAN_OPTIONS=print_stacktrace=1 \
-    LD_PRELOAD="$("${CC:-gcc}" -print-file-name=libasan.so)" QT_QPA_PLATFORM=offscreen \
-    "$python" -m pytest -q -p no:cacheprovider --capture=sys "$@"  # what the sanitizers say is shown
+    LD_PRELOAD="$("${CC:-gcc}" -print-file-name=libasan.so) $("${CC:-gcc}" -print-file-name=libstdc++.so.6)" \
+    QT_QPA_PLATFORM=offscreen "$python" -m pytest -q -p no:cacheprovider --capture=sys "$@"  # what the sanitizers say is shown

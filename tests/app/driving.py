@@ -35,7 +35,7 @@ def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> No
 
 def planned(qtbot: QtBot, window: MainWindow) -> Plan:
     """The plan of the project as it is now, once it is made."""
-    qtbot.waitUntil(lambda: window.document.is_planned, timeout=10_000)
+    qtbot.waitUntil(lambda: window.document.planner.is_current, timeout=10_000)
     assert window.document.plan is not None
     return window.document.plan
 

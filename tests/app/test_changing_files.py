@@ -26,7 +26,7 @@ def brightness(window: MainWindow) -> float:
 
 def frames_of(window: MainWindow, take: Path) -> int:
     """How many frames it has; 0 while they are not counted."""
-    source = window.document.sources.get(take)
+    source = window.document.known.sources.get(take)
     return 0 if source is None else len(source.edges) - 1
 
 
@@ -43,9 +43,9 @@ def take(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> Path:
 def test_a_recording_that_is_replaced_is_read_again(
     window: MainWindow, qtbot: QtBot, take: Path, tmp_path: Path
 ) -> None:
-    before = window.document.sources[take]
+    before = window.document.known.sources[take]
     shutil.copy(make_recording(tmp_path / "longer.mp4", frames=150), take)
-    qtbot.waitUntil(lambda: window.document.sources.get(take, before) is not before, timeout=10_000)
+    qtbot.waitUntil(lambda: window.document.known.sources.get(take, before) is not before, timeout=10_000)
     assert frames_of(window, take) == 150
     assert "has changed" in window.shelf.card_of(take).caution.text()
     assert window.document.project.shots[0].out_point == 4  # nothing is cut or stretched unasked
@@ -59,12 +59,12 @@ def test_a_recording_that_is_taken_away_and_put_back(window: MainWindow, qtbot: 
     away = take.with_name("away")
     window.transport.toggle()
     take.rename(away)
-    qtbot.waitUntil(lambda: take in window.document.missing, timeout=10_000)
-    assert "not there any more" in window.document.missing[take]
+    qtbot.waitUntil(lambda: take in window.document.known.missing, timeout=10_000)
+    assert "not there any more" in window.document.known.missing[take]
     assert window.shelf.card_of(take).locate.isVisible()
     qtbot.waitUntil(lambda: not window.menus.export.isEnabled(), timeout=5000)
     away.rename(take)
-    qtbot.waitUntil(lambda: take in window.document.sources, timeout=10_000)
+    qtbot.waitUntil(lambda: take in window.document.known.sources, timeout=10_000)
     qtbot.waitUntil(lambda: planned(qtbot, window).is_whole, timeout=5000)
     assert not window.message_text
     assert not window.shelf.card_of(take).locate.isVisible()

@@ -60,7 +60,7 @@ def test_every_choice_is_one_step_and_undone(page: MainWindow) -> None:
     frames.even.setValue(70)
     assert document.project.shots[0].even_out.strength == pytest.approx(0.7)
     while document.project != before:
-        assert document.undo_label
+        assert document.history.undo_label
         document.undo()
 
 
@@ -89,7 +89,7 @@ def test_what_has_no_effect_cannot_be_chosen(page: MainWindow) -> None:
 def test_a_choice_shows_in_the_preview_and_says_what_it_costs(page: MainWindow, qtbot: QtBot) -> None:
     document, frames = page.document, page.bench.frames
     click(frames.choices[EachFrame.LONG_EXPOSURE])
-    qtbot.waitUntil(lambda: document.is_planned and page.preview.has(0), timeout=10_000)
+    qtbot.waitUntil(lambda: document.planner.is_current and page.preview.has(0), timeout=10_000)
     assert document.plan is not None
     assert document.plan.schedule.way(0) is EachFrame.LONG_EXPOSURE
     qtbot.waitUntil(lambda: "a second here" in frames.note, timeout=15_000)
@@ -99,7 +99,9 @@ def test_a_choice_shows_in_the_preview_and_says_what_it_costs(page: MainWindow, 
 def test_light_is_compared_across_a_line(page: MainWindow, qtbot: QtBot) -> None:
     document, pictures = page.document, page.pictures
     document.apply("even", lambda p: correcting.set_even_out(p, [0], EvenOut(1.0)))
-    qtbot.waitUntil(lambda: document.is_planned and bool(document.plan and document.plan.corrections[0]))
+    qtbot.waitUntil(
+        lambda: document.planner.is_current and bool(document.plan and document.plan.corrections[0])
+    )
     divider = pictures._divider
     assert divider is not None
     view, plan = pictures.result, document.plan
@@ -138,7 +140,7 @@ def test_a_passer_by_is_marked_and_treated(window: MainWindow, crossed: Path, qt
     next(action for action in menu.actions() if "Clear" in action.text().replace("&", "")).trigger()
     menu.close()
     assert [wish for _, wish in document.project.shots[0].passers_apart] == [PassersBy.CLEAR]
-    qtbot.waitUntil(lambda: document.is_planned)
+    qtbot.waitUntil(lambda: document.planner.is_current)
     assert document.plan is not None
     ways = {document.plan.schedule.way(number) for number in range(len(document.plan.schedule))}
     assert EachFrame.CLEAR in ways
@@ -153,7 +155,7 @@ def test_what_comes_too_slowly_can_be_made_first(page: MainWindow, qtbot: QtBot)
     document.apply("slow", lambda p: pacing.set_speed(p, [ONLY], Fraction(2)))
     document.apply("fine", lambda p: making.set_each_frame(p, [ONLY], EachFrame.LONG_EXPOSURE))
     document.apply("fill", lambda p: making.set_fill(p, [ONLY], Fill.FINEST))
-    qtbot.waitUntil(lambda: document.is_planned)
+    qtbot.waitUntil(lambda: document.planner.is_current)
     page.pictures.first_button.setChecked(True)
     assert transport.make_first
     transport.loop_over((0.0, 0.4))

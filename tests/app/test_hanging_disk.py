@@ -127,7 +127,7 @@ def test_footage_on_a_dead_disk_keeps_no_other_waiting(
     window.files.open(share.folder / "dead.chronoxis")
     window.loading.bring_in(dead)
     window.loading.bring_in(good)
-    qtbot.waitUntil(lambda: good in window.document.sources, timeout=10_000)
+    qtbot.waitUntil(lambda: good in window.document.known.sources, timeout=10_000)
     planned(qtbot, window)
     assert [footage.name for footage in window.document.project.footage] == ["good"]
     project = save_to(tmp_path / "good.chronoxis", window.document.project)

@@ -44,7 +44,7 @@ def test_what_loads_does_not_land_in_the_next_project(
     planned(qtbot, window)
     qtbot.wait(400)
     assert [footage.key for footage in window.document.project.footage] == ["field-from-the-tower"]
-    assert not window.document.pending
+    assert not window.document.known.pending
 
 
 def test_a_damaged_project_leaves_what_is_open_as_it_was(
@@ -72,7 +72,7 @@ def test_counting_that_ends_in_a_drag_corrects_what_the_drag_began_with(
     end = QPointF(rails.result_x(float(document.project.result_length)) - 2, rails.result.center().y())
     QTest.mousePress(window.weave, Qt.MouseButton.LeftButton, pos=end.toPoint())
     QTest.mouseMove(window.weave, end.toPoint() - QPoint(120, 0))
-    qtbot.waitUntil(lambda: bool(document.sources), timeout=5000)
+    qtbot.waitUntil(lambda: bool(document.known.sources), timeout=5000)
     QTest.mouseMove(window.weave, end.toPoint() - QPoint(150, 0))
     QTest.mouseRelease(window.weave, Qt.MouseButton.LeftButton, pos=end.toPoint() - QPoint(150, 0))
     assert document.project.shots[0].out_point == 4
@@ -151,14 +151,14 @@ def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
     open_project(qtbot, window, project)
     assert window.document.project.result_length == pytest.approx(30)  # all of it can be worked on at once
     walk = window.shelf.card_of(folder / WALK_NAME)
-    qtbot.waitUntil(lambda: window.document.pending[folder / WALK_NAME].share > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: window.document.known.pending[folder / WALK_NAME].share > 0, timeout=60_000)
     assert walk.give_up.isVisible()
     assert "being drawn" in window.pictures.result.accessibleDescription()
     window.document.apply("", lambda p: pacing.fit_to_length(p, Fraction(20)))
     window.files.discard_changes()
     for card in [card for card in window.shelf.cards.values() if not card.footage.made_of]:
         qtbot.mouseClick(card.give_up, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: len(window.document.missing) == 3, timeout=10_000)
+    qtbot.waitUntil(lambda: len(window.document.known.missing) == 3, timeout=10_000)
     assert "start the demo again" in walk.caution.text()
     given_up = [path for stem in ("Field", "Walk", "Morning") for path in folder.glob(f"*{stem}*")]
     assert {path.suffix for path in given_up} == {".json"}
@@ -172,7 +172,7 @@ def test_a_demo_that_cannot_be_drawn_says_why(window: MainWindow, qtbot: QtBot, 
     (folder / WALK_NAME).touch()
     window.loading.drawing.begin(folder)
     open_project(qtbot, window, project)
-    qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=30_000)
+    qtbot.waitUntil(lambda: len(window.document.known.missing) == 2, timeout=30_000)
     said = {card.footage.key: card.caution.text() for card in window.shelf.cards.values()}
     assert "was not written" in said["field-from-the-tower"]
     assert "is empty" in said["walk-down-the-line"]
@@ -314,7 +314,9 @@ def test_with_one_footage_missing_the_others_can_be_worked_on(
     save_project(project, tmp_path / "film.chronoxis")
     (tmp_path / "two.mkv").rename(tmp_path / "moved.mkv")
     open_project(qtbot, window, tmp_path / "film.chronoxis")
-    qtbot.waitUntil(lambda: bool(window.document.missing) and bool(window.document.sources), timeout=10_000)
+    qtbot.waitUntil(
+        lambda: bool(window.document.known.missing) and bool(window.document.known.sources), timeout=10_000
+    )
     plan, pictures = planned(qtbot, window), window.pictures
     assert not plan.is_whole
     qtbot.waitUntil(lambda: pictures.result.image is not None, timeout=10_000)
@@ -323,5 +325,5 @@ def test_with_one_footage_missing_the_others_can_be_worked_on(
     assert "found" in pictures.result.accessibleDescription()
     assert not window.menus.export.isEnabled()
     window.loading.found("two", tmp_path / "moved.mkv")
-    qtbot.waitUntil(lambda: window.document.is_planned and window.document.plan.is_whole, timeout=10_000)  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: planned(qtbot, window).is_whole, timeout=10_000)
     assert window.menus.export.isEnabled()

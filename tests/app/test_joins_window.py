@@ -30,7 +30,7 @@ def pair(opened: MainWindow, qtbot: QtBot) -> MainWindow:
     planned(qtbot, opened)
     document.apply("", lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(2)))
     document.apply("", lambda p: arranging.cut_shot(p, 0, Fraction(SECONDS, 2)))
-    document.select([Place(0, 0)])
+    document.selection.select([Place(0, 0)])
     planned(qtbot, opened)
     return opened
 
@@ -78,7 +78,7 @@ def test_a_surge_is_made_shaped_and_undone_on_its_page(pair: MainWindow, qtbot: 
     assert len(plan.schedule) == document.frame_count
     click(page.plain)
     assert document.project.shots[0].join == CUT
-    while document.undo_label and document.project != before:
+    while document.history.undo_label and document.project != before:
         document.undo()
     assert document.project == before
     qtbot.keyClick(pair, Qt.Key.Key_U)
@@ -151,7 +151,7 @@ def test_accents_are_added_ordered_measured_and_kept(pair: MainWindow, qtbot: Qt
     assert pair.question.field is not None
     type_in(pair.question.field, "Dust")
     assert document.project.looks[0].join == Join(None, document.project.shots[0].accents)
-    document.select([Place(1, 0)])
+    document.selection.select([Place(1, 0)])
     page.looks.box.activated.emit(page.looks.box.findText("Dust"))
     assert document.project.shots[1].accents == document.project.shots[0].accents
     click(page.owners[Owner.JOIN])
@@ -171,7 +171,7 @@ def test_shots_are_taken_together_opened_changed_and_left(
 ) -> None:
     document = pair.document
     before = document.project
-    document.select(before.places())
+    document.selection.select(before.places())
     qtbot.keyClick(pair, Qt.Key.Key_G)
     assert pair.question.field is not None
     type_in(pair.question.field, "Both of them")
@@ -182,7 +182,7 @@ def test_shots_are_taken_together_opened_changed_and_left(
     assert document.project.result_length == before.result_length
     planned(qtbot, pair)
     qtbot.waitUntil(lambda: pair.shelf.thumbnail(run.origin) is not None, timeout=10_000)
-    assert "2 shots as one" in " ".join(document.facts[run.origin].summary())
+    assert "2 shots as one" in " ".join(document.known.facts[run.origin].summary())
     qtbot.keyClick(pair, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     assert pair.head.title == "Inside Both of them"
     assert pair.head.back_button.isVisible()
@@ -195,10 +195,10 @@ def test_shots_are_taken_together_opened_changed_and_left(
     assert document.project.outside is None
     assert float(document.project.result_length) == pytest.approx(float(before.result_length) / 2, abs=0.05)
     planned(qtbot, pair)
-    document.select([Place(0, 0)])
+    document.selection.select([Place(0, 0)])
     qtbot.keyClick(pair, Qt.Key.Key_G, Qt.KeyboardModifier.ShiftModifier)
     assert [shot.passages[0].speed for shot in document.project.shots] == [4, 4]
-    while document.undo_label and document.project != before:
+    while document.history.undo_label and document.project != before:
         document.undo()
     assert document.project == before
 

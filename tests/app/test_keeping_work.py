@@ -165,9 +165,9 @@ def test_cancelling_the_counting_of_what_a_project_has_only_stops_the_counting(
     qtbot.mouseClick(card.give_up, Qt.MouseButton.LeftButton)
     qtbot.wait(200)
     assert [footage.key for footage in document.project.footage] == ["long"]
-    assert len(document.project.shots) == len(document.saved.shots) == 1
+    assert len(document.project.shots) == len(document.history.saved.shots) == 1
     assert not document.is_modified
-    assert not document.sources
+    assert not document.known.sources
     assert "not counted" in card.caution.text()
     qtbot.mouseClick(card.count, Qt.MouseButton.LeftButton)
     planned(qtbot, window)
@@ -187,7 +187,7 @@ def test_cancelling_what_was_only_just_brought_in_leaves_no_trace_but_work_on_it
         qtbot.mouseClick(window.shelf.cards["long"].give_up, Qt.MouseButton.LeftButton)
         qtbot.wait(100)
         assert bool(document.project.shots) == worked_on
-        assert (document.undo_label == "Set speed") == worked_on
+        assert (document.history.undo_label == "Set speed") == worked_on
     document.undo()
     document.undo()
     assert not document.project.footage
@@ -196,7 +196,7 @@ def test_cancelling_what_was_only_just_brought_in_leaves_no_trace_but_work_on_it
 def test_steady_editing_is_kept_within_five_seconds(opened: MainWindow, qtbot: QtBot) -> None:
     begun = time.monotonic()
     while time.monotonic() - begun < 5:
-        if opened.document.undo_label == "Set speed":
+        if opened.document.history.undo_label == "Set speed":
             opened.document.undo()
         else:
             hurry(opened)

@@ -50,10 +50,10 @@ def rich(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> MainWindow:
     document.apply("", lambda p: arranging.duplicate(p, [0]))
     document.apply("", lambda p: joining.make_surges(p, [0]))
     opened.loading.bring_in(make_photos(tmp_path / "Dawn", [n for n in range(20) if n != 7]))
-    qtbot.waitUntil(lambda: len(document.sources) == 2, timeout=20_000)
+    qtbot.waitUntil(lambda: len(document.known.sources) == 2, timeout=20_000)
     tune = write_sound(tmp_path / "tune.flac", make_tune(120, seconds=8).sound, "flac")
     opened.loading.bring_in_music([tune])
-    qtbot.waitUntil(lambda: len(document.sources) == 3, timeout=20_000)
+    qtbot.waitUntil(lambda: len(document.known.sources) == 3, timeout=20_000)
     document.apply("", lambda p: arranging.lay_music(p, "tune"))
     planned(qtbot, opened)
     return opened
@@ -95,10 +95,10 @@ def states(window: MainWindow) -> Iterator[str]:
     bench, document = window.bench, window.document
     for number, (name, page) in enumerate(bench.pages):
         if page is not bench.footage:
-            document.select([Place(0, 0)])
+            document.selection.select([Place(0, 0)])
             window.show_bench_page(number)
             yield name
-    document.select([Place(0, 0), Place(0, 1)])
+    document.selection.select([Place(0, 0), Place(0, 1)])
     window.show_bench_page(0)
     yield "several passages"
     for each in EachFrame:
@@ -127,9 +127,9 @@ def states(window: MainWindow) -> Iterator[str]:
                 chip.click()
                 yield f"accent of {owner} that follows {kind.__name__}"
     for footage in document.project.footage:
-        document.choose_footage(footage.key)
+        document.selection.choose_footage(footage.key)
         yield f"footage {footage.key}"
-    document.select([Place(len(document.project.shots) - 1, 0)])
+    document.selection.select([Place(len(document.project.shots) - 1, 0)])
     for number in range(3):
         window.show_bench_page(number)
         yield f"page {number} of photos"
@@ -184,7 +184,11 @@ def test_every_button_of_every_page_is_pressed_by_space_and_by_return(
         for key in (KEY.Key_Space, KEY.Key_Return):
             rich.show_bench_page(number)
             for button in [w for w in controls(rich.bench) if isinstance(w, QAbstractButton)]:
-                before, selection, chosen = document.project, document.selection, document.chosen_footage
+                before, selection, chosen = (
+                    document.project,
+                    document.selection.places,
+                    document.selection.footage,
+                )
                 rich.show_bench_page(number)
                 if not (button.isVisible() and button.isEnabled()):
                     continue
@@ -197,9 +201,9 @@ def test_every_button_of_every_page_is_pressed_by_space_and_by_return(
                 button.clicked.disconnect(connection)
                 rich.question.drop()
                 document.apply("", partial(_instead, before))
-                document.select(selection)
+                document.selection.select(selection)
                 if chosen is not None:
-                    document.choose_footage(chosen)
+                    document.selection.choose_footage(chosen)
     assert len(pressed) > 150
 
 

@@ -40,7 +40,9 @@ def photos(tmp_path: Path) -> Path:
 @pytest.fixture
 def dawn(window: MainWindow, photos: Path, qtbot: QtBot) -> MainWindow:
     drop(window, photos)
-    qtbot.waitUntil(lambda: window.document.plan is not None and window.document.is_planned, timeout=10_000)
+    qtbot.waitUntil(
+        lambda: window.document.plan is not None and window.document.planner.is_current, timeout=10_000
+    )
     return window
 
 
@@ -58,7 +60,7 @@ def run_of(window: MainWindow) -> PhotoRun:
 
 
 def choices(window: MainWindow) -> PhotoChoices:
-    window.document.choose_footage(window.document.project.footage[0].key)
+    window.document.selection.choose_footage(window.document.project.footage[0].key)
     return window.bench.footage.photos
 
 
@@ -110,7 +112,7 @@ def test_photos_larger_than_any_result_make_one_that_can_be_seen(
     qtbot.waitUntil(lambda: window.document.plan is not None, timeout=20_000)
     assert window.document.plan is not None
     assert window.document.plan.size == (3840, 170)
-    assert not window.document.plan_refusal
+    assert not window.document.planner.refusal
 
 
 def test_what_is_no_photo_is_said(window: MainWindow, tmp_path: Path, qtbot: QtBot) -> None:
@@ -287,9 +289,9 @@ def test_photos_that_vanish_are_missing_and_found_again(
     photos.rename(tmp_path / "Moved")
     open_project(qtbot, dawn, tmp_path / "dawn.chronoxis")
     key = dawn.document.project.footage[0].key
-    qtbot.waitUntil(lambda: bool(dawn.document.missing), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(dawn.document.known.missing), timeout=10_000)
     assert dawn.shelf.card_of(run_of(dawn).origin).locate.isVisible()
     dawn.loading.found(key, tmp_path / "Moved" / "IMG_0000.png")
     disk_answered(qtbot, dawn)
     qtbot.waitUntil(lambda: dawn.document.plan is not None and dawn.document.plan.is_whole, timeout=10_000)
-    assert run_of(dawn).origin not in dawn.document.missing
+    assert run_of(dawn).origin not in dawn.document.known.missing

@@ -166,7 +166,7 @@ def test_a_missing_recording_is_located_from_its_card(
     card = opened.shelf.card_of(lost)
     qtbot.waitUntil(card.locate.isVisible, timeout=5000)
     qtbot.mouseClick(card.locate, Qt.MouseButton.LeftButton)
-    assert lost in opened.document.missing
+    assert lost in opened.document.known.missing
     answer(recording)
     qtbot.mouseClick(card.locate, Qt.MouseButton.LeftButton)
     disk_answered(qtbot, opened)

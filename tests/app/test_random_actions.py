@@ -174,7 +174,7 @@ class Person:
         if self.window.shelf.cards:
             card = self.rng.choice(list(self.window.shelf.cards.values()))
             self.rng.choice(
-                [card.give_up.click, lambda: self.window.document.choose_footage(card.footage.key)]
+                [card.give_up.click, lambda: self.window.document.selection.choose_footage(card.footage.key)]
             )()
 
     def page(self) -> None:
@@ -204,7 +204,7 @@ class Person:
         runs = [f for f in document.project.footage if isinstance(f, PhotoRun)]
         if not runs:
             return
-        document.choose_footage(rng.choice(runs).key)
+        document.selection.choose_footage(rng.choice(runs).key)
         page = self.window.bench.footage.photos
         if page.flaws and rng.random() < 0.5:
             _, box = rng.choice(page.flaws)
@@ -227,7 +227,7 @@ class Person:
             return
         keys = [f.key for f in self.window.document.project.footage if isinstance(f, Music)]
         if keys:
-            self.window.document.choose_footage(rng.choice(keys))
+            self.window.document.selection.choose_footage(rng.choice(keys))
             rng.choice([music.halve, music.double, music.later, music.bar, music.reset, music.loops]).click()
 
     def beats(self) -> None:
@@ -297,10 +297,10 @@ def test_whatever_is_done_in_whatever_order(
     window.export_panel.job.cancel()
     window.transport.set_shuttle(0)
     qtbot.waitUntil(lambda: not window.export_panel.job.running, timeout=20_000)
-    qtbot.waitUntil(lambda: not document.pending, timeout=20_000)
+    qtbot.waitUntil(lambda: not document.known.pending, timeout=20_000)
     assert not raised
     now, steps = document.project, 0
-    while document.undo_label is not None:
+    while document.history.undo_label is not None:
         document.undo()
         steps += 1
     for _ in range(steps):

@@ -157,7 +157,7 @@ def test_choosing_footage_shows_its_page_and_a_passage_goes_back(
     qtbot.mouseClick(opened.shelf.card_of(recording), Qt.MouseButton.LeftButton)
     assert bench.page == 7
     assert bench.footage.name.text() == "Field from the tower"
-    document.select([ONLY])
+    document.selection.select([ONLY])
     assert bench.page == 1
     qtbot.keyClick(opened, Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
     assert bench.page == 7

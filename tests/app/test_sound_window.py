@@ -138,8 +138,8 @@ def test_music_comes_in_lies_on_the_lane_and_is_dragged_and_credited(
     drag(qtbot, window, at, 80)
     moved = float(document.project.music[0].at)
     assert moved == pytest.approx(80 / rails.result_scale, abs=8 / rails.result_scale)
-    assert document.undo_label == "Move music"
-    assert document.chosen_footage == "tune"
+    assert document.history.undo_label == "Move music"
+    assert document.selection.footage == "tune"
     page = window.bench.footage.music
     page.credit["licence"].setText("CC BY 4.0")
     page.credit["licence"].editingFinished.emit()
@@ -159,7 +159,7 @@ def test_music_comes_in_lies_on_the_lane_and_is_dragged_and_credited(
 
 def test_beats_are_doubled_dragged_and_tapped(musical: MainWindow, qtbot: QtBot) -> None:
     window, document = musical, musical.document
-    document.choose_footage("tune")
+    document.selection.choose_footage("tune")
     page = window.bench.footage.music
     assert "120" in page.tempo.text()
     count = len(window.sound_traces.beats)
@@ -183,7 +183,7 @@ def test_beats_are_doubled_dragged_and_tapped(musical: MainWindow, qtbot: QtBot)
 
 def test_shots_are_shaped_to_beats_in_one_step_each(musical: MainWindow, qtbot: QtBot) -> None:
     window, document = musical, musical.document
-    document.select([ONLY])
+    document.selection.select([ONLY])
     window.show_bench_page(4)
     page, before = window.bench.beats, document.project
     page.speed.setText("3×")
@@ -194,7 +194,7 @@ def test_shots_are_shaped_to_beats_in_one_step_each(musical: MainWindow, qtbot: 
     assert len(begins) >= len(bars) - 1
     assert np.abs(begins[:, None] - bars).min(axis=1).max() < 0.5 / 25
     assert document.project.result_length == pytest.approx(before.result_length)
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
     assert page.strength.isEnabled()
     page.strength.setFocus()
     page.strength.selectAll()
@@ -218,7 +218,7 @@ def test_shots_are_shaped_to_beats_in_one_step_each(musical: MainWindow, qtbot: 
 
 def test_the_page_sound_changes_what_is_heard(sounding: MainWindow, qtbot: QtBot) -> None:
     window, document = sounding, sounding.document
-    document.select([ONLY])
+    document.selection.select([ONLY])
     window.show_bench_page(3)
     page = window.bench.sound
     qtbot.mouseClick(page.manners[Manner.FOLLOWS], Qt.MouseButton.LeftButton)

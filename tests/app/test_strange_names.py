@@ -50,8 +50,8 @@ def test_names_are_shown_as_they_are_everywhere(
     film = tmp_path / f"{name.replace('/', '_')[:200]}.chronoxis"
     save_project(named_so(name, tmp_path), film)
     open_project(qtbot, window, film)
-    qtbot.waitUntil(lambda: len(window.document.missing) == 1, timeout=10_000)
-    window.document.choose_footage(window.document.project.footage[0].key)
+    qtbot.waitUntil(lambda: len(window.document.known.missing) == 1, timeout=10_000)
+    window.document.selection.choose_footage(window.document.project.footage[0].key)
     window._say(f"{name} is not there.")
     window.question.ask(f"Where is {name}?", [("Here", lambda: None)])
     window.menus.list_recent()
@@ -85,7 +85,7 @@ def test_long_names_leave_the_window_its_size(
         open_project(qtbot, large, tmp_path / f"{LONG[:200]}.chronoxis")
         planned(qtbot, large)
         for footage in large.document.project.footage:
-            large.document.choose_footage(footage.key)
+            large.document.selection.choose_footage(footage.key)
             qtbot.wait(50)
             assert (large.width(), large.height()) == (1280, 800)
         large.pictures.first_button.show()  # as where frames come late

@@ -20,7 +20,7 @@ from PySide6.QtGui import QContextMenuEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
-from chronoxis.app.document import Edit
+from chronoxis.app.document.history import Edit
 from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.weave.grips import marks_of
@@ -49,7 +49,7 @@ def shaped(opened: MainWindow) -> MainWindow:
     for place, speed in zip(document.project.places(), (6, 1, 4, 8, 3, 2, 5), strict=True):
         document.apply("", partial(pacing.set_speed, places=[place], speed=Fraction(speed)))
     document.apply("", lambda p: pacing.set_ramps(p, p.places(), length=Fraction(1, 4)))
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
     return opened
 
 
@@ -151,7 +151,7 @@ def test_many_passages_are_changed_at_once(shaped: MainWindow, qtbot: QtBot) -> 
     document, bench = shaped.document, shaped.bench
     before = document.project
     qtbot.keyClick(shaped.weave, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-    assert len(document.selection) == 7
+    assert len(document.selection.places) == 7
     assert bench.title.text() == "7 passages, 2 shots"
     assert bench.pace.fields[Quantity.SPEED].text() == "several"
     field = bench.pace.ramp_lengths["out"]
@@ -174,13 +174,13 @@ def test_many_passages_are_changed_at_once(shaped: MainWindow, qtbot: QtBot) -> 
 def test_fit_reverse_and_undo_all(shaped: MainWindow, qtbot: QtBot) -> None:
     document = shaped.document
     steps = 0
-    while document.undo_label != "Bring in":
+    while document.history.undo_label != "Bring in":
         document.undo()
         steps += 1
     first = document.project
     for _ in range(steps):
         document.redo()
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
     qtbot.keyClick(shaped.weave, Qt.Key.Key_H)
     assert document.project.passage(Place(0, 1)).held == {Quantity.SPEED}
     shaped.head.fit_field.setText("9")
@@ -206,37 +206,37 @@ def test_keys_do_what_the_pointer_does(shaped: MainWindow, qtbot: QtBot) -> None
     qtbot.keyClick(weave, Qt.Key.Key_D)
     assert len(document.project.shots[0].passages) == 5
     qtbot.keyClick(weave, Qt.Key.Key_PageUp)
-    assert document.selection == {Place(0, 0)}
-    document.select([Place(0, 0), Place(0, 1)])
+    assert document.selection.places == {Place(0, 0)}
+    document.selection.select([Place(0, 0), Place(0, 1)])
     qtbot.keyClick(weave, Qt.Key.Key_D, Qt.KeyboardModifier.ShiftModifier)
     assert len(document.project.shots[0].passages) == 4
     document.move_playhead(Fraction(1, 5))
     qtbot.keyClick(weave, Qt.Key.Key_X)
     assert len(document.project.shots) == 3
-    document.select([Place(2, 0)])
+    document.selection.select([Place(2, 0)])
     qtbot.keyClick(
         weave, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
     )
     assert len(document.project.shots[1].passages) == 3
     qtbot.keyClick(weave, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
-    document.select([Place(0, 0)])
+    document.selection.select([Place(0, 0)])
     qtbot.keyClick(weave, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert speeds(shaped, 0) == speeds(shaped, 1)
     qtbot.keyClick(weave, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
     qtbot.keyClick(weave, Qt.Key.Key_Delete)
     assert len(document.project.shots) == 3
-    document.select([Place(0, 1)])
+    document.selection.select([Place(0, 1)])
     qtbot.keyClick(weave, Qt.Key.Key_PageDown, Qt.KeyboardModifier.ShiftModifier)
-    assert document.selection == {Place(0, 1), Place(0, 2)}
-    before = [document.project.passage(place).speed for place in sorted(document.selection)]
+    assert document.selection.places == {Place(0, 1), Place(0, 2)}
+    before = [document.project.passage(place).speed for place in sorted(document.selection.places)]
     qtbot.keyClick(weave, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
-    after = [document.project.passage(place).speed for place in sorted(document.selection)]
+    after = [document.project.passage(place).speed for place in sorted(document.selection.places)]
     assert after == [speed * Fraction(11, 10) for speed in before]
     ramp = document.project.passage(Place(0, 1)).ramp
     qtbot.keyClick(weave, Qt.Key.Key_Period)
     assert document.project.passage(Place(0, 1)).ramp.length == ramp.length + Fraction(1, 10)
     qtbot.keyClick(weave, Qt.Key.Key_H)
-    assert all(Quantity.SPEED in document.project.passage(p).held for p in document.selection)
+    assert all(Quantity.SPEED in document.project.passage(p).held for p in document.selection.places)
     qtbot.keyClick(weave, Qt.Key.Key_A, Qt.KeyboardModifier.ShiftModifier)
     shot = document.project.shots[0]
     assert (shot.in_point, shot.out_point) == (0, SECONDS)
@@ -274,7 +274,7 @@ def test_passages_are_chosen_with_the_pointer(shaped: MainWindow, qtbot: QtBot) 
     def click(number: int, key: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> set[Place]:
         at = QPoint(round(rails.result_x(float(middles[number]))), round(rails.result.center().y()))
         qtbot.mouseClick(weave, Qt.MouseButton.LeftButton, key, at)
-        return set(document.selection)
+        return set(document.selection.places)
 
     assert click(1) == {places[1]}
     assert float(document.playhead) == pytest.approx(float(middles[1]), abs=0.05)
@@ -285,11 +285,11 @@ def test_passages_are_chosen_with_the_pointer(shaped: MainWindow, qtbot: QtBot) 
     x = rails.recorded_x(1, (float(shot.joints[0]) + float(shot.joints[1])) / 2)
     above = QPoint(round(x), round(rails.recorded.center().y()))
     qtbot.mouseClick(weave, Qt.MouseButton.LeftButton, pos=above)
-    assert document.selection == {Place(1, 0)}
+    assert document.selection.places == {Place(1, 0)}
     click(1)
     event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, above, weave.mapToGlobal(above))
     QApplication.sendEvent(weave, event)
-    assert document.selection == {Place(1, 0)}
+    assert document.selection.places == {Place(1, 0)}
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu)
     next(action for action in menu.actions() if action.text() == "&Reverse").trigger()
@@ -390,7 +390,7 @@ def test_marks_are_dragged_and_never_swallow_each_other(shaped: MainWindow, qtbo
     assert places()[0] == [3, 4]
     assert float(places()[1][0]) == pytest.approx(1.48, abs=0.1)
     assert document.project.markers[0].name == "None 1"
-    assert document.undo_label == "Move mark"
+    assert document.history.undo_label == "Move mark"
     document.undo()
     document.undo()
     assert places() == [[2, 4], [1, 2]]
@@ -494,7 +494,7 @@ def test_missing_footage_is_shown_and_located(window: MainWindow, qtbot: QtBot, 
     save_project(project, tmp_path / "film.chronoxis")
     (tmp_path / "here").rename(tmp_path / "there")
     open_project(qtbot, window, tmp_path / "film.chronoxis")
-    qtbot.waitUntil(lambda: len(window.document.missing) == 2, timeout=10_000)
+    qtbot.waitUntil(lambda: len(window.document.known.missing) == 2, timeout=10_000)
     cards = list(window.shelf.cards.values())
     assert all(card.locate.isVisible() and "is not there" in card.caution.text() for card in cards)
     assert replace(window.document.project, canvas=None) == project
@@ -520,7 +520,7 @@ def test_footage_that_changed_is_said_and_nothing_cut_silently(
     save_project(project, tmp_path / "film.chronoxis")
     make_recording(take, frames=40)
     open_project(qtbot, window, tmp_path / "film.chronoxis")
-    qtbot.waitUntil(lambda: bool(window.document.sources), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(window.document.known.sources), timeout=10_000)
     card = window.shelf.card_of(take)
     assert "take.mkv has changed" in card.caution.text()
     assert replace(window.document.project, canvas=None) == project

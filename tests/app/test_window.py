@@ -47,7 +47,7 @@ def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) 
     for _ in range(4):
         opened.menus.undo.trigger()
     assert opened.document.project == first
-    assert opened.document.undo_label == "Bring in"
+    assert opened.document.history.undo_label == "Bring in"
     for _ in range(4):
         opened.menus.redo.trigger()
     assert opened.document.project.shots[0].recorded_length == 6

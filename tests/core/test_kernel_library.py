@@ -93,3 +93,7 @@ def test_the_structures_are_those_that_were_compiled(monkeypatch: pytest.MonkeyP
     monkeypatch.setattr(kernel_library, "_STRUCTURES", declared[::-1])
     with pytest.raises(ImportError, match="make setup"):
         kernel_library.library.__wrapped__()
+
+
+def test_curves_are_worked_out_once() -> None:
+    assert kernels.curve_of(13) is kernels.curve_of(13)  # each takes milliseconds, and every frame asks

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from fractions import Fraction
 from math import ceil
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, correcting, pacing, sounding
@@ -32,7 +32,7 @@ class Commands:
 
     def set_point(self, *, begin: bool) -> None:
         """Set the in or out point of the shot under the playhead there."""
-        document, plan = self._document, self._document.planned_now()
+        document, plan = self._document, self._document.planner.made_now()
         if plan is None:
             return
         number = int(plan.schedule.shots[document.result_frame])
@@ -59,7 +59,7 @@ class Commands:
         """Open the selected shots up to all of their recordings."""
 
         def opened(project: Project) -> Project:
-            for number in self._document.selected_shots:
+            for number in self._document.selection.shots:
                 length = project.footage_of(project.shots[number]).length
                 project = arranging.set_points(project, number, Fraction(0), length)
             return project
@@ -70,13 +70,15 @@ class Commands:
         """Divide the passage under the playhead there."""
         number, covered = self._at_playhead()
         if self._document.apply("Divide passage", lambda p: pacing.divide(p, number, covered)):
-            self._document.select([place_at(self._document.project, float(self._document.playhead) + 1e-6)])
+            self._document.selection.select(
+                [place_at(self._document.project, float(self._document.playhead) + 1e-6)]
+            )
 
     def merge(self) -> None:
         """Make one passage of the selected ones."""
-        places = self._document.selected_places
+        places = self._document.selection.in_order
         if self._document.apply("Merge passages", lambda p: pacing.merge(p, places)):
-            self._document.select(places[:1])
+            self._document.selection.select(places[:1])
 
     def cut(self) -> None:
         """Make two shots of the one under the playhead."""
@@ -85,38 +87,38 @@ class Commands:
 
     def reverse(self) -> None:
         """Play the selected shots the other way."""
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
         self._document.apply("Reverse", lambda p: arranging.reverse(p, shots))
 
     def move_shot(self, by: int) -> None:
         """Move the selected shot earlier or later."""
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
         if len(shots) != 1:
             self._document.refused.emit("Select one shot to move it.")
             return
         to = min(max(shots[0] + by, 0), len(self._document.project.shots) - 1)
         if self._document.apply("Move shot", lambda p: arranging.move_shot(p, shots[0], to)):
             passages = len(self._document.project.shots[to].passages)
-            self._document.select(Place(to, n) for n in range(passages))
+            self._document.selection.select(Place(to, n) for n in range(passages))
 
     def duplicate(self) -> None:
         """Put a copy of each selected shot behind it."""
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
         self._document.apply("Duplicate", lambda p: arranging.duplicate(p, shots))
 
     def delete(self) -> None:
         """Take the selected shots out of the result."""
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
         self._document.apply("Delete", lambda p: arranging.delete_shots(p, shots))
 
     def copy_pace(self) -> None:
         """Take up the pace of the selected shot."""
-        if shots := self._document.selected_shots:
+        if shots := self._document.selection.shots:
             self._pace = pacing.copy_pace(self._document.project, shots[0])
 
     def paste_pace(self) -> None:
         """Give the selected shots the pace that was taken up."""
-        pace, shots = self._pace, self._document.selected_shots
+        pace, shots = self._pace, self._document.selection.shots
         if pace is None:
             self._document.refused.emit("Copy the pace of a shot first.")
             return
@@ -127,7 +129,7 @@ class Commands:
         factor = _NUDGE**direction
 
         def nudged(project: Project) -> Project:
-            for place in self._document.selection:
+            for place in self._document.selection.places:
                 speed = (project.passage(place).speed * factor).limit_denominator(10_000)
                 project = pacing.set_speed(project, [place], min(max(speed, MIN_SPEED), MAX_SPEED))
             return project
@@ -147,7 +149,7 @@ class Commands:
 
     def hold_speed(self) -> None:
         """Hold the selected passages' speeds, or let go of them if all are held."""
-        places = self._document.selection
+        places = self._document.selection.places
         project = self._document.project
         held = all(Quantity.SPEED in project.passage(place).held for place in places)
         self._document.apply(
@@ -156,7 +158,7 @@ class Commands:
 
     def select_all(self) -> None:
         """Select every passage."""
-        self._document.select(self._document.project.places())
+        self._document.selection.select(self._document.project.places())
 
     def select_next(self, by: int, *, add: bool = False) -> None:
         """Select the next or previous passage, alone or as well, and go there."""
@@ -164,9 +166,9 @@ class Commands:
         places = document.project.places()
         if not places:
             return
-        chosen = [places.index(place) for place in document.selection if place in places] or [0]
+        chosen = [places.index(place) for place in document.selection.places if place in places] or [0]
         number = min(max((max(chosen) if by > 0 else min(chosen)) + by, 0), len(places) - 1)
-        document.select([*document.selection, places[number]] if add else [places[number]])
+        document.selection.select([*document.selection.places, places[number]] if add else [places[number]])
         document.move_playhead(Fraction(result_span(document.project, places[number])[0] + 1e-6))
 
     def go_to_edge(self, by: int) -> None:
@@ -265,7 +267,7 @@ class Commands:
         project = self._document.project
         joints = {
             Place(place.shot, passage)
-            for place in self._document.selection
+            for place in self._document.selection.places
             for passage in (place.passage - 1, place.passage)
         }
         return sorted(p for p in joints if 0 <= p.passage < len(project.shots[p.shot].passages) - 1)
@@ -278,5 +280,5 @@ class Commands:
         played = played_at(project, [float(self._document.playhead)])
         number = int(played.shots[0])
         shot = project.shots[number]
-        moment = self._document.frame_time(project.footage_of(shot), float(played.recorded[0]))
+        moment = self._document.known.frame_time(project.footage_of(shot), float(played.recorded[0]))
         return number, shot.covered(moment)

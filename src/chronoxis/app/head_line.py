@@ -3,7 +3,7 @@
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.text_label import TextLabel

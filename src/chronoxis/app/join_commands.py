@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.core.model import joining, nesting
 from chronoxis.core.model.nested import Nested
@@ -17,7 +17,7 @@ class JoinCommands:
 
     def toggle_surge(self) -> None:
         """Make Surges of the selected joins, or plain cuts if all of them are one."""
-        document, joins = self._document, self._document.selected_joins
+        document, joins = self._document, self._document.selection.joins
         if not joins:
             document.refused.emit("A Surge stands between two shots; there is only one yet.")
             return
@@ -27,7 +27,7 @@ class JoinCommands:
 
     def slide_cut(self, frames: int) -> None:
         """Move the selected cuts by so many result frames; all lasts as long."""
-        joins = self._document.selected_joins
+        joins = self._document.selection.joins
 
         def slid(project: Project) -> Project:
             for join in joins:
@@ -38,13 +38,13 @@ class JoinCommands:
 
     def take_together(self) -> None:
         """Make one nested run of the selected shots, under a name that is asked for."""
-        document, shots = self._document, self._document.selected_shots
+        document, shots = self._document, self._document.selection.shots
         if not shots:
             document.refused.emit("Select the shots that should become one.")
             return
         if document.apply("Take together", lambda p: nesting.nest(p, shots)):
             place = shots[0]
-            document.select([Place(place, 0)])
+            document.selection.select([Place(place, 0)])
             key = document.project.shots[place].footage
             name = document.project.footage_named(key).name
             self._question.ask_name(
@@ -64,7 +64,7 @@ class JoinCommands:
         """Go inside a nested run: that of a key, or of the selected shot."""
         document = self._document
         if key is None:
-            shots = document.selected_shots
+            shots = document.selection.shots
             key = document.project.shots[shots[0]].footage if shots else ""
         if not any(footage.key == key for footage in document.project.footage):
             document.refused.emit("Select a shot of a nested run to open it.")
@@ -81,10 +81,10 @@ class JoinCommands:
 
     def dissolve(self) -> None:
         """Put the shots of a nested run in its place."""
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
         if shots and self._document.apply("Dissolve run", lambda p: nesting.dissolve(p, shots[0])):
-            self._document.select([Place(shots[0], 0)])
+            self._document.selection.select([Place(shots[0], 0)])
 
     def _begin_anew(self) -> None:
-        self._document.select([Place(0, 0)] if self._document.project.shots else [])
+        self._document.selection.select([Place(0, 0)] if self._document.project.shots else [])
         self._document.move_playhead(Fraction(0))

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.bench.bench import Bench
 from chronoxis.app.commands import Commands
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.ends import wait_for_ends
 from chronoxis.app.export.export_panel import ExportPanel
@@ -281,7 +281,7 @@ class MainWindow(QMainWindow):
         document.eased.connect(self._show)
         document.changed.connect(self.pictures.recorded.update)
         document.planned.connect(self._follow_plan)
-        document.footage_chosen.connect(self._show_chosen)
+        document.selection.footage_chosen.connect(self._show_chosen)
         document.refused.connect(self.export_panel.say)
         self.files.changed.connect(self._show_file)
         self.files.failed.connect(self._say)
@@ -328,7 +328,7 @@ class MainWindow(QMainWindow):
         self.pictures.compare(self.bench.shown_page in (self.bench.frames, self.bench.picture))
 
     def _show_chosen(self) -> None:
-        if self.document.chosen_footage is not None:
+        if self.document.selection.footage is not None:
             self.show_bench()
 
     def _follow_plan(self) -> None:

@@ -63,8 +63,8 @@ class Menus:
         for action in self._for_shots:
             action.setEnabled(bool(document.project.shots))
         for action, verb, label in (
-            (self.undo, "&Undo", document.undo_label),
-            (self.redo, "&Redo", document.redo_label),
+            (self.undo, "&Undo", document.history.undo_label),
+            (self.redo, "&Redo", document.history.redo_label),
         ):
             action.setEnabled(label is not None)
             action.setText(f"{verb} {label.lower()}" if label else verb)

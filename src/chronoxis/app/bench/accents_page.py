@@ -22,7 +22,7 @@ from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.kept_looks import KeptLooks
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
@@ -227,7 +227,7 @@ class AccentsPage(Page):
             case Owner.WHOLE:
                 return project.accents
             case Owner.JOIN:
-                joins = self._document.selected_joins
+                joins = self._document.selection.joins
                 return project.shots[joins[0]].join.accents if joins else ()
             case Owner.SHOT:
                 return project.shots[places[0].shot].accents if places else ()
@@ -246,7 +246,7 @@ class AccentsPage(Page):
         accent = self.accent
         if accent is not None and (caution := accent.look.caution(accent.strength)):
             return caution
-        if self._owner is Owner.JOIN and not self._document.selected_joins:
+        if self._owner is Owner.JOIN and not self._document.selection.joins:
             return "A join stands between two shots; there is only one yet."
         return ""
 
@@ -261,8 +261,8 @@ class AccentsPage(Page):
         if not self._document.project.shots:
             return
         self.owners[self._owner].setChecked(True)
-        self.owners[Owner.JOIN].setEnabled(bool(self._document.selected_joins))
-        if self._owner is Owner.JOIN and not self._document.selected_joins:
+        self.owners[Owner.JOIN].setEnabled(bool(self._document.selection.joins))
+        if self._owner is Owner.JOIN and not self._document.selection.joins:
             self._owner = Owner.SHOT
             self.owners[Owner.SHOT].setChecked(True)
         accents, accent = self.accents, self.accent
@@ -277,7 +277,7 @@ class AccentsPage(Page):
         self.looks.show_project(Join(self._surge(), accents))
 
     def _surge(self) -> Any:
-        joins = self._document.selected_joins
+        joins = self._document.selection.joins
         if self._owner is not Owner.JOIN or not joins:
             return None
         return self._document.project.shots[joins[0]].join.surge
@@ -469,7 +469,7 @@ class AccentsPage(Page):
 
     def _give_look(self, look: KeptLook) -> None:
         if self._owner is Owner.JOIN:
-            joins = self._document.selected_joins
+            joins = self._document.selection.joins
             join = look.join
             self._apply(f"Look {look.name}", lambda p: _given(p, joins, join))
         else:
@@ -479,8 +479,8 @@ class AccentsPage(Page):
         document, places = self._document, self._places
         owned: dict[Owner, dict[str, Any]] = {
             Owner.PASSAGE: {"places": places},
-            Owner.SHOT: {"shots": document.selected_shots},
-            Owner.JOIN: {"joins": document.selected_joins},
+            Owner.SHOT: {"shots": document.selection.shots},
+            Owner.JOIN: {"joins": document.selection.joins},
             Owner.WHOLE: {"whole": True},
         }
         on = owned[self._owner]

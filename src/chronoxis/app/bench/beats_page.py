@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
@@ -161,7 +161,7 @@ class BeatsPage(Page):
         self.strength.show_number(format_speed(project.passage(places[0]).speed) if is_pulse else "")
 
     def _tell(self) -> None:
-        project, shots = self._document.project, self._document.selected_shots
+        project, shots = self._document.project, self._document.selection.shots
         if not project.shots or not shots:
             return
         if not len(self._sounds.beats):
@@ -179,7 +179,7 @@ class BeatsPage(Page):
         return "No beat was found in the music; tap along with T while it plays, and the taps are its beats."
 
     def _times(self) -> Seconds:
-        project, shots = self._document.project, self._document.selected_shots
+        project, shots = self._document.project, self._document.selection.shots
         begins = project.shot_rows.begins
         begin = float(begins[shots[0]])
         end = float(begins[shots[-1]]) + float(project.shots[shots[-1]].pace.result_length)
@@ -208,7 +208,7 @@ class BeatsPage(Page):
             self.refused.emit(str(error))
 
     def _acts_out(self) -> None:
-        shots, keep, which = self._document.selected_shots, self.keep.isChecked(), self.which
+        shots, keep, which = self._document.selection.shots, self.keep.isChecked(), self.which
         beats = self._sounds.beats_beyond()
         times = beats_of(beats, which, 0.0, float("inf"), self._document.project.markers)
         act = self._forms.currentIndex()

@@ -19,7 +19,7 @@ from chronoxis.app.bench.pace_page import PacePage
 from chronoxis.app.bench.page import Page
 from chronoxis.app.bench.picture_page import PicturePage
 from chronoxis.app.bench.sound_page import SoundPage
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.measuring.picture_traces import PictureTraces
@@ -93,8 +93,8 @@ class Bench(QFrame):
         self._refusal, self._notes = "", False
         self._lay_out()
         document.eased.connect(self.show_project)
-        document.selection_changed.connect(self.show_project)
-        document.footage_chosen.connect(self._follow_choice)
+        document.selection.changed.connect(self.show_project)
+        document.selection.footage_chosen.connect(self._follow_choice)
         document.refused.connect(self._refuse)
         for _, page in self.pages:
             page.refused.connect(self._refuse)
@@ -120,11 +120,11 @@ class Bench(QFrame):
         footage = self._document.project.footage
         if page is not self.footage:
             self._passage_page = page
-            self._document.choose_footage(None)
-        elif self._document.chosen_footage is None and footage:
-            shots = self._document.selected_shots
+            self._document.selection.choose_footage(None)
+        elif self._document.selection.footage is None and footage:
+            shots = self._document.selection.shots
             shot = self._document.project.shots[shots[0]] if shots else None
-            self._document.choose_footage(shot.footage if shot else footage[0].key)
+            self._document.selection.choose_footage(shot.footage if shot else footage[0].key)
         self._show_page(page)
 
     def close_workers(self) -> None:
@@ -166,7 +166,7 @@ class Bench(QFrame):
 
     def show_project(self) -> None:
         """Show the values of what is selected."""
-        project, places = self._document.project, self._document.selected_places
+        project, places = self._document.project, self._document.selection.in_order
         there = bool(places) and bool(project.shots)
         for _, page in self.pages:
             page.setEnabled(there or page is self.footage)
@@ -174,7 +174,7 @@ class Bench(QFrame):
         footage = self.footage.footage
         self._show_buttons()
         if self.shown_page is self.join and there:
-            self.title.setText(joins_in_words(project, self._document.selected_joins))
+            self.title.setText(joins_in_words(project, self._document.selection.joins))
             self._span.setText("")
         elif footage is not None and self.shown_page is self.footage:
             self.title.setText("Footage")
@@ -186,7 +186,7 @@ class Bench(QFrame):
 
     def show_join(self, number: int) -> None:
         """Show a join, by its number."""
-        self._document.select_join(number)
+        self._document.selection.select_join(number)
         self.show_page([page for _, page in self.pages].index(self.join))
 
     def _show_buttons(self) -> None:
@@ -212,11 +212,11 @@ class Bench(QFrame):
         self.show_project()
 
     def _follow_choice(self) -> None:
-        chosen = self._document.chosen_footage is not None
+        chosen = self._document.selection.footage is not None
         self._show_page(self.footage if chosen else self._passage_page)
 
     def _show_caution(self) -> None:
-        project, places = self._document.project, self._document.selected_places
+        project, places = self._document.project, self._document.selection.in_order
         about = ""
         if places and project.shots and self.shown_page is not self.footage:
             page = self.shown_page

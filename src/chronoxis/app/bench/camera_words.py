@@ -4,7 +4,7 @@ from fractions import Fraction
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import TextLabel

@@ -9,7 +9,7 @@ from chronoxis.app.bench.music_choices import MusicChoices
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.bench.photo_choices import PhotoChoices
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.footage_card import Thumbnail
 from chronoxis.app.footage.shelf import Shelf
@@ -65,15 +65,15 @@ class FootagePage(Page):
         self.use = push_button("Add sh&ot", "Put all of this footage at the end of the result, as a new shot")
         self.use.clicked.connect(self._add_shot)
         self.locate = push_button("Lo&cate…", "Say where this footage is now")
-        self.locate.clicked.connect(lambda: self.locate_wanted.emit(document.chosen_footage or ""))
+        self.locate.clicked.connect(lambda: self.locate_wanted.emit(document.selection.footage or ""))
         self.open = push_button("Ope&n", "Go inside this nested run to change it (Ctrl+Return)")
-        self.open.clicked.connect(lambda: self.open_wanted.emit(document.chosen_footage or ""))
+        self.open.clicked.connect(lambda: self.open_wanted.emit(document.selection.footage or ""))
         self.canvas = push_button("Si&ze by it", "Give the result this footage's size and colour")
         self.canvas.clicked.connect(self._set_canvas)
         self.remove = push_button("Re&move", "Take this footage and its shots out of the project")
         self.remove.clicked.connect(self._remove)
         self._lay_out()
-        for signal in (document.footage_changed, document.footage_chosen):
+        for signal in (document.footage_changed, document.selection.footage_chosen):
             signal.connect(self.show_project)
 
     def _lay_out(self) -> None:
@@ -112,7 +112,7 @@ class FootagePage(Page):
     @property
     def footage(self) -> Footage | None:
         """What is chosen."""
-        key = self._document.chosen_footage
+        key = self._document.selection.footage
         return self._document.project.footage_named(key) if key is not None else None
 
     def show_project(self) -> None:
@@ -120,7 +120,7 @@ class FootagePage(Page):
         footage = self.footage
         if footage is None:
             return
-        facts, project = self._document.facts.get(footage.origin), self._document.project
+        facts, project = self._document.known.facts.get(footage.origin), self._document.project
         self._picture.show_image(self._shelf.thumbnail(footage.origin))
         self.name.show_text(footage.name)
         self._uses.setText(_uses_in_words(sum(shot.footage == footage.key for shot in project.shots)))
@@ -128,7 +128,7 @@ class FootagePage(Page):
         for widget in (self._picture, self.name, self._uses):
             widget.setVisible(footage.is_seen)
         if not footage.is_seen:  # its choices need the room, and its title stands among them
-            rows = [("music", _laid_in_words(project, footage, self._document.chosen_music))]
+            rows = [("music", _laid_in_words(project, footage, self._document.selection.music))]
         self._names.setText("\n".join(name for name, _ in rows))
         self._values.show_text("\n".join(value for _, value in rows))
         is_recording = isinstance(footage, Recording)
@@ -160,7 +160,7 @@ class FootagePage(Page):
 
     def _set_canvas(self) -> None:
         footage = self.footage
-        facts = self._document.facts.get(footage.origin) if footage is not None else None
+        facts = self._document.known.facts.get(footage.origin) if footage is not None else None
         if facts is not None:
             self._apply("Set the size", lambda p: composing.set_canvas(p, facts.picture.canvas))
 

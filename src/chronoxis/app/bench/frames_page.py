@@ -23,7 +23,7 @@ from chronoxis.app.bench.making_cost import MakingCost
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, numbered, one_of_each
 from chronoxis.app.bench.quantity_words import alike_in
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.picture_traces import PictureTraces
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
@@ -344,11 +344,11 @@ class FramesPage(Page):
         self._set("In between", making.set_between, between)
 
     def _set_passers(self, wish: StrEnum) -> None:
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
         self._apply("Passers-by", lambda p: correcting.set_passers_by(p, shots, PassersBy(wish)))
 
     def _set_even(self, **choice: object) -> None:
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
 
         def evened(project: Project) -> Project:
             for number in shots:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 
 
 class GestureSlider(QSlider):

@@ -18,7 +18,7 @@ from chronoxis.app.bench.camera_words import CameraWords
 from chronoxis.app.bench.kept_looks import KeptLooks
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
@@ -139,7 +139,7 @@ class JoinPage(Page):
 
     @property
     def _joins(self) -> list[int]:
-        return self._document.selected_joins
+        return self._document.selection.joins
 
     @property
     def about(self) -> str:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.push_button import push_button
 from chronoxis.core.model import keeping
 from chronoxis.core.model.join import Join

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.model.project import Passage, Place
@@ -109,7 +109,7 @@ class MakingCost(QObject):
 
     def _ask(self) -> None:
         plan, place = self._document.plan, self._place
-        if not self._is_shown() or plan is None or not plan.is_whole or not self._document.is_planned:
+        if not self._is_shown() or plan is None or not plan.is_whole or not self._document.planner.is_current:
             return
         if not plan.project.has(place) or self._key(plan.project.passage(place), place) in self._rates:
             return

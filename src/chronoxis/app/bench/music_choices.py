@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QV
 
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import label_for, line
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import TextLabel
@@ -174,7 +174,7 @@ class MusicChoices(QWidget):
     @property
     def _number(self) -> int | None:
         """Number of the place where it lies that is chosen."""
-        return self._document.chosen_music
+        return self._document.selection.music
 
     def _apply(self, label: str, edit: Callable[[Project], Project]) -> None:
         if not self._document.apply(label, edit) and self._music is not None:

@@ -15,7 +15,7 @@ from chronoxis.app.bench.quantity_words import (
     read_quantity,
     step_label,
 )
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError

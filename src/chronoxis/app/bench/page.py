@@ -9,7 +9,7 @@ import numpy.typing as npt
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QWidget
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.model.project import Place, Project
 
@@ -51,7 +51,7 @@ class Page(QWidget):
 
     @property
     def _places(self) -> list[Place]:
-        return self._document.selected_places
+        return self._document.selection.in_order
 
     def _apply(self, label: str, edit: Callable[[Project], Project]) -> None:
         if not self._document.apply(label, edit):

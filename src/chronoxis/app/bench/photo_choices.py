@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.empty_layout import empty_layout
 from chronoxis.app.push_button import choice_chip, push_button
@@ -116,7 +116,7 @@ class PhotoChoices(QWidget):
             box.setCurrentIndex(POSSIBLE_HANDLINGS[flaw.kind].index(handling))
 
     def _source(self) -> PhotoSource | None:
-        source = self._document.sources.get(self._run.origin) if self._run is not None else None
+        source = self._document.known.sources.get(self._run.origin) if self._run is not None else None
         return source if isinstance(source, PhotoSource) else None
 
     def _list(self, source: PhotoSource | None, flaws: tuple[PhotoFlaw, ...]) -> None:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayou
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.bench.steady_choices import SteadyChoices
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
 from chronoxis.app.push_button import choice_chip, push_button
@@ -144,8 +144,8 @@ class PicturePage(Page):
         if framing is None or not self.isVisible():
             return
         names = []
-        if len(framing.steps) > 1 and self._document.selected_shots:
-            number = self._document.selected_shots[0]
+        if len(framing.steps) > 1 and self._document.selection.shots:
+            number = self._document.selection.shots[0]
             length = self._document.project.shots[number].pace.result_length
             names = [step_name(framing, place, Fraction(length)) for place in range(len(framing.steps))]
         if [button.text() for button in self.steps] != names:
@@ -169,8 +169,10 @@ class PicturePage(Page):
         """The sizes of the pictures of the selected shots, by their numbers."""
         document = self._document
         found = {}
-        for number in document.selected_shots:
-            facts = document.facts.get(document.project.footage_of(document.project.shots[number]).origin)
+        for number in document.selection.shots:
+            facts = document.known.facts.get(
+                document.project.footage_of(document.project.shots[number]).origin
+            )
             if facts is not None:
                 found[number] = facts.picture.size
         return found
@@ -248,10 +250,10 @@ class PicturePage(Page):
         )
 
     def _go_to(self, place: int) -> None:
-        document, plan = self._document, self._document.planned_now()
-        if plan is None or self._shown is None or not document.selected_shots:
+        document, plan = self._document, self._document.planner.made_now()
+        if plan is None or self._shown is None or not document.selection.shots:
             return
-        first, stop = plan.frames_of(document.selected_shots[0])
+        first, stop = plan.frames_of(document.selection.shots[0])
         frame = first + round(self._shown.steps[place].at * (stop - first - 1))
         document.move_playhead(frame / document.project.rate)
 

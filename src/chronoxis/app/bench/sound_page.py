@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line, numbered
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
@@ -243,7 +243,7 @@ class SoundPage(Page):
         """Why nothing is heard of the first selected passage, where that is so."""
         project, place = self._document.project, self._places[0]
         passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
-        facts = self._document.facts.get(footage.origin)
+        facts = self._document.known.facts.get(footage.origin)
         if facts is not None and facts.sound is None:
             return f"{footage.name} has no sound."
         if passage.sound.manner is Manner.SILENT:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayou
 
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.page import label_for
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import choice_chip, push_button
 from chronoxis.app.text_label import TextLabel
@@ -96,7 +96,7 @@ class SteadyChoices(QWidget):
     def show_project(self) -> None:
         """Show the choices of the selected shots."""
         document = self._document
-        shots = [document.project.shots[number] for number in document.selected_shots]
+        shots = [document.project.shots[number] for number in document.selection.shots]
         if not shots:
             return
         wishes = {shot.steady for shot in shots}
@@ -106,7 +106,7 @@ class SteadyChoices(QWidget):
             chip.setChecked(modes == {mode})
         first = shots[0].steady
         self.level.setChecked(all(wish.level for wish in wishes))
-        places = document.selected_places
+        places = document.selection.in_order
         self.line_up.setChecked(all(document.project.passage(place).making.line_up > 0 for place in places))
         self.strength.show_value(round(first.strength * 100))
         self.crop.show_value(round(first.crop * 100))
@@ -117,7 +117,7 @@ class SteadyChoices(QWidget):
 
     def _tell(self) -> None:
         """What it comes to; until that is known, how long it takes."""
-        number = next(iter(self._document.selected_shots), None)
+        number = next(iter(self._document.selection.shots), None)
         text, act = ("", "") if number is None else self._said_of(number)
         self.words.setText(text)
         self.act.setText(act or _STOP)
@@ -142,12 +142,12 @@ class SteadyChoices(QWidget):
         return f"Following the camera: {share:.0%}{left}. Shown as filmed till then.", _STOP
 
     def _press(self) -> None:
-        number = next(iter(self._document.selected_shots), None)
+        number = next(iter(self._document.selection.shots), None)
         if number is not None:
             (self._cameras.stop if self.act.text() == _STOP else self._cameras.go_on)(number)
 
     def _set(self, label: str, **choice: Any) -> None:
-        shots = self._document.selected_shots
+        shots = self._document.selection.shots
         if choice.get("mode", SteadyMode.OFF) is not SteadyMode.OFF:
             for number in shots:
                 self._cameras.go_on(number)
@@ -162,6 +162,6 @@ class SteadyChoices(QWidget):
             self.show_project()
 
     def _set_line_up(self, on: bool) -> None:
-        places = self._document.selection
+        places = self._document.selection.places
         reach = _REACH if on else 0.0
         self._document.apply("Line up", lambda p: making.set_line_up(p, places, reach))

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.project_files import Found, ProjectFiles
 from chronoxis.app.footage.loading import Loading

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.files.recent_projects import remember_project
 from chronoxis.app.workers import NewestWorker, QueueWorker
 from chronoxis.core.errors import AlteredError, ChronoxisError
@@ -171,7 +171,7 @@ class ProjectFiles(QObject):
 
     def discard_changes(self) -> None:
         """Throw away what is not saved."""
-        self._document.saved = self._document.project
+        self._document.history.saved = self._document.project
         self._clear_autosave()
 
     def _begin(self, project: Project, path: Path | None, saved: Project | None = None) -> None:
@@ -180,7 +180,7 @@ class ProjectFiles(QObject):
         self.path = path
         self._document.show_project(project)
         if saved is not None:
-            self._document.saved = saved
+            self._document.history.saved = saved
         self.changed.emit()
 
     def _read(self, wish: _OpenWish) -> Found:
@@ -229,7 +229,7 @@ class ProjectFiles(QObject):
             self.noted.emit(f"Saved as {outcome.name}.")
         if ours and not wish.is_timeline:
             self.path = outcome
-            self._document.saved = wish.project
+            self._document.history.saved = wish.project
             if not self._document.is_modified:
                 self._clear_autosave()
         self.changed.emit()

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.share_bar import ShareBar
 from chronoxis.app.push_button import push_button
@@ -73,13 +73,13 @@ class FootageCard(QFrame):
         """Show a footage value, its picture, and what the document knows of it."""
         self.footage = footage
         document = self._document
-        facts, pending = document.facts.get(footage.origin), document.pending.get(footage.origin)
-        missing = "" if pending else _without_folders(document.missing.get(footage.origin, ""), footage)
-        altered = document.altered(footage)
+        facts, pending = document.known.facts.get(footage.origin), document.known.pending.get(footage.origin)
+        missing = "" if pending else _without_folders(document.known.missing.get(footage.origin, ""), footage)
+        altered = document.known.altered(footage)
         self._picture.show_image(image)
         self._name.show_text(footage.name)
         self._facts.show_text(pending.doing if pending and facts is None else _in_brief(footage, facts))
-        stopped = footage.origin in document.stopped and not pending
+        stopped = footage.origin in document.known.stopped and not pending
         caution = missing or altered or (facts.caution if facts else "")
         if footage.made_of:
             caution = self._show_inside(footage)
@@ -98,7 +98,7 @@ class FootageCard(QFrame):
         where = "\n".join(str(file) for file in footage.files[:1])
         self.setToolTip(plain_tip(f"{where}\nA click shows what it is, on the Bench"))
         self.setAccessibleName(f"Footage {footage.name}")
-        chosen = document.chosen_footage == footage.key
+        chosen = document.selection.footage == footage.key
         if self.property("chosen") != chosen:
             self.setProperty("chosen", chosen)
             self.style().unpolish(self)
@@ -107,23 +107,23 @@ class FootageCard(QFrame):
     def _show_inside(self, run: Footage) -> str:
         """Show whether a nested run waits for what is inside; what is missing there, or nothing."""
         document, inside = self._document, self._document.recorded_inside(run)
-        gone = [part.label for part in inside if part.origin in document.missing]
-        if not gone and any(part.origin not in document.sources for part in inside):
+        gone = [part.label for part in inside if part.origin in document.known.missing]
+        if not gone and any(part.origin not in document.known.sources for part in inside):
             self._facts.show_text("waits for what is inside")
         return f"{gone[0]} is not there." if gone else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() is Qt.MouseButton.LeftButton:
-            self._document.choose_footage(self.footage.key)
+            self._document.selection.choose_footage(self.footage.key)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._document.choose_footage(self.footage.key)
+            self._document.selection.choose_footage(self.footage.key)
         else:
             super().keyPressEvent(event)
 
     def _adopt(self) -> None:
-        source, key = self._document.sources[self.footage.origin], self.footage.key
+        source, key = self._document.known.sources[self.footage.origin], self.footage.key
         self._document.apply("Take as it is", lambda p: settled(p, p.footage_named(key), source))
 
 

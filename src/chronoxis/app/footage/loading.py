@@ -6,7 +6,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.footage.demo_drawing import DemoDrawing
 from chronoxis.app.footage.loader import Loader
@@ -91,7 +91,7 @@ class Loading(QObject):
         beside = {
             footage.key: folder / footage.files[0].name
             for footage in document.project.footage
-            if footage.key != key and footage.origin in document.missing and footage.files
+            if footage.key != key and footage.origin in document.known.missing and footage.files
         }
         asked = {footage.key: footage.origin for footage in document.project.footage}
         self._disk.ask(
@@ -125,7 +125,7 @@ class Loading(QObject):
         """Files are not what they were: nothing that was read of them is believed any more."""
         if origin in self.drawing.under_way:
             return
-        if origin in self._document.sources:
+        if origin in self._document.known.sources:
             self.said.emit(f"{self._label(origin)} was changed on the disk and is read again.")
         self._read_again_of.add(origin)
         self._document.forget(origin)

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.footage.stamps import Stamp, stamps_of
 from chronoxis.core.model.footage import Footage
@@ -63,7 +63,7 @@ class OnDisk(QObject):
         wish = {}
         for footage in document.project.footage:
             origin = footage.origin
-            if footage.files and origin not in document.pending and self._is_settled(footage):
+            if footage.files and origin not in document.known.pending and self._is_settled(footage):
                 wish[origin] = self._files_in_turn(footage)
         self._turn += 1
         if wish:
@@ -71,7 +71,9 @@ class OnDisk(QObject):
 
     def _is_settled(self, footage: Footage) -> bool:
         """Whether nothing is being read of it: it is open, or known to be missing."""
-        return footage.origin in self._document.sources or footage.origin in self._document.missing
+        return (
+            footage.origin in self._document.known.sources or footage.origin in self._document.known.missing
+        )
 
     def _files_in_turn(self, footage: Footage) -> list[Path]:
         """The folder, which tells what came and went, and some of many files."""
@@ -83,7 +85,7 @@ class OnDisk(QObject):
         here = {footage.origin: footage for footage in self._document.project.footage}
         for origin, stamps in seen.items():
             footage = here.get(origin)
-            if footage is None or origin in self._document.pending or not self._is_settled(footage):
+            if footage is None or origin in self._document.known.pending or not self._is_settled(footage):
                 continue
             known = self._known.setdefault(origin, {})
             other = {path for path, stamp in stamps.items() if known.setdefault(path, stamp) != stamp}
@@ -99,5 +101,5 @@ class OnDisk(QObject):
         first = next(iter(stamps))
         if stamps[first] is not None:
             self.altered.emit(footage.origin)
-        elif footage.origin not in self._document.missing:
+        elif footage.origin not in self._document.known.missing:
             self.gone.emit(footage.origin, first)

@@ -5,7 +5,7 @@ from collections.abc import Callable, Hashable
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QImage
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.app.workers import NewestWorker
@@ -36,7 +36,7 @@ class RunPictures(QObject):
     def _ask(self) -> None:
         wish = []
         for footage in self._document.project.footage:
-            source = self._document.sources.get(footage.origin) if isinstance(footage, Nested) else None
+            source = self._document.known.sources.get(footage.origin) if isinstance(footage, Nested) else None
             if isinstance(source, NestedSource) and self._made.get(footage.origin) != source.run.course:
                 wish.append((source.run.course, source))
         if wish:

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.footage.footage_card import FootageCard
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
@@ -60,7 +60,7 @@ class Shelf(QFrame):
             document.footage_changed,
             document.pending_changed,
             document.eased,
-            document.footage_chosen,
+            document.selection.footage_chosen,
         ):
             signal.connect(self._show)
 

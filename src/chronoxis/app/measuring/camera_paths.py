@@ -4,7 +4,7 @@ from collections.abc import Hashable
 
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import Measured, MeasuringService, Progress
 from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at
@@ -61,7 +61,7 @@ class CameraPaths(QObject):
         """Seconds that following the camera through a shot takes; 0 once it is known, None if it cannot."""
         project = self._document.project
         footage = project.footage_of(project.shots[shot])
-        source = self._document.opened(footage)
+        source = self._document.known.opened(footage)
         if source is None or not CAMERA.fits(source):
             return None
         span = span_of(project.shots[shot], footage, source)
@@ -95,7 +95,7 @@ class CameraPaths(QObject):
 
     def _sources(self) -> dict[str, Source]:
         document = self._document
-        opened = ((footage.key, document.opened(footage)) for footage in document.project.footage)
+        opened = ((footage.key, document.known.opened(footage)) for footage in document.project.footage)
         return {key: source for key, source in opened if source is not None}
 
     def _want(self) -> None:

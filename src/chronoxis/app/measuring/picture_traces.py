@@ -4,7 +4,7 @@ from collections.abc import Hashable
 
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import MeasuringService
 from chronoxis.core.traces.kinds import PICTURES, TraceKind, TraceWish
 from chronoxis.core.traces.picture_trace import PictureTrace
@@ -36,7 +36,7 @@ class PictureTraces(QObject):
         return 1.0 if whole else self._service.progress(PICTURES, origin).share
 
     def _want(self) -> None:
-        sources = self._document.sources.values()
+        sources = self._document.known.sources.values()
         self._service.want(PICTURES, (TraceWish(PICTURES, each) for each in sources if PICTURES.fits(each)))
 
     def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple, TypeVar
 from PySide6.QtCore import QObject, Signal
 
 from chronoxis.app.background import stand_aside
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.workers import QueueWorker
 from chronoxis.core.errors import Cancelled, FootageError
 from chronoxis.core.footage.source import Source
@@ -107,7 +107,7 @@ class MeasuringService(QObject):
 
     def is_there(self, source: Source) -> bool:
         """Whether the document has footage still, as it was when it was opened."""
-        now = self._document.sources.get(source.facts.origin)
+        now = self._document.known.sources.get(source.facts.origin)
         return now is not None and now.facts is source.facts
 
     def close(self) -> None:

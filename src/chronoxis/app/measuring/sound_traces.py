@@ -4,7 +4,7 @@ from collections.abc import Hashable
 
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import MeasuringService
 from chronoxis.core.model.beats import Beats, ResultBeats, all_beats, chosen_beats
 from chronoxis.core.model.music import Music
@@ -56,7 +56,7 @@ class SoundTraces(QObject):
         return {f.key: self.trace(f.origin).beats for f in self._document.project.footage}
 
     def _want(self) -> None:
-        sources = self._document.sources.values()
+        sources = self._document.known.sources.values()
         self._service.want(SOUND, (TraceWish(SOUND, each) for each in sources if SOUND.fits(each)))
 
     def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:

@@ -5,7 +5,7 @@ from fractions import Fraction
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFrame, QHBoxLayout
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import push_button
@@ -56,10 +56,10 @@ class ChecksLine(QFrame):
 
     def _look(self) -> None:
         document, plan = self._document, self._document.plan
-        if plan is None or not document.is_planned:
+        if plan is None or not document.planner.is_current:
             self.checks = []
         else:
-            traces = by_key(plan.project, document.measured[PICTURES])
+            traces = by_key(plan.project, document.known.measured[PICTURES])
             self.checks = checks_of(plan, traces, self._cameras())
         self._shown = min(self._shown, max(0, len(self.checks) - 1))
         self._show()

@@ -3,7 +3,8 @@
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from chronoxis.app.document import Document, PlanWish
+from chronoxis.app.document.document import Document
+from chronoxis.app.document.planner import PlanWish
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.model.correcting import uncorrected
@@ -90,7 +91,7 @@ class Compared(QObject):
     def _ask(self) -> None:
         if not self._is_shown:
             return
-        wish = self._document.plan_wish(self.kept or uncorrected(self._document.project))
+        wish = self._document.planner.wish(self.kept or uncorrected(self._document.project))
         self._wished = wish
         if wish is not None:
             self._planner.ask(wish)

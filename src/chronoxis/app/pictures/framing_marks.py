@@ -6,7 +6,7 @@ from fractions import Fraction
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.theme.theme import DIM, LIVE, TEXT, font
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Size
@@ -34,7 +34,7 @@ class FramingMarks:
     def shot(self) -> tuple[int, Size] | None:
         """Number of the shot at the playhead and the size of its pictures, if it can be framed."""
         plan = self._document.plan
-        if plan is None or not self._document.is_planned:
+        if plan is None or not self._document.planner.is_current:
             return None
         frame = min(self._document.result_frame, len(plan.schedule) - 1)
         number = int(plan.schedule.shots[frame])

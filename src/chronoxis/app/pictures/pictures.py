@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.pictures.before_after import BeforeAfter
@@ -223,7 +223,7 @@ class Pictures(QWidget):
 
     def loop_selection(self) -> None:
         """Play the selected passages over and over."""
-        project, places = self._document.project, self._document.selection
+        project, places = self._document.project, self._document.selection.places
         if places:
             spans = [result_span(project, place) for place in places]
             self._transport.loop_over((min(span[0] for span in spans), max(span[1] for span in spans)))
@@ -247,7 +247,7 @@ class Pictures(QWidget):
         plan = self._document.plan
         self.stage.keep.setChecked(self._other.kept is not None)
         if plan is None:
-            if not self._document.facts:
+            if not self._document.known.facts:
                 self.recorded.show_image(None)
             self.result.show_image(None, self._why_none())
             self.stage.grid.show_images([])
@@ -317,14 +317,14 @@ class Pictures(QWidget):
         if not self._document.project.shots:
             return "No shot yet: add a recording from Footage, on the left."
         for footage in self._document.project.footage:
-            if (pending := self._document.pending.get(footage.origin)) is not None:
+            if (pending := self._document.known.pending.get(footage.origin)) is not None:
                 return f"{footage.name}: {pending.doing} The result's picture appears after that."
-        if self._document.stopped:
+        if self._document.known.stopped:
             return "The result's picture appears once all frames are counted: see Footage, on the left."
-        if self._document.missing:
+        if self._document.known.missing:
             return "The result's picture appears once all footage is found: see Footage, on the left."
-        if self._document.plan_refusal:
-            return self._document.plan_refusal
+        if self._document.planner.refusal:
+            return self._document.planner.refusal
         return "The result's picture appears once the frames are counted."
 
     def _refine(self) -> None:

@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.pictures.compared import Compared
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.sound.player import Player

@@ -7,7 +7,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
-from chronoxis.app.document import Pending
+from chronoxis.app.document.known_footage import Pending
 from chronoxis.app.theme.theme import CAUTION, DIM, GROUND, LIVE, TEXT, speed_colour
 from chronoxis.app.weave.filmstrips import Filmstrips
 from chronoxis.app.weave.laid import Laid

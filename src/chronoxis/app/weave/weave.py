@@ -17,7 +17,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from chronoxis.app.background import note_activity
-from chronoxis.app.document import Document
+from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.picture_traces import PictureTraces
 from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.theme.theme import DIM, GROUND, font, scaled
@@ -111,9 +111,9 @@ class Weave(QWidget):
         self._tiles: tuple[Tiles, ...] = ()
         self._wish = QTimer(self, singleShot=True, interval=_WISH)
         self._wish.timeout.connect(self._wish_pictures)
-        for signal in (document.changed, document.selection_changed, document.footage_changed):
+        for signal in (document.changed, document.selection.changed, document.footage_changed):
             signal.connect(self.redraw)
-        document.footage_chosen.connect(self.redraw)
+        document.selection.footage_chosen.connect(self.redraw)
         sounds.changed.connect(self._redraw_soon)
         traces.changed.connect(self._redraw_soon)
         document.playhead_moved.connect(lambda _: self.update())
@@ -199,12 +199,12 @@ class Weave(QWidget):
     def zoom_to_selection(self) -> None:
         """Show the selected passages on both rails, with a little around them."""
         project, rails = self._document.project, self.rails()
-        if rails is None or not self._document.selection:
+        if rails is None or not self._document.selection.places:
             return
-        spans = [result_span(project, place) for place in self._document.selection]
+        spans = [result_span(project, place) for place in self._document.selection.places]
         low, high = min(span[0] for span in spans), max(span[1] for span in spans)
         ends: list[float] = []
-        for place in self._document.selection:
+        for place in self._document.selection.places:
             shot, stretch = project.shots[place.shot], rails.stretches[place.shot]
             covered = shot.joints[place.passage : place.passage + 2]
             ends += [stretch.at + float(shot.recorded_time(c)) - stretch.first for c in covered]
@@ -267,9 +267,9 @@ class Weave(QWidget):
             self._picture.setDevicePixelRatio(ratio)
         self._picture.fill(GROUND)
         document = self._document
-        project, chosen = document.project, frozenset(place.shot for place in document.selection)
-        laid = lay(project, rails, document.selection)
-        waits = tuple(document.pending.get(footage.origin) for footage in project.footage)
+        project, chosen = document.project, frozenset(place.shot for place in document.selection.places)
+        laid = lay(project, rails, document.selection.places)
+        waits = tuple(document.known.pending.get(footage.origin) for footage in project.footage)
         traced = self._traced()
         plan = document.plan
         known = plan is not None and len(plan.steadied) == len(project.shots)
@@ -286,7 +286,7 @@ class Weave(QWidget):
             draw_result(painter, rails, project, laid, self.strips, below)
             draw_result_ruler(painter, rails, project)
             draw_curve(painter, rails, project, laid)
-            draw_sound(painter, rails, project, self._sounds, self._document.chosen_music)
+            draw_sound(painter, rails, project, self._sounds, self._document.selection.music)
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
         self._tiles = above, below
@@ -317,7 +317,7 @@ class Weave(QWidget):
         """Where something is wrong with each footage, recorded seconds."""
         found = []
         for footage in self._document.project.footage:
-            source = self._document.opened(footage)
+            source = self._document.known.opened(footage)
             spans = [(flaw.begin, flaw.end) for flaw in source.flaws] if source is not None else []
             found.append(np.array(spans, np.float64).reshape(-1, 2) * float(footage.scale))
         return tuple(found)
@@ -328,18 +328,20 @@ class Weave(QWidget):
         courses = zip(plan.project.shots, plan.steadied, strict=False) if plan is not None else ()
         steadied = {shot.footage for shot, course in courses if course is not None}
         for footage in self._document.project.footage:
-            trace, source = self._traces.trace(footage.origin), self._document.opened(footage)
+            trace, source = self._traces.trace(footage.origin), self._document.known.opened(footage)
             if source is not None and (trace is not None or footage.key in steadied):
                 found[footage.key] = Traced(footage, source, trace)
         return found
 
     def _wish_pictures(self) -> None:
         document = self._document
-        met = (footage for footage in document.project.footage if footage.origin in document.facts)
+        met = (footage for footage in document.project.footage if footage.origin in document.known.facts)
         # A nested run has no pictures before all that it is made of is there.
-        shown = (footage for footage in met if not footage.made_of or footage.origin in document.sources)
-        known = [(footage, document.facts[footage.origin]) for footage in shown]
-        opened = [(f.course, document.opened(f)) for f, _ in known]
+        shown = (
+            footage for footage in met if not footage.made_of or footage.origin in document.known.sources
+        )
+        known = [(footage, document.known.facts[footage.origin]) for footage in shown]
+        opened = [(f.course, document.known.opened(f)) for f, _ in known]
         sources = {course: source for course, source in opened if source is not None}
         self.strips.want(self._tiles, {f.course: facts for f, facts in known}, sources)
 
@@ -365,7 +367,7 @@ class Weave(QWidget):
         sound = sound_grip_at(project, rails, at, beats)
         if sound is not None:
             self._drag = SoundDrag(sound, project, rails, playhead, at, beats)
-            self._document.choose_footage(project.music[sound.music].footage, sound.music)
+            self._document.selection.choose_footage(project.music[sound.music].footage, sound.music)
             self._document.begin_gesture(sound.label)
             return
         passer = moment_at(rails, project, self._traced(), at)
@@ -386,7 +388,7 @@ class Weave(QWidget):
                 rails,
                 playhead,
                 at,
-                self._document.nearest_frame_time,
+                self._document.known.nearest_frame_time,
                 beats,
             )
             self._document.begin_gesture(held.grip.value)
@@ -436,7 +438,7 @@ class Weave(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.mousePressEvent(event)
-        if self._drag is None and self._document.selection:
+        if self._drag is None and self._document.selection.places:
             self.zoom_to_selection()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -461,8 +463,8 @@ class Weave(QWidget):
         if rails is None:
             return
         place = self._passage_at(rails, at)
-        if place is not None and place not in self._document.selection:
-            self._document.select([place])
+        if place is not None and place not in self._document.selection.places:
+            self._document.selection.select([place])
         self.menu_wanted.emit(event.globalPos())
 
     def event(self, event: QEvent) -> bool:
@@ -496,14 +498,14 @@ class Weave(QWidget):
         return None
 
     def _select_at(self, place: Place, modifiers: Qt.KeyboardModifier) -> None:
-        chosen = self._document.selection
+        chosen = self._document.selection.places
         if modifiers & Qt.KeyboardModifier.ControlModifier:
-            self._document.select(chosen ^ {place})
+            self._document.selection.select(chosen ^ {place})
         elif modifiers & Qt.KeyboardModifier.ShiftModifier and chosen:
             low, high = min(*chosen, place), max(*chosen, place)
-            self._document.select(p for p in self._document.project.places() if low <= p <= high)
+            self._document.selection.select(p for p in self._document.project.places() if low <= p <= high)
         else:
-            self._document.select([place])
+            self._document.selection.select([place])
 
     def _scrub(self, at: QPointF, rail: str) -> None:
         rails = self.rails()

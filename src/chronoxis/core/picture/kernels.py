@@ -426,6 +426,7 @@ def _matrix(colour: Colour, depth: int) -> list[float]:
     return matrix
 
 
+@cache
 def curve_of(transfer: int) -> Curve:
     """A transfer function, and its inverse, as C reads them."""
     curve = Curve()
