@@ -13,7 +13,7 @@ import numpy as np
 from tqdm import tqdm
 
 from bench.report import report, run, timed
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 
 RATE, SIZE, SECONDS = 25, (1920, 1080), 180
 
@@ -132,8 +132,8 @@ class _Idle:
 
 def make_frames(path: Path, *, idle_stages: bool) -> int:
     """The frames of every 5th, lossless, not encoded; perhaps with an idle correction and accent."""
-    from chronoxis.cli.frames import FRAME_CHOICES  # noqa: PLC0415
-    from chronoxis.cli.planning import plan_of_footage  # noqa: PLC0415
+    from chronoxis.cli.frame_options import FRAME_CHOICES  # noqa: PLC0415
+    from chronoxis.cli.wished_plan import plan_of_footage  # noqa: PLC0415
     from chronoxis.core.model.export_formats import MKV  # noqa: PLC0415
     from chronoxis.core.model.settings import ResultSettings  # noqa: PLC0415
     from chronoxis.core.render.chain import result_frames  # noqa: PLC0415

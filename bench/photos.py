@@ -14,7 +14,7 @@ from PIL import Image
 from bench.frame_making import condense
 from bench.report import report, run, timed
 from chronoxis.core.footage.kinds import footage_of, open_source
-from chronoxis.core.footage.photos.kind import read_headers
+from chronoxis.core.footage.photos.photo_kind import read_headers
 from chronoxis.core.model import arranging, composing, pacing
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project

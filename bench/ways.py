@@ -15,12 +15,12 @@ from tqdm import tqdm
 
 from bench.frame_making import decode_all, make_footage, mix_by_filter, repeat
 from bench.report import report, run, timed
-from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.kinds import open_source
+from chronoxis.core.footage.prefetch import ahead
 from chronoxis.core.footage.source import Source
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.frame_makers import FrameMakers, Making
 from chronoxis.core.picture.in_between import LightPair
-from chronoxis.core.picture.making import Making, Makings
 from chronoxis.core.picture.motion import FINEST
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.shot_columns import Derived, Way
@@ -111,7 +111,7 @@ def _measure_large(large: Path, photos: Path) -> None:
 
 def gather(source: Source, way: Way, *, window: int = 10, count: int | None = None) -> int:
     """Every ten frames into one; decoded and gathered, not encoded. Windows may reach into the next ten."""
-    makings, under_way, made = Makings(source.facts.picture.colour), list[tuple[int, Making]](), 0
+    makings, under_way, made = FrameMakers(source.facts.picture.colour), list[tuple[int, Making]](), 0
     frames = min(count or 10**9, len(source.edges) - 1)
     with source.reader(0) as reader:
         for number, frame in ahead(reader.frames(range(frames)), 6):

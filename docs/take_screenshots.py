@@ -31,7 +31,7 @@ from chronoxis.core.render.measuring import by_key
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import preview_target
 from chronoxis.core.timing.frame_making import EachFrame, Fill, FrameMaking, PassersBy
-from chronoxis.core.traces.kinds import CAMERA
+from chronoxis.core.traces.trace_kinds import CAMERA
 from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, ensure_demo
 
 FOLDER = Path(__file__).parent / "screenshots"
@@ -169,7 +169,7 @@ def shoot_even_light(window: MainWindow, folder: Path) -> None:
         lambda: all(
             window.picture_traces.share(f.origin) == 1
             for f in document.project.footage
-            if f.is_seen and f.files
+            if f.has_pictures and f.files
         ),
         120,
     )

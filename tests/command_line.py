@@ -8,7 +8,9 @@ import tempfile
 from pathlib import Path
 
 _SERVER = multiprocessing.get_context("forkserver")
-_SERVER.set_forkserver_preload([f"chronoxis.cli.{name}" for name in ("condense", "convert", "facts", "plan")])
+_SERVER.set_forkserver_preload(
+    [f"chronoxis.cli.{name}_command" for name in ("condense", "convert", "facts", "plan")]
+)
 _PATIENCE = 120  # seconds
 
 

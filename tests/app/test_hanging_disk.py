@@ -20,7 +20,7 @@ from chronoxis.app.workers import QueueWorker
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.files.autosave import autosave_folder
 from chronoxis.core.files.project_file import save_project
-from chronoxis.core.footage.apart import Told, run_apart
+from chronoxis.core.footage.own_process import Told, run_in_own_process
 from chronoxis.core.footage.source import Progress
 from chronoxis.core.model import arranging, correcting, pacing
 from chronoxis.core.model.project import Project
@@ -209,5 +209,5 @@ def test_a_reader_in_a_process_of_its_own_is_given_up_while_it_hangs(qtbot: QtBo
 
     begun = time.monotonic()
     with pytest.raises(Cancelled):
-        run_apart(hang, [], give_up, "take")
+        run_in_own_process(hang, [], give_up, "take")
     assert time.monotonic() - begun < 5

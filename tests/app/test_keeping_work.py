@@ -23,6 +23,7 @@ from chronoxis.core.files.timeline_reading import read_timeline
 from chronoxis.core.model import arranging, correcting, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.project import Project
+from chronoxis.core.model.steady import Steady, SteadyMode
 from tests.app.driving import ONLY, open_project, planned
 from tests.footage_makers import make_recording, recording_of
 
@@ -229,9 +230,12 @@ def test_corrections_are_there_when_a_project_is_opened_again_in_the_same_window
 ) -> None:
     film = tmp_path / "film.chronoxis"
     opened.document.apply("Even out", lambda p: correcting.set_even_out(p, [0], EvenOut(1.0)))
-    for _ in range(2):
-        qtbot.waitUntil(lambda: bool(planned(qtbot, opened).corrections[0]), timeout=20_000)
-        assert not planned(qtbot, opened).unmeasured
+    opened.document.apply("Steady", lambda p: correcting.set_steady(p, [0], Steady(SteadyMode.SMOOTH)))
+    for _ in range(10):
+        qtbot.waitUntil(lambda: not planned(qtbot, opened).unmeasured, timeout=20_000)
+        plan = planned(qtbot, opened)
+        assert plan.corrections[0]
+        assert plan.warps[0] is not None
         with qtbot.waitSignal(opened.files.saved, timeout=5000):
             opened.files.save(film)
         open_project(qtbot, opened, film)

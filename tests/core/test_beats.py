@@ -22,7 +22,7 @@ from chronoxis.core.model.recording import Recording
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.ramps import Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
-from chronoxis.core.traces.beats import BeatListener
+from chronoxis.core.traces.beat_finding import BeatListener
 from tests.tunes import Tune, make_tune
 
 Times = npt.NDArray[np.float64]

@@ -22,8 +22,8 @@ from chronoxis.core.traces.camera_anchors import Anchors
 from chronoxis.core.traces.camera_moves import Move, agreement, movement, whip_in
 from chronoxis.core.traces.camera_path import CameraPath, follow, kept_path
 from chronoxis.core.traces.camera_steps import CUT, NOT_TOLD, CameraStep, Grey, looked_at, step_between
-from chronoxis.core.traces.kinds import CAMERA
 from chronoxis.core.traces.store import TraceStore
+from chronoxis.core.traces.trace_kinds import CAMERA
 from tests.filmed import SIZE, Film, steps_of, walked
 from tests.filmed import filmed as pictures_of
 from tests.footage_makers import recording_of
@@ -222,7 +222,7 @@ def test_a_path_is_kept_and_gone_on_with(
         if share > 0.2:
             raise Cancelled
 
-    monkeypatch.setattr("chronoxis.core.traces.camera_path._TOLD", 0.0)
+    monkeypatch.setattr("chronoxis.core.traces.camera_path._REPORT_SECONDS", 0.0)
     with pytest.raises(Cancelled):
         follow(source, [(0, 30), (50, 100)], store, stop)
     kept = kept_path(source, store)

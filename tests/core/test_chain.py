@@ -18,10 +18,10 @@ from chronoxis.core.model.export_formats import FORMATS, MKV, format_named
 from chronoxis.core.model.framing import Fit, Framing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.frame_makers import FRAME_MAKERS, FrameMakers
 from chronoxis.core.picture.kernels import Picture
-from chronoxis.core.picture.making import MAKINGS, Makings
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export
@@ -115,8 +115,8 @@ def test_what_nothing_acts_on_passes_bit_exact(take: Path) -> None:
 
 
 def test_every_way_has_its_making_and_gives_itself_again() -> None:
-    assert set(MAKINGS) == set(WAYS)
-    makings = Makings(Colour(1, 1, 1, False))
+    assert set(FRAME_MAKERS) == set(WAYS)
+    makings = FrameMakers(Colour(1, 1, 1, False))
     frames = [VideoFrame.from_ndarray(np.full((24, 16), code, np.uint8), "gray").reformat(format="yuv420p")
               for code in (60, 100, 140)]  # fmt: skip
     for way in WAYS:

@@ -13,13 +13,13 @@ import numpy as np
 import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
-from chronoxis.core.footage.apart import run_apart
-from chronoxis.core.footage.music.facts import read_music
+from chronoxis.core.footage.music.music_facts import read_music
+from chronoxis.core.footage.own_process import run_in_own_process
 from chronoxis.core.footage.recording.containers import packets_of
-from chronoxis.core.footage.recording.facts import read_opening
-from chronoxis.core.footage.recording.frame_count import count_apart
+from chronoxis.core.footage.recording.frame_count import tell_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
+from chronoxis.core.footage.recording.recording_facts import read_opening
 from tests.footage_makers import decode_all, make_recording
 
 MILLI = Fraction(1, 1000)
@@ -172,13 +172,13 @@ def test_counting_apart_is_counting(tmp_path: Path) -> None:
     path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
     shares: list[float] = []
     here = build_index(path)
-    apart = FrameIndex.of_told(run_apart(count_apart, [str(path)], shares.append, path.name))
+    apart = FrameIndex.of_told(run_in_own_process(tell_frames, [str(path)], shares.append, path.name))
     assert shares == sorted(shares)
     assert len({share for share in shares if share > 0}) == 2  # and time and again, that nothing is new
     for name, value in vars(here).items():
         assert np.array_equal(getattr(apart, name), value), name
     with pytest.raises(FootageError, match=r"nothing.mp4 is not there"):
-        run_apart(count_apart, [str(tmp_path / "nothing.mp4")], shares.append, "nothing.mp4")
+        run_in_own_process(tell_frames, [str(tmp_path / "nothing.mp4")], shares.append, "nothing.mp4")
 
 
 @pytest.mark.parametrize(
@@ -218,10 +218,10 @@ def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> N
             os.kill(int(child), signal.SIGKILL)
 
     with pytest.raises(Cancelled):
-        run_apart(count_apart, [str(path)], give_up, path.name)
+        run_in_own_process(tell_frames, [str(path)], give_up, path.name)
     assert not children()
     with pytest.raises(FootageError, match=r"long.mkv brought its reader down"):
-        run_apart(count_apart, [str(path)], kill_reader, path.name)
+        run_in_own_process(tell_frames, [str(path)], kill_reader, path.name)
 
 
 def test_metadata_in_an_old_encoding_does_not_matter(tmp_path: Path) -> None:

@@ -42,7 +42,7 @@ from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Manner
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.accents.grain import GrainAccent
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.rgb import Rgb16

@@ -21,9 +21,9 @@ from chronoxis.core.picture.clear import Clear
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.extremes import Extremes
 from chronoxis.core.picture.filled import FINEST_STEPS, GOOD_STEPS, QUICK_STEPS, Filled, Steps
+from chronoxis.core.picture.frame_makers import Making
 from chronoxis.core.picture.in_between import LightPair
 from chronoxis.core.picture.long_exposure import LightMean
-from chronoxis.core.picture.making import Making
 from chronoxis.core.picture.motion import FINEST
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.render.chain import result_frames

@@ -64,7 +64,7 @@ def project() -> Project:
     return arranging.begin_with(Project(), recording_of(FIELD, Fraction(25), Fraction(240)))
 
 
-MAKINGS = st.builds(
+FRAME_MAKERS = st.builds(
     FrameMaking,
     st.sampled_from(list(EachFrame)),
     st.floats(0, 720),
@@ -119,7 +119,7 @@ def projects(draw: st.DrawFn) -> Project:
                 ramp=Ramp(
                     draw(st.fractions(0, 3, max_denominator=50)), draw(st.sampled_from(list(RampShape)))
                 ),
-                making=draw(MAKINGS),
+                making=draw(FRAME_MAKERS),
                 held=frozenset(draw(st.sets(st.sampled_from(list(Quantity)), max_size=2))),
             )
             for part in parts[1:-1]

@@ -24,10 +24,10 @@ from chronoxis.core.errors import FootageError, PlanError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import as_chosen, count, footage_of, meet, open_source
 from chronoxis.core.footage.photos.capture_times import capture_times
-from chronoxis.core.footage.photos.facts import PhotoRunFacts
 from chronoxis.core.footage.photos.folders import photos_at, photos_of, run_around, runs_in
-from chronoxis.core.footage.photos.kind import PhotoSource, with_choices
+from chronoxis.core.footage.photos.photo_facts import PhotoRunFacts
 from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
+from chronoxis.core.footage.photos.photo_kind import PhotoSource, with_choices
 from chronoxis.core.footage.photos.photo_pixels import read_pixels
 from chronoxis.core.footage.photos.run_names import natural_key, numbered, runs_among
 from chronoxis.core.model import arranging, making, pacing

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, to_linear
-from chronoxis.core.picture.framing import fitted, turned
+from chronoxis.core.picture.framed import fitted, turned
 from chronoxis.core.picture.long_exposure import LightMean
 from chronoxis.core.picture.rgb import planar_depth, samples_of
 from chronoxis.core.picture.row_work import RowWork

@@ -19,8 +19,8 @@ import pytest
 from chronoxis.core.errors import Cancelled, ExportError, FootageError
 from chronoxis.core.files.atomic import publish, temporary_beside
 from chronoxis.core.files.project_file import save_project
-from chronoxis.core.footage.ahead import ahead
 from chronoxis.core.footage.kinds import footage_of, open_source
+from chronoxis.core.footage.prefetch import ahead
 from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Quality

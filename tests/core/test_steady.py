@@ -23,8 +23,8 @@ from chronoxis.core.model.steady import Steady, SteadyMode, parse_crop_budget, p
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.rgb import Rgb16
-from chronoxis.core.picture.steadying import SteadyWarp, whence
-from chronoxis.core.picture.views import Seen, seen_of
+from chronoxis.core.picture.steadying import SteadyWarp, inverse_homography
+from chronoxis.core.picture.views import Crop, crop_of
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target, preview_target
@@ -32,7 +32,7 @@ from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.lining_up import lined_up
 from chronoxis.core.traces.camera_path import CameraPath, follow
 from chronoxis.core.traces.camera_steps import Grey, step_between
-from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_sway, steady_course
+from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_shake, steady_course
 from chronoxis.core.traces.store import TraceStore
 from chronoxis.demo.walk_truth import RATE, SECONDS, camera
 from tests.command_line import chronoxis
@@ -74,7 +74,7 @@ def planned(path: CameraPath, wish: Steady, rate: float) -> SteadyCourse:
     """What is planned where every frame is shown."""
     span = (0, len(path))
     return steady_course(
-        path, span, wish, camera_sway(path, span, wish, rate), Shown.every(span, rate), ASPECT
+        path, span, wish, camera_shake(path, span, wish, rate), Shown.every(span, rate), ASPECT
     )
 
 
@@ -137,7 +137,7 @@ def test_the_budget_is_never_broken(
 def test_frames_are_taken_that_line_up_at_an_even_pace() -> None:
     cameras = [camera(number / RATE) for number in range(RATE * SECONDS)]
     course = np.array([[-(c.along + c.across), c.up, -np.radians(c.roll), 0] for c in cameras])
-    sway = camera_sway(path_along(course), (0, len(course)), SMOOTH, 480) * [1, 1, 0.3, 0.3]
+    sway = camera_shake(path_along(course), (0, len(course)), SMOOTH, 480) * [1, 1, 0.3, 0.3]
     even = np.arange(40, len(course) - 40, 8)
     taken = lined_up(even, np.full(len(even), 4.0), sway, 0)
 
@@ -210,7 +210,7 @@ def test_steadied_and_framed_at_once_it_is_what_a_camera_there_would_see(
     y, x = np.indices(upright[::-1], np.float64)
     filmed_ = np.rint(waves(x, y, fine) * 65535).astype(np.uint16)
     codes = np.ascontiguousarray(np.rot90(filmed_, -rotation // 90))
-    seen = seen_of(form, size, box, stretch=True)
+    seen = crop_of(form, size, box, stretch=True)
     made = SteadyWarp(0, np.array([move]), crop, form).steadied(0, codes, seen)
     made = np.rot90(np.asarray(made, np.uint16), rotation // 90)
     y, x = np.indices(size[::-1], np.float64)
@@ -244,7 +244,7 @@ def test_a_view_that_moves_by_parts_of_a_pixel_is_resampled_once_with_the_steady
         views, decoded = plan.views[0], dict(source.reader().frames(np.arange(200)))
         assert views is not None
         for number, made in enumerate(result_frames(plan, target)):
-            seen = seen_of(plan.pictures[0], target.size, views.box(number), stretch=False)
+            seen = crop_of(plan.pictures[0], target.size, views.box(number), stretch=False)
             frames, weights = plan.schedule.sources(number)
             light = sum(
                 to_linear(np.asarray(warp.steadied(frame, decoded[frame], seen)) / 65535, 1) * weight
@@ -430,7 +430,7 @@ def test_a_camera_that_turns_is_steadied_with_its_keystone() -> None:
     lens = np.diag([focus, focus, 1.0])
     turned = lens @ across @ upwards @ np.linalg.inv(lens)
     right, down, _ = turned[:, 2] / turned[2, 2]
-    leads = np.array(whence(np.array([[right, down, 0.0, 0.0]]), focus**-2))[:, :, 0]
+    leads = np.array(inverse_homography(np.array([[right, down, 0.0, 0.0]]), focus**-2))[:, :, 0]
     places = np.array([[0.4, 0.2, 1], [-0.4, 0.2, 1], [0.4, -0.2, 1], [-0.3, -0.25, 1]]).T
     seen = turned @ places
     back = leads @ (seen / seen[2])
@@ -461,7 +461,7 @@ def test_no_border_shows_in_ten_thousand_frames() -> None:
         warp = SteadyWarp(0, made.moves, made.crop, picture, made.bend)
         columns = np.arange(96)
         for frame in range(500):
-            leads = warp.leads(frame, 96, 54, Seen((0, 0, 96, 54), (96, 54)))
+            leads = warp.leads(frame, 96, 54, Crop((0, 0, 96, 54), (96, 54)))
             for row in (0, 53):
                 across, along, down, below, over, deeper = leads[row]
                 by = over + deeper * columns
@@ -505,7 +505,7 @@ def test_what_is_lined_up_and_steadied_shakes_half_as_much_as_at_even_steps(crop
     """In what is shown, and with no frame out of the picture; also where the budget is too small."""
     course = walk(30)
     path, span, wish = path_along(course), (0, len(course)), Steady(SteadyMode.SMOOTH, crop=crop)
-    sway = camera_sway(path, span, wish, 480)
+    sway = camera_shake(path, span, wish, 480)
     even = np.arange(40, len(course) - 40, 8)
     left = []
     for frames in (even, lined_up(even, np.full(len(even), 4.0), sway * [1, 1, 0.3, 0.3], 0)):

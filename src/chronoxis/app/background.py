@@ -19,15 +19,15 @@ def give_way() -> None:
     os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICENESS)
 
 
-_QUIET = 0.12  # seconds without a person's doing after which work goes on
-_LOOK = 0.01  # seconds between looks
+_QUIET_SECONDS = 0.12  # seconds without a person's doing after which work goes on
+_LOOK_SECONDS = 0.01  # seconds between looks
 _busy_until = 0.0
 
 
 def note_activity() -> None:
     """Say that a person does something just now that the window must show at once."""
     global _busy_until  # noqa: PLW0603 - there is one interface thread
-    _busy_until = time.monotonic() + _QUIET
+    _busy_until = time.monotonic() + _QUIET_SECONDS
 
 
 def stand_aside() -> None:
@@ -37,7 +37,7 @@ def stand_aside() -> None:
     waiting, however little it does.
     """
     while time.monotonic() < _busy_until:
-        time.sleep(_LOOK)
+        time.sleep(_LOOK_SECONDS)
 
 
 def in_one_line(error: Exception) -> str:

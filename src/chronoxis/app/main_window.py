@@ -318,7 +318,7 @@ class MainWindow(QMainWindow):
         """Show music on the shelf by its waveform."""
         for footage in self.document.project.footage:
             trace = self.sound_traces.trace(footage.origin)
-            if not footage.is_seen and len(trace.levels):
+            if not footage.has_pictures and len(trace.levels):
                 self.shelf.show_thumbnail(footage.origin, waveform_image(trace.levels))
 
     def _mark_pictures(self) -> None:

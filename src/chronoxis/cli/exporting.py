@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from chronoxis.cli.reporting import reporting
-from chronoxis.cli.sound import is_asked_for, wants_recorded
+from chronoxis.cli.sound_options import is_asked_for, wants_recorded
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_format import ExportFormat

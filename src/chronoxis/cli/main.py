@@ -7,13 +7,13 @@ from pathlib import Path
 import click
 
 from chronoxis import __version__
-from chronoxis.cli.condense import condense
-from chronoxis.cli.convert import convert
-from chronoxis.cli.demo import demo
-from chronoxis.cli.facts import facts
-from chronoxis.cli.plan import plan
-from chronoxis.cli.render import render
-from chronoxis.cli.window import open_, open_window
+from chronoxis.cli.condense_command import condense
+from chronoxis.cli.convert_command import convert
+from chronoxis.cli.demo_command import demo
+from chronoxis.cli.facts_command import facts
+from chronoxis.cli.plan_command import plan
+from chronoxis.cli.render_command import render
+from chronoxis.cli.window_command import open_, open_window
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import sweep_unfinished

@@ -19,7 +19,7 @@ from platformdirs import user_cache_path
 from chronoxis.core.errors import ChronoxisError, ExportError
 from chronoxis.core.files.atomic import publish, temporary_beside, why_not_written, write_whole
 from chronoxis.core.files.project_file import save_project
-from chronoxis.core.footage.ahead import ahead
+from chronoxis.core.footage.prefetch import ahead
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.sound.mixing import as_int16
 from chronoxis.core.sound.samples import RATE

@@ -10,9 +10,9 @@ from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, TEXT, scaled
 from chronoxis.core.model.accent import ByPoints, Point
 
 _EDGE = 7  # pixels around the curve
-_NEAR = 9
+_GRASP_PIXELS = 9
 _HEIGHT = 44
-_STEP = 0.05  # of an arrow key
+_KEY_STEP = 0.05  # of an arrow key
 _KEY = Qt.Key
 _OWN_KEYS = (
     _KEY.Key_Left, _KEY.Key_Right, _KEY.Key_Up, _KEY.Key_Down,
@@ -84,7 +84,7 @@ class AmountCurve(QWidget):
         ]
         apart, number = min(near)
         self.begun.emit()
-        if apart > _NEAR * 2:
+        if apart > _GRASP_PIXELS * 2:
             point = self._point(at)
             kept = [other for other in self._points if other.at != point.at]
             points = tuple(sorted([*kept, point], key=lambda p: p.at))
@@ -122,7 +122,7 @@ class AmountCurve(QWidget):
             old = self._points[self._chosen]
             self._move(
                 self._chosen,
-                Point(old.at + across * Fraction(1, 50), min(max(old.amount + up * _STEP, 0.0), 1.0)),
+                Point(old.at + across * Fraction(1, 50), min(max(old.amount + up * _KEY_STEP, 0.0), 1.0)),
             )
         elif key in (keys.Key_PageUp, keys.Key_PageDown):
             step = 1 if key is keys.Key_PageDown else -1

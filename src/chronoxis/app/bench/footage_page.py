@@ -126,8 +126,8 @@ class FootagePage(Page):
         self._uses.setText(_uses_in_words(sum(shot.footage == footage.key for shot in project.shots)))
         rows = facts.rows() if facts else [("length", format_time(footage.length, 2))]
         for widget in (self._picture, self.name, self._uses):
-            widget.setVisible(footage.is_seen)
-        if not footage.is_seen:  # its choices need the room, and its title stands among them
+            widget.setVisible(footage.has_pictures)
+        if not footage.has_pictures:  # its choices need the room, and its title stands among them
             rows = [("music", _laid_in_words(project, footage, self._document.selection.music))]
         self._names.setText("\n".join(name for name, _ in rows))
         self._values.show_text("\n".join(value for _, value in rows))
@@ -153,7 +153,7 @@ class FootagePage(Page):
     def _add_shot(self) -> None:
         footage = self.footage
         if footage is not None:
-            if footage.is_seen:
+            if footage.has_pictures:
                 self._apply("Add shot", lambda p: arranging.add_shot(p, footage.key))
             else:
                 self._apply("Lay music", lambda p: arranging.lay_music(p, footage.key))

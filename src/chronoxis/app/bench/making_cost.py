@@ -17,7 +17,7 @@ from chronoxis.core.render.target import export_target
 from chronoxis.core.timing.frame_making import FrameMaking
 from chronoxis.core.timing.timecode import format_time
 
-_SETTLE = 900  # milliseconds at rest before anything is measured
+_SETTLE_MS = 900  # milliseconds at rest before anything is measured
 _MOST_FRAMES, _MOST_SECONDS = 12, 1.5  # that a measurement takes
 _MOST_KEPT = 200
 
@@ -83,7 +83,7 @@ class MakingCost(QObject):
         self._rates: dict[tuple[FrameMaking, object], float] = {}
         self._work = NewestWorker(measured_rate, "cost")
         self._work.answered.connect(self._take)
-        self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
         self._settle.timeout.connect(self._ask)
         document.planned.connect(self._soon)
 

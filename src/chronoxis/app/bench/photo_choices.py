@@ -25,7 +25,7 @@ from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.photos.course import PhotoFlaw
-from chronoxis.core.footage.photos.kind import PhotoSource, with_choices
+from chronoxis.core.footage.photos.photo_kind import PhotoSource, with_choices
 from chronoxis.core.model.photo_run import (
     DATES,
     POSSIBLE_HANDLINGS,

@@ -24,7 +24,7 @@ _MODES = (
     (SteadyMode.SMOOTH, "smooth", "Walks, drives and flights: shake goes, turns stay"),
     (SteadyMode.STILL, "still", "Meant as from a tripod: drift and shake go"),
 )
-_REACH = 0.5  # steps
+_LINE_UP_STEPS = 0.5  # steps
 _STOP, _GO_ON = "St&op", "Go &on"
 _SKEW = "Skew of rolling shutters stays."
 
@@ -163,5 +163,5 @@ class SteadyChoices(QWidget):
 
     def _set_line_up(self, on: bool) -> None:
         places = self._document.selection.places
-        reach = _REACH if on else 0.0
+        reach = _LINE_UP_STEPS if on else 0.0
         self._document.apply("Line up", lambda p: making.set_line_up(p, places, reach))

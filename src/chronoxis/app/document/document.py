@@ -22,11 +22,11 @@ from chronoxis.core.model.project import Place, Project, cold_shots, warm
 from chronoxis.core.render.measuring import wishes_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.schedule import result_frame_count
-from chronoxis.core.traces.kinds import TraceKind
+from chronoxis.core.traces.trace_kinds import TraceKind
 
 _BRING_IN = "Bring in"  # what undo says of it
 _MOST_COLD = 24  # shots whose lengths are worked out at once, on the interface thread
-_EASE = 60  # milliseconds between what is said of a gesture beside the Weave
+_EASE_MS = 60  # milliseconds between what is said of a gesture beside the Weave
 
 
 class Document(QObject):
@@ -74,7 +74,7 @@ class Document(QObject):
         )
         self._warmer.answered.connect(lambda project, _: self._warmed(project))
         self._warming: Project | None = None
-        self._ease = QTimer(self, singleShot=True, interval=_EASE)
+        self._ease = QTimer(self, singleShot=True, interval=_EASE_MS)
         self._ease.timeout.connect(self.eased)
 
     def close_workers(self) -> None:
@@ -125,7 +125,7 @@ class Document(QObject):
     def _shows_first(self, origin: Hashable) -> bool:
         """Whether the first shot, or without one the first footage, is of that origin."""
         shots = self.project.shots
-        seen = [footage for footage in self.project.footage if footage.is_seen]
+        seen = [footage for footage in self.project.footage if footage.has_pictures]
         first = self.project.footage_of(shots[0]) if shots else seen[0] if seen else None
         return first is not None and first.origin == origin
 
@@ -327,6 +327,6 @@ class Document(QObject):
 def _with_canvas(project: Project, facts: Facts) -> Project:
     """A project that has no canvas yet, with that of some footage."""
     footage, canvas = footage_of(facts), facts.picture.canvas
-    if project.canvas or not footage.is_seen:
+    if project.canvas or not footage.has_pictures:
         return project
     return composing.set_canvas(project, canvas.within(footage.most_side) if footage.most_side else canvas)

@@ -9,9 +9,9 @@ from chronoxis.core.footage.kinds import as_chosen
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
-from chronoxis.core.render.nested import nested_inside
+from chronoxis.core.render.nested_source import nested_inside
 from chronoxis.core.render.plan import Plan, changed_on_disk
-from chronoxis.core.traces.kinds import TRACES, TraceKind
+from chronoxis.core.traces.trace_kinds import TRACES, TraceKind
 
 
 class Pending(NamedTuple):
@@ -90,7 +90,7 @@ class KnownFootage:
             before = self.facts.get(source.origin)
             other |= before is None or before.caution != source.caution
             self.facts[source.origin] = source
-            if source.is_seen:
+            if source.has_pictures:
                 self.sources[source.origin] = source
         return other
 

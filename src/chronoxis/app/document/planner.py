@@ -16,12 +16,12 @@ from chronoxis.core.render.measuring import by_key
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.traces.camera_path import CameraPath
-from chronoxis.core.traces.kinds import CAMERA, PICTURES
 from chronoxis.core.traces.picture_trace import PictureTrace
+from chronoxis.core.traces.trace_kinds import CAMERA, PICTURES
 
-_DRAWN = 20  # milliseconds in which an edit is drawn; planning starts no sooner
+_DRAWN_MS = 20  # milliseconds in which an edit is drawn; planning starts no sooner
 _PLANNING_SHARE = 9  # how many times as long as a plan takes is left between two plans
-_LONGEST_PAUSE = 500  # milliseconds between two plans, at most
+_LONGEST_PAUSE_MS = 500  # milliseconds between two plans, at most
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,7 +70,7 @@ class Planner(QObject):
         self._asked = 0.0
         # Once the edit is drawn: the two would share the interpreter's lock.
         self._soon = QTimer(self, singleShot=True)
-        self._pause = _DRAWN
+        self._pause = _DRAWN_MS
         self._soon.timeout.connect(self._ask)
 
     @property
@@ -90,7 +90,7 @@ class Planner(QObject):
         """What plans are made from is another."""
         if self.wish(self._history.project) is not None:
             if not self._soon.isActive():
-                self._soon.start(self._pause if self._history.in_gesture else _DRAWN)
+                self._soon.start(self._pause if self._history.in_gesture else _DRAWN_MS)
             return
         self.refusal = ""
         if self.plan is not None:
@@ -117,7 +117,7 @@ class Planner(QObject):
     def _answer(self, wish: PlanWish, made: Plan | str) -> None:
         # While somebody drags through a large project, planning must leave time for drawing.
         took = 1000 * (time.monotonic() - self._asked)
-        self._pause = round(min(max(_DRAWN, _PLANNING_SHARE * took), _LONGEST_PAUSE))
+        self._pause = round(min(max(_DRAWN_MS, _PLANNING_SHARE * took), _LONGEST_PAUSE_MS))
         self._take(wish, made)
 
     def _take(self, wish: PlanWish, made: Plan | str) -> None:

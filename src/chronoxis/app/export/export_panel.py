@@ -35,7 +35,7 @@ from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
 _PATIENCE = 1.0  # seconds after which a disk that does not answer keeps no other name waiting
-_SETTLE = 500  # milliseconds of rest before the file size is estimated anew
+_SETTLE_MS = 500  # milliseconds of rest before the file size is estimated anew
 
 
 class ExportPanel(QFrame):
@@ -77,7 +77,7 @@ class ExportPanel(QFrame):
         self._estimates.failed.connect(self._show_no_estimate)
         self._names = NewestWorker(lambda wish, _wanted: _free_name(*wish), "free names", patience=_PATIENCE)
         self._names.answered.connect(self._take_name)
-        self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
         self._settle.timeout.connect(self._ask_estimate)
         self._exported: Path | None = None
         self._connect()

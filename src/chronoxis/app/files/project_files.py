@@ -19,9 +19,9 @@ from chronoxis.core.files.timeline_reading import read_timeline
 from chronoxis.core.files.timeline_writing import remark_on
 from chronoxis.core.model.project import Project, warm
 
-_SETTLE = 1500  # milliseconds without a change before unsaved work is kept
+_SETTLE_MS = 1500  # milliseconds without a change before unsaved work is kept
 _PATIENCE = 0.5  # seconds after which a disk that does not answer keeps no other file waiting
-_OLDEST = 4000  # milliseconds that a change waits at most: written, it is on the disk within five seconds
+_OLDEST_MS = 4000  # milliseconds that a change waits at most: written, it is on the disk within five seconds
 
 Then = Callable[[], object]
 
@@ -117,8 +117,8 @@ class ProjectFiles(QObject):
         )
         self._reader.answered.connect(self._take)
         self._reader.failed.connect(self.failed)
-        self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
-        self._oldest = QTimer(self, singleShot=True, interval=_OLDEST)
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
+        self._oldest = QTimer(self, singleShot=True, interval=_OLDEST_MS)
         for timer in (self._settle, self._oldest):
             timer.timeout.connect(self._ask_keep)
         document.changed.connect(self._note_change)

@@ -8,7 +8,7 @@ from platformdirs import user_state_path
 
 from chronoxis.core.files.atomic import write_whole
 
-_MOST = 8
+_MOST_LISTED = 8
 _writing = Lock()
 
 
@@ -25,7 +25,7 @@ def remember_project(path: Path) -> None:
     with _writing:
         listed = [str(path), *(str(other) for other in recent_projects() if other != path)]
         _list_file().parent.mkdir(parents=True, exist_ok=True)
-        write_whole(_list_file(), json.dumps(listed[:_MOST]).encode())
+        write_whole(_list_file(), json.dumps(listed[:_MOST_LISTED]).encode())
 
 
 def _list_file() -> Path:

@@ -19,7 +19,8 @@ from chronoxis.core.model.photo_run import PhotoFiles
 
 _PICTURE_HEIGHT = 400
 _PATIENCE = 4.0  # seconds after which a disk that does not answer keeps other footage waiting no longer
-_LONG = 20_000  # frames, whose first small pictures take so long that counting should not compete with them
+# Frames, whose first small pictures take so long that counting should not compete with them.
+_LONG_FRAMES = 20_000
 _HEAD_START = 0.6  # seconds for those, which people look at first
 
 
@@ -112,7 +113,7 @@ class Loader(QObject):
             self._counting.beat()
             self._told.emit(stop, self.progress, (facts.origin, share))
 
-        if facts.frame_count > _LONG:
+        if facts.frame_count > _LONG_FRAMES:
             stop.wait(_HEAD_START)
         stamps = stamps_of(footage_of(facts).files)
         try:

@@ -11,7 +11,7 @@ from chronoxis.app.pictures.frame_images import small_image
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.model.nested import Nested
-from chronoxis.core.render.nested import NestedSource
+from chronoxis.core.render.nested_source import NestedSource
 
 _HEIGHT = 72
 

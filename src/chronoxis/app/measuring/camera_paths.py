@@ -10,10 +10,10 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at
 from chronoxis.core.render.measuring import join_wishes, steadying_wishes, streak_wishes
 from chronoxis.core.render.steadied import span_of
-from chronoxis.core.traces.kinds import CAMERA, TraceKind, TraceWish
+from chronoxis.core.traces.trace_kinds import CAMERA, TraceKind, TraceWish
 
-_USUAL = 4e-9  # seconds for each pixel of a frame, until it is known better
-_LEARNT = 200  # frames from which on it is
+_USUAL_PIXEL_SECONDS = 4e-9  # seconds for each pixel of a frame, until it is known better
+_LEARNT_FRAMES = 200  # frames from which on it is
 
 
 class CameraPaths(QObject):
@@ -30,7 +30,7 @@ class CameraPaths(QObject):
         self._document, self._service = document, service
         self._looked_at: list[TraceWish] = []  # at joins that somebody looked at
         self._stopped: set[Hashable] = set()  # origins of footage that is not to be followed for shots
-        self._pixel_seconds = _USUAL
+        self._pixel_seconds = _USUAL_PIXEL_SECONDS
         service.progressed.connect(self._tell)
         service.measured.connect(self._learn)
         document.planned.connect(self._want)
@@ -111,7 +111,7 @@ class CameraPaths(QObject):
             return
         before = 0 if outcome.before is None else int(outcome.before.known.sum())
         frames = int(outcome.trace.known.sum()) - before
-        if outcome.seconds and frames >= _LEARNT:
+        if outcome.seconds and frames >= _LEARNT_FRAMES:
             self._pixel_seconds = outcome.seconds / frames / _pixels(wish.source)
 
     def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:

@@ -6,8 +6,8 @@ from PySide6.QtCore import QObject, Signal
 
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import MeasuringService
-from chronoxis.core.traces.kinds import PICTURES, TraceKind, TraceWish
 from chronoxis.core.traces.picture_trace import PictureTrace
+from chronoxis.core.traces.trace_kinds import PICTURES, TraceKind, TraceWish
 
 
 class PictureTraces(QObject):

@@ -11,8 +11,8 @@ from chronoxis.app.document.document import Document
 from chronoxis.app.workers import QueueWorker
 from chronoxis.core.errors import Cancelled, FootageError
 from chronoxis.core.footage.source import Source
-from chronoxis.core.traces.kinds import TRACES, TraceKind, TraceWish
 from chronoxis.core.traces.store import TraceStore
+from chronoxis.core.traces.trace_kinds import TRACES, TraceKind, TraceWish
 
 _PATIENCE = 10.0  # seconds after which a disk that does not answer keeps other footage waiting no longer
 _TELLING = 0.01  # share done from which on the time left can be told

@@ -9,10 +9,10 @@ from chronoxis.app.measuring.service import MeasuringService
 from chronoxis.core.model.beats import Beats, ResultBeats, all_beats, chosen_beats
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.project import Project
-from chronoxis.core.traces.kinds import SOUND, TraceKind, TraceWish
 from chronoxis.core.traces.sound_trace import NOTHING, SoundTrace
+from chronoxis.core.traces.trace_kinds import SOUND, TraceKind, TraceWish
 
-_BEYOND = 4  # times the result's length up to which acts may need beats
+_BEYOND_LENGTHS = 4  # times the result's length up to which acts may need beats
 
 
 class SoundTraces(QObject):
@@ -46,7 +46,7 @@ class SoundTraces(QObject):
     def beats_beyond(self) -> ResultBeats:
         """The same as far beyond its end as an edit may need them."""
         project = self._document.project
-        return all_beats(project, self._found(), project.result_length * _BEYOND)
+        return all_beats(project, self._found(), project.result_length * _BEYOND_LENGTHS)
 
     def beats_of(self, music: Music) -> Beats:
         """The beats of music as a person wants them."""

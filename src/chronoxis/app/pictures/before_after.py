@@ -5,7 +5,7 @@ from PySide6.QtGui import QImage, QPainter, QPen
 
 from chronoxis.app.theme.theme import GROUND, TEXT, font
 
-_NEAR = 10.0  # pixels from the line at which it can be grasped
+_GRASP_PIXELS = 10.0  # pixels from the line at which it can be grasped
 _HANDLE = 7.0
 _MARGIN = 0.02  # of the picture, within which the line stays
 
@@ -53,7 +53,7 @@ class BeforeAfter:
     def press(self, at: QPointF, shown: QRectF) -> bool:
         """Grasp the line."""
         there = self.before is not None and shown.contains(at)
-        return there and abs(at.x() - shown.left() - self._at * shown.width()) <= _NEAR
+        return there and abs(at.x() - shown.left() - self._at * shown.width()) <= _GRASP_PIXELS
 
     def drag(self, at: QPointF, shown: QRectF) -> None:
         """Move the line to a point."""

@@ -14,7 +14,7 @@ from chronoxis.app.theme.theme import font
 from chronoxis.core.render.camera_at_joins import JoinCamera, measured_streaks
 from chronoxis.core.render.checks import Check, checks_of
 from chronoxis.core.render.measuring import by_key
-from chronoxis.core.traces.kinds import PICTURES
+from chronoxis.core.traces.trace_kinds import PICTURES
 
 _CALM = 300  # milliseconds after the last plan in which nothing is looked for
 

@@ -6,7 +6,7 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import Interpolation
 from PySide6.QtGui import QImage
 
-from chronoxis.core.picture.framing import turned
+from chronoxis.core.picture.framed import turned
 from chronoxis.core.picture.picture_format import PictureFormat
 
 

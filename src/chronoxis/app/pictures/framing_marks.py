@@ -39,7 +39,7 @@ class FramingMarks:
         frame = min(self._document.result_frame, len(plan.schedule) - 1)
         number = int(plan.schedule.shots[frame])
         source = plan.sources[number]
-        return (number, source.facts.picture.size) if source.is_seen else None
+        return (number, source.facts.picture.size) if source.has_pictures else None
 
     @property
     def share(self) -> Fraction:

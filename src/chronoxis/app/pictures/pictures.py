@@ -50,7 +50,7 @@ _STRIP_IMAGES = 24
 _WITHOUT = "as recorded, at even steps: not steadied, lined up or evened out"
 _FINER = 1.5  # pixels of a picture for each that shows it: scaled by less, it would look soft
 _TELL = 400  # milliseconds between two words about how fast frames are made
-_SETTLE = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
+_SETTLE_MS = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
 
 
 class Pictures(QWidget):
@@ -82,7 +82,7 @@ class Pictures(QWidget):
         self.recorded, self.result = self.stage.recorded, self.stage.result
         self._time = ElidedLabel()
         self._time.setFont(font(10, 500))
-        self._settle = QTimer(self, singleShot=True, interval=_SETTLE)
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
         self._settle.timeout.connect(self._refine)
         self.mode_buttons: dict[Mode, QPushButton] = {}
         self._lay_out()
@@ -364,7 +364,7 @@ class Pictures(QWidget):
         plan = self._document.plan
         if images is None or plan is None or wish.source not in plan.sources:
             return
-        if not wish.source.is_seen:
+        if not wish.source.has_pictures:
             return  # nothing to see
         self.recorded.show_image(images.picture, full=wish.source.facts.picture.size)
         if wish.strip:

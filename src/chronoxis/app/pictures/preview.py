@@ -26,10 +26,10 @@ PREVIEW_HEIGHT = 360
 
 _BUDGET = 256 * 1024 * 1024  # bytes of compressed frames
 _JPEG = [cv2.IMWRITE_JPEG_QUALITY, 90]
-_LATELY = 2.0  # seconds within which frames were made, for a rate
+_RATE_SECONDS = 2.0  # seconds within which frames were made, for a rate
 _USUAL_BYTES = 60_000  # of a compressed frame
-_STRETCH = 250  # result frames asked for at a time
-_FAR = 40  # frames ahead of the work at which starting afresh is quicker
+_STRETCH_FRAMES = 250  # result frames asked for at a time
+_FAR_FRAMES = 40  # frames ahead of the work at which starting afresh is quicker
 
 
 class Preview(QObject):
@@ -102,7 +102,7 @@ class Preview(QObject):
         """Frames a second that were made lately; 0 if none were."""
         with self._condition:
             times = list(self._times)
-        if len(times) < 3 or time.monotonic() - times[-1] > _LATELY:
+        if len(times) < 3 or time.monotonic() - times[-1] > _RATE_SECONDS:
             return 0.0
         return (len(times) - 1) / max(times[-1] - times[0], 1e-6)
 
@@ -111,7 +111,7 @@ class Preview(QObject):
         """How many frames can be held at once, about."""
         with self._condition:
             each = self._bytes / len(self._kept) if self._kept else _USUAL_BYTES
-        return max(_FAR, int(_BUDGET * 0.8 / max(each, 1)))
+        return max(_FAR_FRAMES, int(_BUDGET * 0.8 / max(each, 1)))
 
     def made(self) -> list[int]:
         """Numbers of the frames that are made, ascending."""
@@ -157,12 +157,12 @@ class Preview(QObject):
             return None
         count = len(self._plan.schedule)
         sparing = self._held_back or self._bytes > _BUDGET * 9 // 10
-        ahead = range(self._wish, min(count, self._wish + _FAR) if sparing else count)
+        ahead = range(self._wish, min(count, self._wish + _FAR_FRAMES) if sparing else count)
         behind = range(0 if sparing else min(self._wish, count))
         return next((number for number in chain(ahead, behind) if number not in self._kept), None)
 
     def _make(self, plan: Plan, start: int, version: int) -> None:
-        stop = min(start + _STRETCH, len(plan.schedule))
+        stop = min(start + _STRETCH_FRAMES, len(plan.schedule))
         target, held = preview_target(plan, PREVIEW_HEIGHT), dict[int, set[int]]()
         try:
             with closing(
@@ -177,7 +177,7 @@ class Preview(QObject):
                         if version != self._version:
                             return
                         self._keep(number, packed)
-                        nearby = number <= self._wish <= number + _FAR or self._wish in self._kept
+                        nearby = number <= self._wish <= number + _FAR_FRAMES or self._wish in self._kept
                         done = not nearby or self._next() != number + 1
                     self.ready.emit(number)
                     if done:
@@ -196,7 +196,7 @@ class Preview(QObject):
 
     def _keep(self, number: int, packed: bytes) -> None:
         now = time.monotonic()
-        if self._times and now - self._times[-1] > _LATELY:
+        if self._times and now - self._times[-1] > _RATE_SECONDS:
             self._times.clear()
         self._times.append(now)
         self._kept[number] = packed

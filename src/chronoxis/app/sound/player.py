@@ -12,7 +12,7 @@ from chronoxis.app.sound.sound_ahead import SoundAhead
 from chronoxis.app.workers import QueueWorker
 from chronoxis.core.sound.samples import CHANNELS, RATE
 
-_FASTEST = 4  # times the true rate at which sound still says something
+_FASTEST_SHUTTLE = 4  # times the true rate at which sound still says something
 _GRAIN = round(0.09 * RATE)  # samples heard at each moment that is scrubbed over
 _GRAIN_EDGE = round(0.02 * RATE)
 
@@ -54,7 +54,7 @@ class Player(QObject):
     def start(self, frame_begin: float, shuttle: int) -> bool:
         """Play from a result second on, at so many times the true rate; whether there is a clock then."""
         self.stop()
-        if self._device is None or self._ahead.is_silent or abs(shuttle) > _FASTEST:
+        if self._device is None or self._ahead.is_silent or abs(shuttle) > _FASTEST_SHUTTLE:
             return False
         with self._lock:
             self._next, self._shuttle = round(frame_begin * RATE), shuttle

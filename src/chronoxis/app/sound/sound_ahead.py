@@ -18,10 +18,10 @@ from chronoxis.core.sound.loudness import LoudnessMeter
 from chronoxis.core.sound.mixing import as_int16, loudness_gain, mixed
 from chronoxis.core.sound.samples import CHANNELS, RATE
 
-_REST = 0.4  # seconds without an edit after which it is worth beginning
-_LOOK = 0.02
+_REST_SECONDS = 0.4  # seconds without an edit after which it is worth beginning
+_LOOK_SECONDS = 0.02
 _MOST_IN_MEMORY = 512 * 1024 * 1024  # bytes
-_BREATH = 0.01  # seconds between blocks in which others have the interpreter
+_PAUSE_SECONDS = 0.01  # seconds between blocks in which others have the interpreter
 
 
 class SoundAhead(QObject):
@@ -141,7 +141,7 @@ class SoundAhead(QObject):
                     self._done = at
                 self._rate = at / RATE / max(time.monotonic() - began, 1e-3)
                 if not self._hurries:
-                    time.sleep(_BREATH)  # threads share the interpreter's lock
+                    time.sleep(_PAUSE_SECONDS)  # threads share the interpreter's lock
         self.measured_loudness.emit(meter.loudness())
 
     def _check_plan(self, plan: Plan) -> None:
@@ -151,9 +151,9 @@ class SoundAhead(QObject):
 
     def _wait_for_rest(self, check: Callable[[], None]) -> None:
         """Until nothing was edited for a while, or somebody wants to hear it."""
-        until = time.monotonic() + _REST
+        until = time.monotonic() + _REST_SECONDS
         while time.monotonic() < until and not self._hurries:
-            time.sleep(_LOOK)
+            time.sleep(_LOOK_SECONDS)
             check()
 
 

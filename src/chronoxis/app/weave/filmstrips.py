@@ -15,13 +15,13 @@ from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.tiles import Tile, Tiles, coarse_first
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import ChronoxisError
-from chronoxis.core.footage.kinds import glimpses
-from chronoxis.core.footage.source import Facts, Glimpse, Source
+from chronoxis.core.footage.kinds import thumbnails
+from chronoxis.core.footage.source import Facts, Source, Thumbnails
 from chronoxis.core.timing.pace import Seconds
 
 _MOST_IMAGES = 2000
 _MOST_OPEN = 4
-_COARSE = 2.0  # stored seconds between pictures, above which a quick one from near there serves
+_COARSE_SECONDS = 2.0  # stored seconds between pictures, above which a quick one from near there serves
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,7 +126,7 @@ class Filmstrips(QObject):
                 return
             facts, source = wish.facts[tile.course], wish.sources.get(tile.course)
             close = source is not None and (
-                source.is_quick or not source.files or tile.tolerance * 2 < _COARSE
+                source.is_quick or not source.files or tile.tolerance * 2 < _COARSE_SECONDS
             )
             exact = source if close else None
             try:
@@ -141,7 +141,7 @@ class _Opened:
     """Open footage to take pictures from; what was used last stays open. For one thread."""
 
     def __init__(self) -> None:
-        self._open: dict[tuple[Hashable, Source | None], tuple[Glimpse, ExitStack]] = {}
+        self._open: dict[tuple[Hashable, Source | None], tuple[Thumbnails, ExitStack]] = {}
 
     def frame(self, facts: Facts, source: Source | None, seconds: float) -> VideoFrame | None:
         """The frame on display at a stored second; without a source, a picture from near there.
@@ -158,10 +158,10 @@ class _Opened:
         return glimpse(seconds)
 
 
-def _opened(facts: Facts, source: Source | None) -> tuple[Glimpse, ExitStack]:
+def _opened(facts: Facts, source: Source | None) -> tuple[Thumbnails, ExitStack]:
     with ExitStack() as stack:
         if source is None:
-            return stack.enter_context(glimpses(facts)), stack.pop_all()
+            return stack.enter_context(thumbnails(facts)), stack.pop_all()
         small = round(STRIP * facts.picture.width / facts.picture.height), round(STRIP)
         reader = stack.enter_context(source.reader(1 if source.is_quick else 0, small))
         return lambda seconds: reader.frame(source.frame_at(seconds)), stack.pop_all()

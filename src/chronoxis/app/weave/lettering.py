@@ -10,11 +10,11 @@ from chronoxis.core.readable import readable
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
-_KEPT = 2000
+_MOST_KEPT = 2000
 _ALIGN = Qt.AlignmentFlag
 
-written_time = lru_cache(_KEPT)(format_time)
-written_speed = lru_cache(_KEPT)(format_speed)
+written_time = lru_cache(_MOST_KEPT)(format_time)
+written_speed = lru_cache(_MOST_KEPT)(format_speed)
 
 
 def write(
@@ -41,7 +41,7 @@ def width_of(text: str, size: float = 8, weight: int = 400) -> float:
     return _laid_out(text, font(size, weight).pointSizeF(), size, weight)[1]
 
 
-@lru_cache(_KEPT)
+@lru_cache(_MOST_KEPT)
 def _laid_out(text: str, _points: float, size: float, weight: int) -> tuple[QStaticText, float, float]:
     """The text, its width and its height. The points, which follow the text size, tell entries apart."""
     laid = QStaticText(readable(text))

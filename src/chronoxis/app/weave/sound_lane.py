@@ -18,12 +18,12 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.sound.samples import gain_of
 from chronoxis.core.timing.pace import Seconds
 
-_ONE, _BOTH = 37, 58  # pixels of the lane with recorded sound or music, and with both
+_ONE_ROW_PIXELS, _TWO_ROWS_PIXELS = 37, 58  # pixels of the lane with recorded sound or music, and with both
 _BAR = 2  # pixels that each bar of a waveform is wide
 _LEAST_BOX = 3.0  # pixels that music plays before a frame is drawn around it
 _LEAST_LANE = 20  # pixels below which it says nothing
 _LEAST_BEAT = 4.0  # pixels between beats for all of them to be drawn
-_QUIET = 40.0  # dB below the loudest that are still seen
+_QUIETEST_DB = 40.0  # dB below the loudest that are still seen
 
 Columns = npt.NDArray[np.float32]
 
@@ -39,7 +39,7 @@ class LaneRows:
 def lane_height(project: Project, sounds: SoundTraces, room: int) -> int:
     """Pixels that the lane has, where there is so much room for it."""
     recorded, music = _has_recorded(project, sounds), bool(project.music)
-    wish = _BOTH if recorded and music else _ONE if recorded or music else 0
+    wish = _TWO_ROWS_PIXELS if recorded and music else _ONE_ROW_PIXELS if recorded or music else 0
     given = min(wish, room)
     return given if given >= _LEAST_LANE else 0
 
@@ -105,7 +105,7 @@ def _draw_wave(painter: QPainter, row: QRectF, levels: Columns, heard: npt.NDArr
     """Bars about the middle, lit where they are heard; drawn at once as a picture of its own."""
     height = int(row.height())
     decibels = 20 * np.log10(np.maximum(levels, 1e-6))
-    reach = np.where(levels > 0, np.clip(1 + decibels / _QUIET, 0.0, 1.0) * (height / 2 - 1), -1.0)
+    reach = np.where(levels > 0, np.clip(1 + decibels / _QUIETEST_DB, 0.0, 1.0) * (height / 2 - 1), -1.0)
     from_middle = np.abs(np.arange(height) + 0.5 - height / 2)[:, None]
     lit, unlit = np.uint32(SOUND.rgba()), np.uint32(SOUND_GROUND.rgba())
     colours = np.where(from_middle <= np.maximum(reach, 0.6), np.where(heard & (levels > 0), lit, unlit), 0)

@@ -16,7 +16,7 @@ TILE = 44.0
 """Pixels between tiles at least."""
 
 _FEW_FRAMES = 32  # of a tile: with fewer, tiles end where frames do
-_LEAST = 10.0  # pixels that a tile cut short by its shot has at least; of smaller shots, only some show
+_LEAST_TILE = 10.0  # pixels that a tile cut short by its shot has at least; of smaller shots, only some show
 
 
 @dataclass(frozen=True)
@@ -82,7 +82,7 @@ def recorded_tiles(project: Project, rails: Rails) -> Tiles:
     middles = np.clip((cells + 0.5) * spacings[of], *(column[of] for column in rails.stretch_parts(shots)))
     lefts, rights = rails.recorded_xs(shots[of], begins), rails.recorded_xs(shots[of], ends)
     there = counts > 0
-    least = rails.recorded_xs(shots[there], lows[there]) + _LEAST
+    least = rails.recorded_xs(shots[there], lows[there]) + _LEAST_TILE
     rights[last_rows[there] - 1] = np.maximum(rights[last_rows[there] - 1], least)
     scales = _scales(project)[files]
     return Tiles(
@@ -99,7 +99,7 @@ def _with_room(rails: Rails) -> Numbers:
     for number, left, right in zip(shown.tolist(), lefts, rights, strict=True):
         if left >= room:
             kept.append(number)
-            room = max(right, left + _LEAST)
+            room = max(right, left + _LEAST_TILE)
     return np.array(kept, np.int64)
 
 
@@ -122,7 +122,7 @@ def result_tiles(project: Project, rails: Rails) -> Tiles:
     cuts = project.shot_rows.begins
     # np.unique would do as well as sort, but loads a part of NumPy that holds the window up at first use.
     bounds = np.sort(np.clip(np.concatenate((grid, cuts)), low, high))
-    bounds = _apart(bounds, _LEAST / rails.result_scale)
+    bounds = _apart(bounds, _LEAST_TILE / rails.result_scale)
     played = played_at(project, (bounds[:-1] + bounds[1:]) / 2)
     places = rails.result_xs(bounds)
     files = project.shot_rows.footage[played.shots]

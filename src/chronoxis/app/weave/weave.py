@@ -43,8 +43,8 @@ from chronoxis.core.timing.pace import Seconds
 
 _WHEEL_STEP = 1.25
 _WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
-_SOON = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
-_LEAST = 220  # pixels of height
+_SOON_MS = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
+_LEAST_HEIGHT = 220  # pixels of height
 _RULER_FOR_TEXT = 15  # pixels of a ruler's height that grow with the text
 _WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
 _FRAMES = 40  # result frames that the deepest step of zooming shows
@@ -105,7 +105,7 @@ class Weave(QWidget):
             "change speed. Ctrl and the wheel zoom; Alt defeats snapping."
         )
         # Pictures come in quick succession, and drawing each by itself would hold up the next ones.
-        self._soon = QTimer(self, singleShot=True, interval=_SOON)
+        self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self.redraw)
         self.strips.added.connect(self._redraw_soon)
         self._tiles: tuple[Tiles, ...] = ()
@@ -151,7 +151,7 @@ class Weave(QWidget):
         return QSize(1280, 330)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(600, _LEAST + 2 * (_ruler() - RULER))
+        return QSize(600, _LEAST_HEIGHT + 2 * (_ruler() - RULER))
 
     def rails(self) -> Rails | None:
         """The present geometry, or None while there is nothing to show."""

@@ -38,7 +38,7 @@ _TICKS = 1000  # times counted as finely per second are a clock's (milliseconds,
 _SAME_RATE = Fraction(1, 500)  # frames per second by which rates are rounded
 _MOST_PHOTOS = 1_000_000
 _MOST_DIGITS = 20
-_LONGEST = 10**9  # seconds; what is longer is not meant
+_LONGEST_SECONDS = 10**9  # seconds; what is longer is not meant
 
 
 def export_timeline(project: Project, path: Path) -> None:
@@ -391,7 +391,7 @@ def _seconds(time: Any) -> Fraction:
     """As a rational, exact to the frame's own rate. Raises ArithmeticError or ValueError if it is none."""
     rate = _counted_rate(time)
     seconds = Fraction(time.value).limit_denominator(_FINEST) / rate
-    if rate < 0 or abs(seconds) > _LONGEST:
+    if rate < 0 or abs(seconds) > _LONGEST_SECONDS:
         raise ValueError(f"{time.value} / {time.rate} s")
     return seconds
 

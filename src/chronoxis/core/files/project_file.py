@@ -382,7 +382,7 @@ def _check_shot(project: Project, shot: Shot, where: str, refuse: Callable[[str,
     if owner is None:
         refuse(f"{where}.footage", f"names “{shot.footage}”, which is not there")
         return
-    if not owner.is_seen:
+    if not owner.has_pictures:
         refuse(f"{where}.footage", "names music")
     if not all(p.recorded_length <= _MOST_SECONDS for p in shot.passages) or shot.in_point > _MOST_SECONDS:
         refuse(where, "is longer than any recording")

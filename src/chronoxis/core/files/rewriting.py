@@ -11,7 +11,7 @@ from pathlib import Path
 from chronoxis.core.errors import AlteredError, ExportError
 
 _PATIENCE = 5.0  # seconds for whoever else is just writing the file
-_LOOK = 0.02  # seconds between looks
+_LOOK_SECONDS = 0.02  # seconds between looks
 
 
 def fingerprint_of(content: bytes) -> str:
@@ -73,7 +73,7 @@ def _held(path: Path) -> int | None:
             os.close(handle)
             return None  # files cannot be locked there
         os.close(handle)
-        time.sleep(_LOOK)
+        time.sleep(_LOOK_SECONDS)
 
 
 def _is_there_still(path: Path, handle: int) -> bool:

@@ -26,7 +26,7 @@ from chronoxis.core.timing.pace import Seconds
 # More than an hour at 25 fps. A project may name hundreds of recordings of many hours that are not there:
 # what stands for longer ones has coarser frames, at the right times all the same.
 _MOST_FRAMES = 100_000
-_USUAL = Canvas(1280, 720, 1, 1, 1, False)
+_USUAL_CANVAS = Canvas(1280, 720, 1, 1, 1, False)
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,7 +69,7 @@ class AbsentSource(SteadySource):
     @cached_property
     def picture(self) -> PictureFormat:
         """Of the size of the result."""
-        canvas = self.canvas or _USUAL
+        canvas = self.canvas or _USUAL_CANVAS
         size = canvas.size
         return PictureFormat(*size, *size, 0, "yuv420p", 8, Colour.on(canvas))
 
@@ -121,7 +121,7 @@ class AbsentSource(SteadySource):
         return False
 
     @property
-    def is_seen(self) -> bool:
+    def has_pictures(self) -> bool:
         """No."""
         return False
 

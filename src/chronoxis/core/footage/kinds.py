@@ -8,10 +8,10 @@ from typing import Any, Protocol
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.music.kind import MusicKind
-from chronoxis.core.footage.photos.kind import PhotoRunKind
-from chronoxis.core.footage.recording.kind import RecordingKind
-from chronoxis.core.footage.source import Facts, Glimpse, Progress, Source
+from chronoxis.core.footage.music.music_kind import MusicKind
+from chronoxis.core.footage.photos.photo_kind import PhotoRunKind
+from chronoxis.core.footage.recording.recording_kind import RecordingKind
+from chronoxis.core.footage.source import Facts, Progress, Source, Thumbnails
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 
@@ -48,7 +48,7 @@ class Kind(Protocol):
     def as_chosen(self, source: Any, footage: Footage) -> Source:
         """A source as a project's choices about the footage have it."""
 
-    def glimpses(self, facts: Any) -> AbstractContextManager[Glimpse]:
+    def thumbnails(self, facts: Any) -> AbstractContextManager[Thumbnails]:
         """Open it for quick pictures that need not be exact. Raises FootageError."""
 
 
@@ -124,13 +124,13 @@ def as_chosen(source: Source, footage: Footage) -> Source:
     return kind.as_chosen(source, footage) if kind else source
 
 
-def glimpses(facts: Facts) -> AbstractContextManager[Glimpse]:
+def thumbnails(facts: Facts) -> AbstractContextManager[Thumbnails]:
     """Open footage for quick pictures that need not be exact.
 
     Raises:
         FootageError: it cannot be opened.
     """
-    return _kind(facts).glimpses(facts)
+    return _kind(facts).thumbnails(facts)
 
 
 def open_source(origin: Hashable) -> Source:

@@ -19,7 +19,7 @@ from chronoxis.core.timing.shot_columns import Frames, Spans
 Progress = Callable[[float], None]
 """Called with the share done, 0 to 1; it may raise `Cancelled` to stop the work."""
 
-Glimpse = Callable[[float], VideoFrame | None]
+Thumbnails = Callable[[float], VideoFrame | None]
 """Gives a picture from near a moment, in stored seconds, or None where there is a hole."""
 
 
@@ -173,7 +173,7 @@ class Source(Protocol):
         """Whether it is the footage itself, not only what stands for it where that is missing."""
 
     @property
-    def is_seen(self) -> bool:
+    def has_pictures(self) -> bool:
         """Whether it has pictures that can be looked at."""
 
     @property

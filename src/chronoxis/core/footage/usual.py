@@ -37,7 +37,7 @@ class UsualSource:
         return Fraction(0)
 
     @property
-    def is_seen(self) -> bool:
+    def has_pictures(self) -> bool:
         """It can."""
         return True
 

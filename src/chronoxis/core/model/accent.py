@@ -12,7 +12,7 @@ from chronoxis.core.timing.exact import parse_exact, shortened
 MOST_STRENGTH = 2.0
 """Of an accent, where 1 is full."""
 
-_WHITE = 5.0  # stops that make nearly all of a picture white
+_WHITE_STOPS = 5.0  # stops that make nearly all of a picture white
 
 
 class Response(StrEnum):
@@ -132,7 +132,7 @@ class Flash(Look):
     )
 
     def caution(self, strength: float) -> str:
-        if self.stops * strength < _WHITE:
+        if self.stops * strength < _WHITE_STOPS:
             return ""
         return "At its height this flash makes nearly all of a picture white; fewer stops keep some."
 

@@ -34,7 +34,7 @@ def begin_with(project: Project, footage: Footage) -> Project:
     Music is laid under the result, behind what music there is.
     """
     grown = bring_in(project, footage)
-    if not footage.is_seen:
+    if not footage.has_pictures:
         return lay_music(grown, grown.footage[-1].key)
     if not project.shots:
         grown = replace(grown, rate=footage.result_rate)
@@ -48,7 +48,7 @@ def add_shot(project: Project, key: str, at: int | None = None) -> Project:
         PlanError: it has no pictures.
     """
     footage = project.footage_named(key)
-    if not footage.is_seen:
+    if not footage.has_pictures:
         raise PlanError(f"{footage.label} is music; lay it under the result instead.")
     if _holds(project, key):
         raise PlanError(f"{footage.label} cannot stand inside itself.")

@@ -26,7 +26,7 @@ from chronoxis.core.timing.speed import checked_speed
 _LEAST_FRAMES = 2  # that a passage lasts
 _MARKED = 0.05  # seconds from a mark in which a beat is meant by it
 _FINE = 10**9  # parts of a second that recorded lengths and speeds are kept in
-_REACH = 3  # beats on either side that a joint may go to
+_REACH_BEATS = 3  # beats on either side that a joint may go to
 
 
 class Which(StrEnum):
@@ -368,7 +368,7 @@ def _settled(joints: Seconds, beats: Seconds, frame: float) -> Seconds:
     if len(beats) < len(inner):
         raise PlanError(f"There are {len(inner)} joints and cuts, and only {len(beats)} beats for them.")
     old = np.diff(joints)
-    reach = max(_REACH, len(inner))
+    reach = max(_REACH_BEATS, len(inner))
     score = np.zeros(1)
     at = joints[:1]
     back: list[npt.NDArray[np.int64]] = []

@@ -63,7 +63,7 @@ class Footage(ABC):
         """What it is called in the window."""
 
     @property
-    def is_seen(self) -> bool:
+    def has_pictures(self) -> bool:
         """Whether it has pictures, so that shots can be made of it."""
         return True
 

@@ -94,7 +94,7 @@ class Music(Footage):
         return self.credit.title or self.path.stem.replace("-", " ").replace("_", " ")
 
     @property
-    def is_seen(self) -> bool:
+    def has_pictures(self) -> bool:
         """No: it has no pictures."""
         return False
 

@@ -1,7 +1,7 @@
 """Brightest and darkest: of each channel of each pixel, the most or the least light of recorded frames."""
 
+from chronoxis.core.picture.batches import Gathering
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.gathering import Gathering
 from chronoxis.core.picture.kernels import Picture, keep_extreme
 from chronoxis.core.picture.rgb import Rgb16
 

@@ -16,8 +16,8 @@ from chronoxis.core.picture.row_work import RowWork
 # they lose as much; from which on motion is relied on; and with which a thing uncovers what is beside it, so
 # that ground at rest there is no mix.
 _TOO_NEAR, _FAR_ENOUGH, _PLAINLY = 1.2, 1.8, 4.0
-_TOGETHER = 4  # rows and columns of the grid that are taken as one for that
-_AROUND = (3, 3)  # such places over which motion is taken together
+_POOLED_PLACES = 4  # rows and columns of the grid that are taken as one for that
+_POOLING_WINDOW = (3, 3)  # such places over which motion is taken together
 _BESIDE = np.ones((3, 3), np.uint8)  # such places about a thing
 
 
@@ -118,8 +118,8 @@ class LightPair:
 def _leave_small(motion: Motion, pixels: float) -> None:
     """Rely less on motion, in place, where it is small; ``pixels`` are those of a place of its grid."""
     height, width = motion.shape[:2]
-    size = -(-width // _TOGETHER), -(-height // _TOGETHER)
-    around = cv2.blur(cv2.resize(motion, size, interpolation=cv2.INTER_AREA), _AROUND)
+    size = -(-width // _POOLED_PLACES), -(-height // _POOLED_PLACES)
+    around = cv2.blur(cv2.resize(motion, size, interpolation=cv2.INTER_AREA), _POOLING_WINDOW)
     way = np.hypot(around[..., 0], around[..., 1]) * pixels
     beside = cv2.dilate(way, _BESIDE)
     way = np.where(beside > _PLAINLY, beside, way)

@@ -1,7 +1,7 @@
 """Long exposure: the weighted mean of recorded frames in linear light."""
 
+from chronoxis.core.picture.batches import Gathering
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.gathering import Gathering
 from chronoxis.core.picture.kernels import Picture, Pixels, add_light
 from chronoxis.core.picture.rgb import Rgb16
 

@@ -20,19 +20,20 @@ Grey = npt.NDArray[np.uint8]
 
 _CUT_SIZE = (16, 9)
 # Mean differences, in 8-bit codes, of two pictures' large areas from which they may be of two scenes.
-_CUT = 14.0
+_CUT_DIFFERENCE = 14.0
 _BINS, _OTHER = 24, 0.25  # of brightness, and the share of pixels that has to be of another one
 # Motion that leaves so much of the difference between two pictures does not explain it.
-_UNEXPLAINED = 0.6
-_LEAST = 24  # rows and columns that the library's own pyramids need
-_COARSER, _COARSE = 2, 120  # times that a picture is reduced to look at it coarsely, down to so many columns
-_CLEARLY = 0.7  # times the difference that the finer look leaves, less than which the coarser one leaves
+_UNEXPLAINED_RATIO = 0.6
+_LEAST_SIDE = 24  # rows and columns that the library's own pyramids need
+_PYRAMID_STEP = 2
+_COARSEST_COLUMNS = 120
+_CLEARLY_BETTER_RATIO = 0.7  # of the difference that coarse motion leaves to the one that fine motion does
 # Places of the grid from which on motion is another than that of the picture as one, and times the difference
 # it leaves, up to which that one explains a place as well: where a pattern repeats, both do.
-_ELSEWHERE, _AS_WELL = 3.0, 1.15
-_NEAR = (5, 5)  # places of the grid over which differences are looked at together
-_AROUND = (11, 11)  # likewise over which reliance has to be shared
-_NOISE = 1.0  # codes
+_OTHER_MOTION_PLACES, _AS_GOOD_RATIO = 3.0, 1.15
+_COMPARED_WINDOW = (5, 5)  # places of the grid over which differences are looked at together
+_CONFIDENCE_WINDOW = (11, 11)  # likewise over which reliance has to be shared
+_CODE_NOISE = 1.0  # codes
 _INCONSISTENT = 0.6  # places of the grid, and the share of the motion, by which both directions may differ
 _INCONSISTENT_SHARE = 0.08
 
@@ -115,7 +116,7 @@ def _luma(picture: Picture) -> Grey:
 def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
     """Motion between two pictures of one size."""
     height, width = first.shape
-    if min(height, width) < _LEAST:
+    if min(height, width) < _LEAST_SIDE:
         still = np.zeros((height, width, 4), np.float32)
         return MotionBetween(still, still, _is_cut(first, second))
     both = threads_alike("motion", 2)
@@ -126,11 +127,11 @@ def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
         both.submit(_or_as_one, second, first, other.result(), (-right, -down)),
     )
     there, back = one.result(), other.result()
-    plain = np.asarray(cv2.blur(cv2.absdiff(first, second).astype(np.float32), _NEAR), np.float32)
+    plain = np.asarray(cv2.blur(cv2.absdiff(first, second).astype(np.float32), _COMPARED_WINDOW), np.float32)
     on = both.submit(_relied, first, second, there, back, plain)
     backwards, _ = both.submit(_relied, second, first, back, there, plain).result()
     onwards, explained = on.result()
-    cut = _is_cut(first, second) and explained > _UNEXPLAINED
+    cut = _is_cut(first, second) and explained > _UNEXPLAINED_RATIO
     return MotionBetween(onwards, backwards, cut)
 
 
@@ -153,14 +154,14 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
         search = searches[care, first.shape] = _search(care)
     own = np.asarray(search.calc(first, second, None), np.float32)
     cv2.patchNaNs(own, 0.0)  # our own loops count on numbers
-    if min(height, width) < _COARSER * _LEAST or width <= _COARSE:
+    if min(height, width) < _PYRAMID_STEP * _LEAST_SIDE or width <= _COARSEST_COLUMNS:
         return own
-    size = width // _COARSER, height // _COARSER
+    size = width // _PYRAMID_STEP, height // _PYRAMID_STEP
     small = [cv2.resize(grey, size, interpolation=cv2.INTER_AREA) for grey in (first, second)]
     found = _flow(np.asarray(small[0], np.uint8), np.asarray(small[1], np.uint8), QUICK)
-    coarse = cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(_COARSER)
-    left, left_coarse = (cv2.blur(follow(first, second, flow)[0], _NEAR) for flow in (own, coarse))
-    better = left_coarse < _CLEARLY * left - _NOISE
+    coarse = cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(_PYRAMID_STEP)
+    left, left_coarse = (cv2.blur(follow(first, second, flow)[0], _COMPARED_WINDOW) for flow in (own, coarse))
+    better = left_coarse < _CLEARLY_BETTER_RATIO * left - _CODE_NOISE
     own[better] = coarse[better]
     return own
 
@@ -175,13 +176,18 @@ def _as_one(first: Grey, second: Grey) -> tuple[float, float]:
 def _or_as_one(first: Grey, second: Grey, flow: Flow, shift: tuple[float, float]) -> Flow:
     """The motion found, or that of the picture as one where another was found that explains no more."""
     right, down = shift
-    least, most = (right - _ELSEWHERE, down - _ELSEWHERE), (right + _ELSEWHERE, down + _ELSEWHERE)
+    least, most = (
+        (right - _OTHER_MOTION_PLACES, down - _OTHER_MOTION_PLACES),
+        (right + _OTHER_MOTION_PLACES, down + _OTHER_MOTION_PLACES),
+    )
     elsewhere = cv2.bitwise_not(cv2.inRange(flow, least, most))
     if not cv2.countNonZero(elsewhere):
         return flow
     as_one = np.full_like(flow, shift)
-    left, left_as_one = (cv2.blur(follow(first, second, each)[0], _NEAR) for each in (flow, as_one))
-    taken = cv2.compare(left_as_one, _AS_WELL * left + _NOISE, cv2.CMP_LT)
+    left, left_as_one = (
+        cv2.blur(follow(first, second, each)[0], _COMPARED_WINDOW) for each in (flow, as_one)
+    )
+    taken = cv2.compare(left_as_one, _AS_GOOD_RATIO * left + _CODE_NOISE, cv2.CMP_LT)
     return np.asarray(cv2.copyTo(as_one, cv2.bitwise_and(elsewhere, taken), flow), np.float32)
 
 
@@ -204,10 +210,10 @@ def _search(care: Care) -> cv2.DISOpticalFlow:
 def _relied(here: Grey, there: Grey, flow: Flow, back: Flow, plain: Differences) -> tuple[Motion, float]:
     """Motion with how far it can be relied on, and how much of the difference it leaves unexplained."""
     left, apart = follow(here, there, flow, back)
-    left = np.asarray(cv2.blur(left, _NEAR), np.float32)
-    motion = rely(flow, plain, left, apart, _NOISE, _INCONSISTENT, _INCONSISTENT_SHARE)
+    left = np.asarray(cv2.blur(left, _COMPARED_WINDOW), np.float32)
+    motion = rely(flow, plain, left, apart, _CODE_NOISE, _INCONSISTENT, _INCONSISTENT_SHARE)
     # Where next to nothing around is relied on, what is came about by chance.
-    around = cv2.blur(np.ascontiguousarray(motion[..., 2]), _AROUND)
+    around = cv2.blur(np.ascontiguousarray(motion[..., 2]), _CONFIDENCE_WINDOW)
     motion[..., 2] *= np.clip(4 * around - 1, 0, 1)
     return motion, float(left.mean() / max(float(plain.mean()), 1e-3))
 
@@ -218,7 +224,7 @@ def _is_cut(first: Grey, second: Grey) -> bool:
         cv2.resize(grey, _CUT_SIZE, interpolation=cv2.INTER_AREA).astype(np.float32)
         for grey in (first, second)
     ]
-    if float(np.abs(small[0] - small[1]).mean()) <= _CUT:
+    if float(np.abs(small[0] - small[1]).mean()) <= _CUT_DIFFERENCE:
         return False
     # A camera that is torn around sees other things of the same brightness.
     shares = [np.histogram(grey, _BINS, (0, 256))[0] / grey.size for grey in (first, second)]

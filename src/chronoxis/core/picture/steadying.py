@@ -12,7 +12,7 @@ from chronoxis.core.picture import kernels
 from chronoxis.core.picture.kernels import Picture, size_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.row_work import RowWork
-from chronoxis.core.picture.views import Seen, scaled_box
+from chronoxis.core.picture.views import Crop, scaled_box
 
 _NOTHING = 1e-6
 
@@ -23,7 +23,7 @@ Leads = tuple[tuple[npt.NDArray[np.float64], ...], ...]
 """Three rows of three columns, each of shape (frames,)."""
 
 
-def whence(moves: Moves, bend: float) -> Leads:
+def inverse_homography(moves: Moves, bend: float) -> Leads:
     """From where places come once content has moved, as projective matrices.
 
     Places are in widths from the middle. Content moves by the matrix ((a, -b, right), (b, a, down),
@@ -49,18 +49,18 @@ class SteadyWarp:
     def __init__(
         self, first: int, moves: Moves, crop: float, picture: PictureFormat, bend: float = 0.0
     ) -> None:
-        """``moves`` are of the recorded frames from ``first`` on; ``bend`` is as in `whence`."""
+        """``moves`` are of the recorded frames from ``first`` on; ``bend`` is as in `inverse_homography`."""
         self._first, self._moves, self._crop, self._picture = first, moves, crop, picture
         self._bend = bend
         self._kept = threading.local()
 
-    def steadied(self, frame: int, picture: Picture, seen: Seen | None = None) -> Picture:
+    def steadied(self, frame: int, picture: Picture, seen: Crop | None = None) -> Picture:
         """A recorded frame, steadied, as R′G′B′ codes: what is seen of it, or all of it at its own size.
 
         One that is seen whole at its own size and is not moved is given back as it came.
         """
         height, width = size_of(picture)
-        all_of_it = Seen((0.0, 0.0, float(self._lying[0]), float(self._lying[1])), (width, height))
+        all_of_it = Crop((0.0, 0.0, float(self._lying[0]), float(self._lying[1])), (width, height))
         if not self._acts_on(frame) and seen in (None, all_of_it):
             return picture
         light, work, colour = self._light_of(height, width), RowWork(), self._picture.colour
@@ -81,7 +81,7 @@ class SteadyWarp:
         work.wait()
         return codes
 
-    def leads(self, frame: int, width: int, height: int, seen: Seen) -> npt.NDArray[np.float64]:
+    def leads(self, frame: int, width: int, height: int, seen: Crop) -> npt.NDArray[np.float64]:
         """From where in a decoded frame each place that is seen comes, as `kernels.warp` wants it.
 
         Shape (height of what is seen, 6).
@@ -90,11 +90,11 @@ class SteadyWarp:
         along, across = matrix[:, 0], matrix[:, 1:] @ np.stack([np.arange(rows), np.ones(rows)])
         return np.stack([across.T, np.broadcast_to(along, (rows, 3))], axis=2).reshape(rows, 6)
 
-    def places(self, frame: int, width: int, height: int, seen: Seen) -> npt.NDArray[np.float64]:
+    def places(self, frame: int, width: int, height: int, seen: Crop) -> npt.NDArray[np.float64]:
         """From which place of a decoded frame each place that is seen comes; a projective matrix."""
         inside = 0 <= frame - self._first < len(self._moves)
         move = self._moves[frame - self._first] if inside else np.zeros(4)
-        leads, across = np.array(whence(move[None], self._bend))[:, :, 0], self._picture.width
+        leads, across = np.array(inverse_homography(move[None], self._bend))[:, :, 0], self._picture.width
         # What is shown is enlarged about the middle, then looked for where the content was before its move.
         shown = np.diag([(1 - self._crop) / across, (1 - self._crop) / across, 1.0])
         turn = np.eye(3)
@@ -102,7 +102,7 @@ class SteadyWarp:
         whole = turn.T @ np.diag([across, across, 1.0]) @ leads @ shown @ turn
         return np.asarray(self._decoded(width, height) @ whole @ self._from_middle(seen))
 
-    def _from_middle(self, seen: Seen) -> npt.NDArray[np.float64]:
+    def _from_middle(self, seen: Crop) -> npt.NDArray[np.float64]:
         """From a place that is seen to one in square pixels from the middle of the decoded picture."""
         (left, top, wide, high), (columns, rows) = seen
         across, down = wide / columns, high / rows

@@ -18,7 +18,7 @@ Box = tuple[float, float, float, float]
 """Left, top, width and height, in pixels."""
 
 
-class Seen(NamedTuple):
+class Crop(NamedTuple):
     """A part of a picture as it was decoded, in its pixels, and the size that it gets before it is turned."""
 
     box: Box
@@ -82,7 +82,7 @@ def views_of(framing: Framing, picture: PictureFormat, result: Size, first: int,
     return Views(rows, first)
 
 
-def seen_of(picture: PictureFormat, size: Size, view: Box | None, *, stretch: bool) -> Seen:
+def crop_of(picture: PictureFormat, size: Size, view: Box | None, *, stretch: bool) -> Crop:
     """What is seen of decoded pictures in a result of a size.
 
     ``view`` is the part of the upright picture that is shown; all of it, if there is none.
@@ -97,7 +97,7 @@ def seen_of(picture: PictureFormat, size: Size, view: Box | None, *, stretch: bo
         left, top, width, height = top, picture.width - left - width, height, width
     if picture.mirrored:
         left = picture.lying(picture.size)[0] - left - width
-    return Seen((left, top, width, height), picture.lying(within))
+    return Crop((left, top, width, height), picture.lying(within))
 
 
 def scaled_box(box: Box, picture: PictureFormat, sides: tuple[int, int]) -> Box:

@@ -9,8 +9,8 @@ import numpy as np
 from chronoxis.core.model.accent import Badge, Flash, Grain, Lines, Look, Streak, Stutter, Wobble
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
 from chronoxis.core.model.project import Project
-from chronoxis.core.picture.accents.accent import Accent, Amounts
 from chronoxis.core.picture.accents.badge import BadgeAccent
+from chronoxis.core.picture.accents.drawn_accent import Accent, Amounts
 from chronoxis.core.picture.accents.flash import FlashAccent
 from chronoxis.core.picture.accents.grain import GrainAccent
 from chronoxis.core.picture.accents.screen_lines import LinesAccent
@@ -21,8 +21,8 @@ from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.timing.shot_columns import Frames
 from chronoxis.core.timing.speed import format_speed
 
-_HELD = 0.5  # the amount from which a stutter holds
-_LEVEL = 0.0  # degrees of a streak that nothing was measured for
+_HOLDING_AMOUNT = 0.5  # the amount from which a stutter holds
+_LEVEL_DIRECTION = 0.0  # degrees of a streak that nothing was measured for
 
 Directions = Mapping[int, float]
 """Degrees in which the camera moves at a join, by its number."""
@@ -82,7 +82,7 @@ def held_frames(project: Project, schedule: Schedule) -> Frames | None:
         look, amounts = placed.accent.look, _amounts(project, schedule, placed)
         if amounts is None or not isinstance(look, Stutter):
             continue
-        numbers = amounts.first + np.flatnonzero(amounts.values > _HELD)
+        numbers = amounts.first + np.flatnonzero(amounts.values > _HOLDING_AMOUNT)
         since = numbers / float(schedule.rate) - placed.begin
         beat = np.floor(since * look.rate + 1e-6).astype(np.int64)
         fresh = np.ones(len(numbers), bool)
@@ -106,7 +106,7 @@ def _amounts(project: Project, schedule: Schedule, placed: Placed) -> Amounts | 
 
 def _streak(look: Streak, around: _Around) -> Accent:
     join = around.placed.join
-    measured = around.directions.get(join, _LEVEL) if join is not None else _LEVEL
+    measured = around.directions.get(join, _LEVEL_DIRECTION) if join is not None else _LEVEL_DIRECTION
     direction = measured if look.direction is None else look.direction
     return StreakAccent(look, around.amounts, around.colour, direction)
 

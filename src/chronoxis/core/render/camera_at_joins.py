@@ -74,7 +74,7 @@ def spans_at(project: Project, sources: Mapping[str, Source], join: int) -> dict
     found: dict[str, list[Span]] = {}
     for shot, at_end in ((project.shots[join], True), (project.shots[join + 1], False)):
         source, footage = sources.get(shot.footage), project.footage_of(shot)
-        if source is not None and source.files and source.is_seen:
+        if source is not None and source.files and source.has_pictures:
             span = _around(shot, footage, source, at_end=at_end)
             found.setdefault(shot.footage, []).append(span)
     return found

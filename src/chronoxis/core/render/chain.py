@@ -10,16 +10,16 @@ from itertools import pairwise
 import numpy as np
 from av.video.frame import VideoFrame
 
-from chronoxis.core.footage.ahead import ahead
+from chronoxis.core.footage.prefetch import ahead
 from chronoxis.core.footage.source import Reader
-from chronoxis.core.picture.accents.accent import accents_on
+from chronoxis.core.picture.accents.drawn_accent import accents_on
 from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.correction import corrected
 from chronoxis.core.picture.filled import AT_ONCE, Passed
-from chronoxis.core.picture.framing import cut_out, framed, framed_codes, reduced
+from chronoxis.core.picture.frame_makers import FrameMakers, Making
+from chronoxis.core.picture.framed import cut_out, framed, framed_codes, reduced
 from chronoxis.core.picture.kernels import Picture
-from chronoxis.core.picture.making import Making, Makings
-from chronoxis.core.picture.views import Seen, needed_size, seen_of
+from chronoxis.core.picture.views import Crop, crop_of, needed_size
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target
 from chronoxis.core.timing.frame_making import EachFrame
@@ -81,7 +81,7 @@ class _ShotChain:
         self._cuts = plan.cuts[shot]
         self._views, self._edges, self._shown = plan.views[shot], plan.edges[shot], plan.shown
         self._needed = needed_size(self._views, self._picture, target.size, stretch=target.stretch)
-        self._makings = Makings(self._picture.colour)
+        self._makings = FrameMakers(self._picture.colour)
 
     def frames(self, numbers: Frames) -> Generator[VideoFrame, None, None]:
         """Result frames of the shot, by their ascending numbers."""
@@ -121,7 +121,7 @@ class _ShotChain:
 
     def _make(
         self, decoded: Iterator[tuple[int, VideoFrame]], part: Schedule, numbers: Frames
-    ) -> Iterator[tuple[int, Picture, Seen | None]]:
+    ) -> Iterator[tuple[int, Picture, Crop | None]]:
         """Open each result frame when its first recorded frame comes by, and close it after its last.
 
         With each comes what is seen of the pictures, if it is that already which it was made of.
@@ -132,7 +132,7 @@ class _ShotChain:
         order = np.argsort(firsts, kind="stable").tolist()
         opened = given = 0
         under_way: dict[int, _ResultFrame] = {}
-        made: dict[int, tuple[Picture, Seen | None]] = {}
+        made: dict[int, tuple[Picture, Crop | None]] = {}
         for number, frame in decoded:
             self._check()
             ready = self._prepare(number, frame)
@@ -144,7 +144,7 @@ class _ShotChain:
                 seen = self._seen(int(numbers[row])) if self._resamples_once(way) else None
                 under_way[row] = _ResultFrame(frames, weights, passed, way, self._makings.begin(way), seen)
                 opened += 1
-            steadied: dict[Seen | None, Picture] = {}
+            steadied: dict[Crop | None, Picture] = {}
             for result in under_way.values():
                 if result.takes(number):
                     result.take(number, self._steadied(number, ready, result.seen, steadied))
@@ -165,7 +165,7 @@ class _ShotChain:
         return self._warp is not None and (still or not shares_frames(way))
 
     def _steadied(
-        self, number: int, ready: Picture, seen: Seen | None, steadied: dict[Seen | None, Picture]
+        self, number: int, ready: Picture, seen: Crop | None, steadied: dict[Crop | None, Picture]
     ) -> Picture:
         """What is seen of a recorded frame, or all of it, steadied; what has been is kept in ``steadied``."""
         if self._warp is None:
@@ -174,13 +174,13 @@ class _ShotChain:
             steadied[seen] = self._warp.steadied(number, ready, seen)
         return steadied[seen]
 
-    def _seen(self, number: int) -> Seen:
+    def _seen(self, number: int) -> Crop:
         """What a result frame shows of its pictures."""
         shown = number if self._shown is None else int(self._shown[number])
         view = self._views.box(shown) if self._views is not None else None
-        return seen_of(self._picture, self._target.size, view, stretch=self._target.stretch)
+        return crop_of(self._picture, self._target.size, view, stretch=self._target.stretch)
 
-    def _frame(self, number: int, made: Picture, is_of: Seen | None) -> VideoFrame:
+    def _frame(self, number: int, made: Picture, is_of: Crop | None) -> VideoFrame:
         """A made picture in the result's size and format, with its accents."""
         target, picture, seen = self._target, self._picture, is_of or self._seen(number)
         part = made if is_of or self._views is None else cut_out(made, picture, seen)
@@ -203,7 +203,7 @@ class _ResultFrame:
         passed: list[Passed],
         way: Way,
         making: Making,
-        seen: Seen | None,
+        seen: Crop | None,
     ) -> None:
         """``seen`` is what it shows of its pictures, if they are brought to that before it is made."""
         self.way, self.making, self.seen = way, making, seen

@@ -19,10 +19,10 @@ from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 from chronoxis.core.traces.picture_trace import PictureTrace
 
-_WHITE = 2.4  # of a picture's mean light, from which on next to nothing of it is left
+_WHITE_LIGHT = 2.4  # of a picture's mean light, from which on next to nothing of it is left
 _WHITE_STOPS = 5.0  # the same of pictures that were not measured
 _CLEARING = 10.0  # recorded seconds in which those who pass have passed
-_KEPT = 0.5  # of white, that the mended flash brings the mean light to
+_MENDED_LIGHT = 0.5  # of white, that the mended flash brings the mean light to
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,7 +75,7 @@ def _flashes(plan: Plan, traces: Mapping[str, PictureTrace]) -> Iterator[Check]:
         if white is None:
             continue
         most = float(stops[white])
-        lower = _KEPT / light if light else 2 ** (most / 2)
+        lower = _MENDED_LIGHT / light if light else 2 ** (most / 2)
         wish = max(0.5, look.stops * float(np.log2(max(lower, 1.2))) / most)
         yield Check(
             f"The flash makes all of the picture white at {format_time(white / rate, 1)}.",
@@ -100,7 +100,7 @@ def _whitened(
     if trace is None or not trace.known[at]:
         return (number if stops[number] >= _WHITE_STOPS else None), 0.0
     light = max(float(trace.light[at]), 1e-4)
-    return (number if light * 2 ** stops[number] >= _WHITE else None), light
+    return (number if light * 2 ** stops[number] >= _WHITE_LIGHT else None), light
 
 
 def _with_stops(placed: Placed, stops: float) -> Callable[[Project], Project]:

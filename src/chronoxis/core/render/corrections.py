@@ -7,7 +7,7 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Shot
 from chronoxis.core.picture.correction import Correction
 from chronoxis.core.picture.evening import EvenLight
-from chronoxis.core.render.nested import NestedSource
+from chronoxis.core.render.nested_source import NestedSource
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.shot_columns import NO_FRAMES, NO_SPANS, Frames, Spans, stretches
 from chronoxis.core.traces.picture_trace import Column, PictureTrace

@@ -17,7 +17,7 @@ _VOID, _CHECK_SUM = 0xEC, 0xBF
 _PIXEL_WIDTH, _PIXEL_HEIGHT = 0xB0, 0xBA
 _DISPLAY_WIDTH, _DISPLAY_HEIGHT, _DISPLAY_UNIT = 0x54B0, 0x54BA, 0x54B2
 _HEADER = 64 * 1024  # bytes in which the tracks are told
-_MOST = 0xFFFF  # of a side, in two bytes
+_MOST_PIXELS = 0xFFFF  # of a side, in two bytes
 
 
 class _Element(NamedTuple):
@@ -78,7 +78,7 @@ def _shown(head: bytearray, video: _Element, aspect: Fraction) -> Iterator[bytes
     kept = b"".join(head[each.at : each.end] for each in inner if each.number not in replaced)
     for times in (width.denominator, 1):
         wide, high = round(width * times), height * times
-        if max(wide, high) <= _MOST:
+        if max(wide, high) <= _MOST_PIXELS:
             yield kept + _coded(_DISPLAY_WIDTH, _short(wide)) + _coded(_DISPLAY_HEIGHT, _short(high))
 
 

@@ -6,12 +6,12 @@ from typing import Any
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.camera_at_joins import measured_streaks, spans_at
-from chronoxis.core.render.nested import with_insides
+from chronoxis.core.render.nested_source import with_insides
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.steadied import spans_to_follow
-from chronoxis.core.traces.kinds import CAMERA, PICTURES, TraceKind, TraceWish
 from chronoxis.core.traces.store import TraceStore
+from chronoxis.core.traces.trace_kinds import CAMERA, PICTURES, TraceKind, TraceWish
 
 Traces = Mapping[TraceKind[Any], Mapping[Hashable, Any]]
 """Of each kind, by the origin of footage."""

@@ -17,9 +17,8 @@ from chronoxis.core.render.writing import Writing
 _ANY = Fraction(1, 1000)  # the filters want a time; it means nothing here
 _PALETTE_SIDE = 16
 _SAMPLE_PIXELS = 8_000
-_DITHER = (
-    "dither=bayer:bayer_scale=4:diff_mode=rectangle"  # a fixed pattern: what stands still does not shimmer
-)
+# A fixed pattern: what stands still does not shimmer.
+_DITHER = "dither=bayer:bayer_scale=4:diff_mode=rectangle"
 
 
 class PalettedEncoder(Encoder):

@@ -14,7 +14,7 @@ from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.picture.accents.accent import Accent
+from chronoxis.core.picture.accents.drawn_accent import Accent
 from chronoxis.core.picture.accents.streak import StreakAccent
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
@@ -115,7 +115,7 @@ class Plan:
     def is_whole(self) -> bool:
         """Whether all of its footage is there."""
         laid = self.music_sources.values()
-        return all(source.is_seen for source in self.sources) and all(source.is_there for source in laid)
+        return all(source.has_pictures for source in self.sources) and all(source.is_there for source in laid)
 
     @property
     def has_sound(self) -> bool:

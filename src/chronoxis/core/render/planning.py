@@ -16,9 +16,9 @@ from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
 from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, cuts_of, passers_by
-from chronoxis.core.render.nested import NestedSource, with_insides, with_nested
+from chronoxis.core.render.nested_source import NestedSource, with_insides, with_nested
 from chronoxis.core.render.plan import Plan, result_size
-from chronoxis.core.render.steadied import Swaying, swaying, unfollowed
+from chronoxis.core.render.steadied import KnownShake, swaying, unfollowed
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import MAX_RESULT_FRAMES, Schedule, make_schedule, result_frame_count
 from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
@@ -150,7 +150,7 @@ def _views(
     views = []
     for number, (shot, source) in enumerate(zip(project.shots, sources, strict=True)):
         picture, first, stop = source.facts.picture, firsts[number], firsts[number + 1]
-        if source.is_seen:
+        if source.has_pictures:
             # A run's pictures have even sides, of which the canvas that its views lie on may have one more.
             nested = isinstance(source, NestedSource)
             framing = shot.framing.within(picture.size) if nested else shot.framing
@@ -173,7 +173,7 @@ def _timing(
     edges: Seconds,
     source: Source,
     trace: PictureTrace | None,
-    sways: Swaying | None,
+    sways: KnownShake | None,
 ) -> ShotTiming:
     shot = project.shots[number]
     label = project.footage_of(shot).label

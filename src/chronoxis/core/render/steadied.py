@@ -15,12 +15,11 @@ from chronoxis.core.picture.steadying import SteadyWarp
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.traces.camera_path import CameraPath, Span
-from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_sway, steady_course
+from chronoxis.core.traces.steady_course import Shown, SteadyCourse, camera_shake, steady_course
 
-_SIDES = 0.3  # of the width: how far from the middle turning and growing move a picture on the whole
-_MARGIN = (
-    1.5  # recorded seconds beyond a shot's points that are followed, so that its ends are smoothed alike
-)
+_LEVER_SHARE = 0.3  # of the width: how far from the middle turning and growing move a picture on the whole
+# Recorded seconds beyond a shot's points that are followed, so that its ends are smoothed alike.
+_MARGIN = 1.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,7 +44,7 @@ class Steadied:
 
 
 @dataclass(frozen=True, eq=False)
-class Swaying:
+class KnownShake:
     """What is known of how a shot's pictures sway.
 
     Attributes:
@@ -67,7 +66,9 @@ class Swaying:
     @property
     def sway(self) -> tuple[npt.NDArray[np.float64], int]:
         """How far the picture of each frame of the source is off the smooth way, and the first such frame."""
-        sway = _sway(self.path, self.span, self.wish, self.rate) * np.array([1.0, 1.0, _SIDES, _SIDES])
+        sway = _sway(self.path, self.span, self.wish, self.rate) * np.array(
+            [1.0, 1.0, _LEVER_SHARE, _LEVER_SHARE]
+        )
         if self.numbers is None:
             return sway, self.span[0]
         return sway[np.clip(self.numbers - self.span[0], 0, len(sway) - 1)], 0
@@ -107,7 +108,7 @@ def span_of(shot: Shot, footage: Footage, source: Source) -> Span:
     return first, last + 1
 
 
-def swaying(shot: Shot, footage: Footage, source: Source, path: CameraPath | None) -> Swaying | None:
+def swaying(shot: Shot, footage: Footage, source: Source, path: CameraPath | None) -> KnownShake | None:
     """How a shot sways; None if that is not asked, or the camera was not followed through all of it yet."""
     if not shot.reads_camera or path is None:
         return None
@@ -117,12 +118,12 @@ def swaying(shot: Shot, footage: Footage, source: Source, path: CameraPath | Non
     wish = shot.steady if shot.steady.is_on else replace(shot.steady, mode=SteadyMode.SMOOTH)
     picture = source.facts.picture
     rate = round(float(footage.rate * shot.recorded_length / shot.pace.result_length), 3)
-    return Swaying(path, span, wish, rate, picture.height / picture.width, source.originals.numbers)
+    return KnownShake(path, span, wish, rate, picture.height / picture.width, source.originals.numbers)
 
 
 @lru_cache(maxsize=16)
 def _sway(path: CameraPath, span: Span, wish: Steady, rate: float) -> npt.NDArray[np.float64]:
-    return camera_sway(path, span, wish, rate)
+    return camera_shake(path, span, wish, rate)
 
 
 @lru_cache(maxsize=32)
@@ -162,7 +163,7 @@ def spans_to_follow(project: Project, sources: Mapping[str, Source]) -> dict[str
     found: dict[str, list[Span]] = {}
     for shot in camera_readers(project):
         source = sources.get(shot.footage)
-        if source is not None and source.files and source.is_seen:
+        if source is not None and source.files and source.has_pictures:
             found.setdefault(shot.footage, []).append(span_of(shot, project.footage_of(shot), source))
     return found
 

@@ -15,9 +15,9 @@ from chronoxis.core.sound.sound_plan import EffectEvent
 
 Floats = npt.NDArray[np.float64]
 
-_NOISE = 1 << 18  # samples after which noise repeats
-_LONGEST = RATE  # samples that are asked for at once
-_FARTHEST = 2.4  # widths from the middle beyond which a band is not heard
+_NOISE_SAMPLES = 1 << 18  # samples after which noise repeats
+_LONGEST_BLOCK = RATE  # samples that are asked for at once
+_AUDIBLE_WIDTHS = 2.4  # widths from the middle beyond which a band is not heard
 _BANDS = np.geomspace(90, 11_000, 15)  # middles of the bands that noise is kept in, Hz
 _CUSP = 0.12  # seconds in which a peak rises out of what leads to it
 _FADE = 0.08  # seconds that a whirr comes and goes in
@@ -109,8 +109,8 @@ def _banded(numbers: npt.NDArray[np.int64], middle: Floats, octaves: float) -> S
         return made
     power = np.zeros(len(numbers), np.float32)
     pitch = np.log2(middle).astype(np.float32)
-    low, high = float(pitch.min()) - _FARTHEST * octaves, float(pitch.max()) + _FARTHEST * octaves
-    first = int(numbers[0]) % _NOISE
+    low, high = float(pitch.min()) - _AUDIBLE_WIDTHS * octaves, float(pitch.max()) + _AUDIBLE_WIDTHS * octaves
+    first = int(numbers[0]) % _NOISE_SAMPLES
     for band, own in enumerate(np.log2(_BANDS).tolist()):
         if not low <= own <= high:
             continue
@@ -131,11 +131,13 @@ def _slow(numbers: npt.NDArray[np.int64]) -> Floats:
 def _noise() -> npt.NDArray[np.float32]:
     """Noise in bands half an octave wide, each of unit strength; shape (bands, channels, samples)."""
     random = np.random.default_rng(2711)
-    white = np.fft.rfft(random.standard_normal((CHANNELS, _NOISE)), axis=1)
-    hertz = np.maximum(np.fft.rfftfreq(_NOISE, 1 / RATE), 1.0)
+    white = np.fft.rfft(random.standard_normal((CHANNELS, _NOISE_SAMPLES)), axis=1)
+    hertz = np.maximum(np.fft.rfftfreq(_NOISE_SAMPLES, 1 / RATE), 1.0)
     bands = []
     for middle in _BANDS:
-        kept = np.fft.irfft(white * np.exp(-0.5 * (np.log2(hertz / middle) / 0.3) ** 2), _NOISE, axis=1)
+        kept = np.fft.irfft(
+            white * np.exp(-0.5 * (np.log2(hertz / middle) / 0.3) ** 2), _NOISE_SAMPLES, axis=1
+        )
         kept /= kept.std()
-        bands.append(np.concatenate((kept, kept[:, :_LONGEST]), axis=1))
+        bands.append(np.concatenate((kept, kept[:, :_LONGEST_BLOCK]), axis=1))
     return np.array(bands, np.float32)

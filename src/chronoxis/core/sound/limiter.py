@@ -15,13 +15,13 @@ CEILING = -1.0
 
 # Another meter's filter may find a little more between the samples than ours.
 _LIMIT = gain_of(CEILING - 0.3)
-_REACH = 1440  # samples on either side: 30 ms
+_REACH_SAMPLES = 1440  # samples on either side: 30 ms
 _EDGE = 32  # samples that oversampling needs on either side
 _OVERSAMPLING = 4
 # Oversampling cannot more than triple a peak: what stays below a third needs no look.
 _SAFE = _LIMIT / 3
 
-LOOK_AHEAD = 2 * _REACH + _EDGE
+LOOK_AHEAD = 2 * _REACH_SAMPLES + _EDGE
 """Samples that come out later than they went in."""
 
 
@@ -41,8 +41,8 @@ class Limiter:
         from scipy import ndimage  # noqa: PLC0415 - slow to import, and not always needed
 
         allowed = np.minimum(1.0, _LIMIT / np.maximum(_true_peaks(sound), 1e-9))
-        least = ndimage.minimum_filter1d(allowed, 2 * _REACH + 1, mode="nearest")
-        gain = ndimage.uniform_filter1d(least, 2 * _REACH + 1, mode="nearest")
+        least = ndimage.minimum_filter1d(allowed, 2 * _REACH_SAMPLES + 1, mode="nearest")
+        gain = ndimage.uniform_filter1d(least, 2 * _REACH_SAMPLES + 1, mode="nearest")
         return np.asarray(given * gain[LOOK_AHEAD : LOOK_AHEAD + block.shape[1]], np.float32)
 
 

@@ -23,7 +23,7 @@ BLOCK = RATE // 2
 
 _EDGE = 240  # samples in which sound begins and ends, so that it does not click
 _CHANGE = 240  # samples in which levels and manners pass into one another, on either side of a joint
-_EASE = 3840  # samples in which sound goes where the pace becomes too fast for it
+_FADE_SAMPLES = 3840  # samples in which sound goes where the pace becomes too fast for it
 _DUCKING = 0.3  # seconds in which music goes down before recorded sound, and up after it
 _LOUDNESS_ROUNDS = 4
 _LOUD_ENOUGH = 0.1  # LU that a loudness may be off
@@ -225,7 +225,7 @@ class _RecordedVoice:
     def _edge(self, stretch: Stretch, t: float) -> int:
         """Slower within a passage, where only the speed ends the sound."""
         joints = self._shot.pace.joints[[stretch.passage, stretch.passage + 1]] + self._start
-        return _EASE if np.abs(joints - t).min() > 1e-3 else _EDGE
+        return _FADE_SAMPLES if np.abs(joints - t).min() > 1e-3 else _EDGE
 
     def _fades(self) -> Iterator[Curve]:
         joints = self._shot.pace.joints + self._start

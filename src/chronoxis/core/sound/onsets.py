@@ -8,7 +8,7 @@ from chronoxis.core.sound.samples import Samples
 _HOP = 64
 _BEFORE = 32  # hops whose mean an onset stands out from
 _STANDS_OUT = 16.0
-_LEAST = 1e-6  # mean square of differences: what is quieter is no onset
+_LEAST_ENERGY = 1e-6  # mean square of differences: what is quieter is no onset
 APART = 2400
 """Samples between two onsets, at least; of nearer ones the first counts."""
 
@@ -35,7 +35,10 @@ def onsets(sound: Samples, first: int) -> npt.NDArray[np.int64]:
     energy = (steps[: count * _HOP].reshape(count, _HOP) ** 2).mean(axis=1)
     summed = np.concatenate(([0.0], np.cumsum(energy)))
     usual = (summed[_BEFORE:-1] - summed[: -_BEFORE - 1]) / _BEFORE
-    there = np.flatnonzero(energy[_BEFORE:] > _STANDS_OUT * np.maximum(usual, _LEAST / _STANDS_OUT)) + _BEFORE
+    there = (
+        np.flatnonzero(energy[_BEFORE:] > _STANDS_OUT * np.maximum(usual, _LEAST_ENERGY / _STANDS_OUT))
+        + _BEFORE
+    )
     found: list[int] = []
     for hop in there.tolist():
         inside = steps[hop * _HOP : (hop + 1) * _HOP]

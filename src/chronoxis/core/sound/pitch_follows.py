@@ -15,7 +15,7 @@ from chronoxis.core.sound.samples import CHANNELS, Places, Samples
 Between = Callable[[int, int], Samples]
 Map = Callable[[Places], Places]
 
-_REACH = 24  # samples on either side that each is made of
+_KERNEL_REACH = 24  # samples on either side that each is made of
 _PHASES = 4096
 _CUTOFFS = 16
 _KAISER = 8.0
@@ -61,8 +61,8 @@ class PitchFollows:
     def _interpolated(self, places: Places, steps: Places, level: int) -> Samples:
         """At some rising places, from the source halved so many times."""
         every = 1 << level
-        low = (int(places[0]) // every - _REACH) * every
-        high = (int(places[-1]) // every + _REACH + 2) * every
+        low = (int(places[0]) // every - _KERNEL_REACH) * every
+        high = (int(places[-1]) // every + _KERNEL_REACH + 2) * every
         # Each halving needs some samples on either side of what it gives.
         margin = sum(_HALVING_REACH << number for number in range(level))
         margin = -(-margin // every) * every
@@ -92,8 +92,8 @@ def _sinc_at(sound: Samples, places: Places, steps: Places) -> Samples:
     phases = np.rint((places - base) * _PHASES).astype(np.int64)
     cutoffs = np.ceil((steps - 1) * _CUTOFFS - 1e-6).astype(np.int64)
     weights = _sincs()[np.clip(cutoffs, 0, _CUTOFFS), phases]
-    windows = np.lib.stride_tricks.sliding_window_view(sound, 2 * _REACH, axis=1)
-    return np.stack([np.einsum("ij,ij->i", rows[base - _REACH + 1], weights) for rows in windows])
+    windows = np.lib.stride_tricks.sliding_window_view(sound, 2 * _KERNEL_REACH, axis=1)
+    return np.stack([np.einsum("ij,ij->i", rows[base - _KERNEL_REACH + 1], weights) for rows in windows])
 
 
 @cache
@@ -102,8 +102,8 @@ def _sincs() -> Samples:
     cutoffs = 1 / (1 + np.arange(_CUTOFFS + 1) / _CUTOFFS)
     cutoffs[1:] *= 0.96
     phases = np.arange(_PHASES + 1) / _PHASES
-    off = phases[:, None] - np.arange(-_REACH + 1, _REACH + 1)
-    window = np.i0(_KAISER * np.sqrt(np.clip(1 - (off / _REACH) ** 2, 0, None)))
+    off = phases[:, None] - np.arange(-_KERNEL_REACH + 1, _KERNEL_REACH + 1)
+    window = np.i0(_KAISER * np.sqrt(np.clip(1 - (off / _KERNEL_REACH) ** 2, 0, None)))
     weights = np.stack([np.sinc(off * cutoff) * window for cutoff in cutoffs])
     weights /= weights.sum(axis=2, keepdims=True)
     return weights.astype(np.float32)

@@ -3,13 +3,13 @@
 import re
 from fractions import Fraction
 
-_LONGEST = 64  # letters that a person may need
+_LONGEST_TEXT = 64  # letters that a person may need
 _NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)(e[+-]?\d{1,2})?|[+-]?\d+/\d+", re.IGNORECASE | re.ASCII)
 
 
 def shortened(text: str) -> str:
     """A text as it is told back: not all of one that goes on and on."""
-    return text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…"
+    return text if len(text) <= _LONGEST_TEXT else f"{text[:_LONGEST_TEXT]}…"
 
 
 def parse_exact(text: str) -> Fraction:
@@ -20,6 +20,6 @@ def parse_exact(text: str) -> Fraction:
         ZeroDivisionError: it divides by zero.
     """
     cleaned = text.strip()
-    if len(cleaned) > _LONGEST or not _NUMBER.fullmatch(cleaned):
-        raise ValueError(text[:_LONGEST])
+    if len(cleaned) > _LONGEST_TEXT or not _NUMBER.fullmatch(cleaned):
+        raise ValueError(text[:_LONGEST_TEXT])
     return Fraction(cleaned)

@@ -17,8 +17,8 @@ from chronoxis.core.timing.timecode import format_time
 # Speeds that come out of solving are rounded to this, far below what any frame can tell.
 _FINEST = 10**9
 # How far, in logarithms, a ramped passage's speed mostly is at most from what it would be without ramps.
-_NEAR = 0.25
-_REACH = 2
+_NEAR_OCTAVES = 0.25
+_REACH_STEPS = 2
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ class PaceWish:
 
     def around(self, number: int) -> tuple["PaceWish", int]:
         """A passage with the two on either side: what is farther away has nothing to do with its length."""
-        first, end = max(0, number - _REACH), number + _REACH + 1
+        first, end = max(0, number - _REACH_STEPS), number + _REACH_STEPS + 1
         runs = self.runs[0] if first == 0 else None, self.runs[1] if end >= len(self.pieces) else None
         part = PaceWish(self.pieces[first:end], self.ramps[first : end - 1], self.held[first:end], runs)
         return part, number - first
@@ -67,7 +67,7 @@ def solve_speed(shot: PaceWish, number: int, wish: Fraction) -> Fraction:
 
     slowest, fastest = log(MIN_SPEED), log(MAX_SPEED)
     alone = log(shot.pieces[number].recorded_length / wish)
-    near = max(slowest, alone - _NEAR), min(fastest, alone + _NEAR)
+    near = max(slowest, alone - _NEAR_OCTAVES), min(fastest, alone + _NEAR_OCTAVES)
     if at(near[0]) >= wish >= at(near[1]):
         return _rational(exp(_root(at, float(wish), *near)))
     if wish < at(fastest):

@@ -44,7 +44,7 @@ class _Entry:
 class EachFrame(StrEnum):
     """How one result frame is made out of recorded frames.
 
-    A further way is an entry here, a module of `core.picture`, and a line in `making.MAKINGS`.
+    A further way is an entry here, a module of `core.picture`, and a line in `making.FRAME_MAKERS`.
     """
 
     entry: _Entry

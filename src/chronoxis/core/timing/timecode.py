@@ -7,7 +7,7 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.exact import parse_exact, shortened
 
 _UNITS = re.compile(r"(?:(\d+)h)?(?:(\d+)m)?(?:(\d+(?:\.\d*)?)s)?")
-_LONGEST = 40  # letters of a time
+_LONGEST_TEXT = 40  # letters of a time
 _UNIT_SECONDS = (3600, 60, 1)
 
 
@@ -23,7 +23,7 @@ def parse_time(text: str, rate: Fraction | None = None) -> Fraction:
     """
     cleaned = text.strip().lower().replace(",", ".").replace(" ", "")
     try:
-        if len(cleaned) > _LONGEST:
+        if len(cleaned) > _LONGEST_TEXT:
             raise ValueError
         if re.fullmatch(r"\d+/[1-9]\d*", cleaned):
             return parse_exact(cleaned)

@@ -13,11 +13,11 @@ from math import hypot, radians
 
 from chronoxis.core.traces.camera_steps import NOT_TOLD, CameraStep, Grey, step_between
 
-_SLOW = 0.004  # of the width, that the camera may move over some frames for an anchor to be laid
+_SLOW_SHARE = 0.004  # of the width, that the camera may move over some frames for an anchor to be laid
 _OVER = 8  # frames
-_FAR = 0.03  # of the width, from where on an anchor is given up
-_SURE = 0.5  # sureness below which what is seen is not held against the anchor
-_SIDES = 0.3  # of the width: how far from the middle turning and growing move a picture on the whole
+_LOST_SHARE = 0.03  # of the width, from where on an anchor is given up
+_LEAST_SURENESS = 0.5  # sureness below which what is seen is not held against the anchor
+_LEVER_SHARE = 0.3  # of the width: how far from the middle turning and growing move a picture on the whole
 _TRIES = 6  # frames after another that may not be held against it until it is given up
 
 
@@ -72,7 +72,7 @@ class Anchors:
             else:
                 place, self._missed = _plus(self._place, found.step), self._missed + 1
             self._place = place
-            away = self._missed > _TRIES or _way(place) > _FAR
+            away = self._missed > _TRIES or _way(place) > _LOST_SHARE
             if self._holds and (away or found.step.sureness < 0):
                 self._holds = False
                 self._latest.clear()
@@ -83,14 +83,14 @@ class Anchors:
     def _is_slow(self) -> bool:
         """Whether the camera hardly moved of late."""
         steps = self._latest
-        told = all(step.sureness >= _SURE for step in steps)
-        return len(steps) == _OVER and told and _way(reduce(_plus, steps, NOT_TOLD)) < _SLOW
+        told = all(step.sureness >= _LEAST_SURENESS for step in steps)
+        return len(steps) == _OVER and told and _way(reduce(_plus, steps, NOT_TOLD)) < _SLOW_SHARE
 
 
 def _found(anchor: _Anchor | None, before: Grey, now: Grey) -> Found:
     if anchor is not None and anchor.picture is not before:
         place = step_between(anchor.picture, now)
-        if place.sureness >= _SURE:
+        if place.sureness >= _LEAST_SURENESS:
             return Found(place, anchor.number)
     step = step_between(before, now)
     return Found(step, anchor.number if anchor is not None and anchor.picture is before else None)
@@ -98,7 +98,7 @@ def _found(anchor: _Anchor | None, before: Grey, now: Grey) -> Found:
 
 def _way(step: CameraStep) -> float:
     """How far a picture is moved on the whole, in widths."""
-    return hypot(step.right, step.down) + _SIDES * (abs(radians(step.turned)) + abs(step.grown))
+    return hypot(step.right, step.down) + _LEVER_SHARE * (abs(radians(step.turned)) + abs(step.grown))
 
 
 def _plus(one: CameraStep, other: CameraStep) -> CameraStep:

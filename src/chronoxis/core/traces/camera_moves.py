@@ -15,7 +15,7 @@ REACH = 3.0
 NEAR = 0.6
 """Recorded seconds before an edge that tell how the camera moves there."""
 
-_SURE = 0.15  # of a frame's sureness, below which it says nothing
+_LEAST_SURENESS = 0.15  # of a frame's sureness, below which it says nothing
 _MOVES = 0.02  # shares of the width a second, below which the camera stands
 _SHAKES = 0.02  # the same of its way to and fro
 _STEADY = 0.4  # share of its way that it gets along, below which it only shakes
@@ -77,7 +77,7 @@ def movement(path: CameraPath, span: Span, rate: float) -> Movement:
         rate: recorded frames a second.
     """
     part = slice(max(0, span[0]), span[1])
-    sure = path.known[part] & (path.sureness[part] > _SURE)
+    sure = path.known[part] & (path.sureness[part] > _LEAST_SURENESS)
     count = int(sure.sum())
     if count < max(2, (span[1] - span[0]) // 3):
         return Movement(Move.UNKNOWN)
@@ -99,7 +99,7 @@ def whip_in(path: CameraPath, span: Span, rate: float) -> int | None:
     """The frame of a stretch at which the camera's movement blurs the picture most; None if none does."""
     first = max(0, span[0])
     part = slice(first, span[1])
-    known, sure = path.known[part], path.sureness[part] > _SURE
+    known, sure = path.known[part], path.sureness[part] > _LEAST_SURENESS
     if known.sum() < 5:
         return None
     speeds = np.abs(_steps(path, part)).max(axis=0) * rate

@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.cores import usable_cores
-from chronoxis.core.footage.ahead import ahead
+from chronoxis.core.footage.prefetch import ahead
 from chronoxis.core.footage.source import Source
 from chronoxis.core.traces.camera_anchors import Anchors, Found
 from chronoxis.core.traces.camera_steps import ROWS, Grey, looked_at
@@ -19,7 +19,7 @@ from chronoxis.core.traces.store import TraceStore, fingerprint
 
 _NAME = "camera-2"  # counts up when something else is measured
 _DECODED_AHEAD = 6
-_TOLD = 0.25  # seconds between two reports
+_REPORT_SECONDS = 0.25  # seconds between two reports
 _COLUMNS = ("right", "down", "turned", "grown", "leant_right", "leant_down", "sureness")
 
 Column = npt.NDArray[np.float32]
@@ -155,7 +155,7 @@ def _followed(source: Source, path: CameraPath, first: int, stop: int) -> Iterab
             for name in _COLUMNS:
                 getattr(path, name)[number] = getattr(step, name)
             path.known[number] = True
-            if time.monotonic() - told > _TOLD:
+            if time.monotonic() - told > _REPORT_SECONDS:
                 told = time.monotonic()
                 yield number
 

@@ -40,26 +40,27 @@ _MIDDLE, _CONTRAST = 128.0, 40.0  # codes of what is as its surroundings, and of
 _OF_NOISE = 3.0  # codes of deviation that are as good as none
 _QUALITY = 0.0005  # of the clearest corner
 _CELLS = (12, 7)  # parts of a picture across and down
-_FEW, _MORE = 2, 3  # corners of each that are followed at first, and where not all agree
-_APART = 7  # pixels between corners
+_CORNERS_AT_FIRST = 2  # in each cell
+_CORNERS_IN_DOUBT = 3  # where not all agree
+_CORNER_DISTANCE = 7  # pixels between corners
 _WINDOW = (13, 13)
 _FINE_ENOUGH = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
-_LEVELS = 2
+_PYRAMID_LEVELS = 2
 _BACK = 0.35  # pixels by which a corner may miss where it began
 _AGREE = 0.6  # pixels by which a corner may miss the similarity
 _FINE = 64  # rows from which on corners are found on half as fine a picture
 _PLENTY = 0.75  # sureness that needs no more corners
 _ENOUGH = 0.5  # sureness that needs no first guess
 _MANY = 0.2  # share of corners that do not agree, from which on they are asked by themselves
-_LEAST = 8  # corners without which nothing is said
-_SURE = 40  # corners that agree, from which on nothing more is gained
-_FAR = 5.0  # pixels from which on the first guess of phase correlation is taken
-_OTHER = 10.0  # difference of codes of parts of pictures that have nothing to do with one another
+_LEAST_CORNERS = 8  # corners without which nothing is said
+_ENOUGH_CORNERS = 40  # corners that agree, from which on nothing more is gained
+_FAR_PIXELS = 5.0  # pixels from which on the first guess of phase correlation is taken
+# Difference of codes of parts of pictures that have nothing to do with one another.
+_UNRELATED_DIFFERENCE = 10.0
 _CLEAR = 0.08  # response of it below which it says nothing
-_HELD = 1e-9  # what is not told by any corner is nothing
-_COVERS = (
-    0.36  # of a picture that what moves alike lies in, at least: less may be a thing before a plain wall
-)
+_REGULARISATION = 1e-9  # what is not told by any corner is nothing
+# Of a picture that what moves alike lies in, at least: less may be a thing before a plain wall.
+_COVERS = 0.36
 _BY_CHANCE = 14.0  # χ² of two numbers that chance exceeds once in a thousand times
 
 
@@ -126,7 +127,7 @@ def step_between(before: Grey, after: Grey) -> CameraStep:
 def _is_other(before: Grey, after: Grey) -> bool:
     """Whether most of a picture is other than before, rather than a thing in it elsewhere."""
     parts = cv2.resize(cv2.absdiff(before, after), _CELLS, interpolation=cv2.INTER_AREA)
-    return float(np.median(parts)) > _OTHER
+    return float(np.median(parts)) > _UNRELATED_DIFFERENCE
 
 
 def _step(before: Grey, after: Grey) -> CameraStep:
@@ -152,13 +153,13 @@ def _around(values: Shades) -> Shades:
 
 def _in_this_light(before: Grey, after: Grey) -> CameraStep:
     corners, ranks = _corners(before)
-    begun = corners[ranks < _FEW]
-    if len(begun) < _LEAST:
+    begun = corners[ranks < _CORNERS_AT_FIRST]
+    if len(begun) < _LEAST_CORNERS:
         return NOT_TOLD
     near = _moved(before, after, begun, np.zeros(2, np.float32))
     if near.sureness >= _PLENTY:
         return near
-    begun = corners[ranks < _MORE]
+    begun = corners[ranks < _CORNERS_IN_DOUBT]
     near = _moved(before, after, begun, np.zeros(2, np.float32))
     if near.sureness >= _ENOUGH:
         return near
@@ -171,22 +172,22 @@ def _in_this_light(before: Grey, after: Grey) -> CameraStep:
 
 def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraStep:
     """What corners tell, that are looked for about a guess away."""
-    found, ends = _followed(before, after, begun, np.asarray(begun + guess, np.float32), _LEVELS)
+    found, ends = _followed(before, after, begun, np.asarray(begun + guess, np.float32), _PYRAMID_LEVELS)
     back, returned = _followed(after, before, ends, begun, 0)  # near where it should come to already
     kept = found & back & (np.hypot(*(returned - begun).T) < _BACK)
-    if kept.sum() < _LEAST:
+    if kept.sum() < _LEAST_CORNERS:
         return NOT_TOLD
     begun, ends = begun[kept], ends[kept]
     middle = np.array([before.shape[1] / 2 - 0.5, before.shape[0] / 2 - 0.5], np.float32)
     agreeing = _agreeing(begun - middle, ends - middle)
     rest = ~agreeing
-    if rest.mean() > _MANY and rest.sum() >= _LEAST:
+    if rest.mean() > _MANY and rest.sum() >= _LEAST_CORNERS:
         # What moves by itself may have more corners; the camera moves more of the picture.
         other = np.zeros_like(agreeing)
         other[rest] = _agreeing(begun[rest] - middle, ends[rest] - middle)
         if _spread(begun[other], before.shape) > _spread(begun[agreeing], before.shape):
             agreeing = other
-    if agreeing.sum() < _LEAST:
+    if agreeing.sum() < _LEAST_CORNERS:
         return NOT_TOLD
     width = before.shape[1]
     from_, to = (begun - middle) / width, (ends - middle) / width
@@ -198,7 +199,7 @@ def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraSte
         step, _ = _fitted(from_, to, agreeing)
     if _covered(begun[agreeing]) < _COVERS * before.size:
         return NOT_TOLD
-    sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _SURE))
+    sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _ENOUGH_CORNERS))
     return replace(step, sureness=sureness)
 
 
@@ -233,7 +234,7 @@ def _corners(picture: Grey) -> tuple[Places, npt.NDArray[np.int64]]:
     # Found on half as fine a picture: where exactly they are, following them tells.
     small = cv2.pyrDown(picture) if min(picture.shape) >= _FINE else picture
     clear = cv2.cornerMinEigenVal(small, 3)
-    apart = 2 * round(_APART * small.shape[1] / picture.shape[1] / 2) + 1
+    apart = 2 * round(_CORNER_DISTANCE * small.shape[1] / picture.shape[1] / 2) + 1
     highest = cv2.dilate(clear, np.ones((apart, apart), np.uint8))
     rows, columns = np.nonzero((clear >= highest) & (clear > _QUALITY * highest.max()))
     scale = np.array(picture.shape[::-1], np.float32) / np.array(small.shape[::-1], np.float32)
@@ -265,7 +266,7 @@ def _first_guess(before: Grey, after: Grey) -> Places:
     one, other = (each.astype(np.float32) for each in small)
     (right, down), response = cv2.phaseCorrelate(one, other, _window(size))
     far = hypot(right, down) * 2
-    if far < _FAR or response < _CLEAR:
+    if far < _FAR_PIXELS or response < _CLEAR:
         return np.zeros(2, np.float32)
     return np.array([right * 2, down * 2], np.float32)
 
@@ -293,7 +294,7 @@ def _fitted(
     down = np.stack([y, x, none, one, -x * y, -y * y], axis=1)
     rows = np.stack([across, down], axis=1)
     whole, wanted = rows[agreeing].reshape(-1, 6), ends[agreeing].reshape(-1).astype(np.float64)
-    normal, aims = whole.T @ whole + _HELD * np.eye(6), whole.T @ wanted
+    normal, aims = whole.T @ whole + _REGULARISATION * np.eye(6), whole.T @ wanted
     inverse = np.linalg.inv(normal)
     fit, spread = inverse @ aims, inverse[4:, 4:]
     missed = wanted - whole @ fit

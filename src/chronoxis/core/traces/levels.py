@@ -18,7 +18,7 @@ Levels = npt.NDArray[np.float16]
 """Peaks of stretches of 10 ms, 0 to 1."""
 
 PER_SECOND = 100
-_STEP = RATE // PER_SECOND
+_SAMPLES_PER_LEVEL = RATE // PER_SECOND
 _INDEXED = ("mp4", "matroska")  # file formats that tell at once where their packets are
 _LEAPS = 1500  # places at which such a file is looked into: more than a lane has bars
 _OF = 32  # packets, of which a few are decoded at a glance
@@ -35,9 +35,14 @@ class LevelListener:
     def hear(self, samples: Samples) -> None:
         """Listen to the next block."""
         loud = np.concatenate((self._rest, np.abs(samples).max(axis=0)))
-        count = len(loud) // _STEP
-        self._peaks.append(loud[: count * _STEP].reshape(count, _STEP).max(axis=1).astype(np.float16))
-        self._rest = loud[count * _STEP :]
+        count = len(loud) // _SAMPLES_PER_LEVEL
+        self._peaks.append(
+            loud[: count * _SAMPLES_PER_LEVEL]
+            .reshape(count, _SAMPLES_PER_LEVEL)
+            .max(axis=1)
+            .astype(np.float16)
+        )
+        self._rest = loud[count * _SAMPLES_PER_LEVEL :]
 
     def levels(self) -> Levels:
         """Up to here."""

@@ -10,7 +10,7 @@ Course = npt.NDArray[np.float64]
 
 # Light below and above which a pixel tells nothing of a gain: noise, and what is white in any case.
 _DARK, _WHITE = 0.004, 0.85
-_FEWEST = 0.02  # of all pixels, that have to tell something
+_LEAST_SHARE = 0.02  # of all pixels, that have to tell something
 # Differences that spread wider than these, and so many times as from frame to frame, are of what moved.
 _MOVED, _FURTHER = 0.05, 2.0
 
@@ -71,7 +71,7 @@ def _told(before: _Logs, tells_before: _Tells, logs: _Logs, tells: _Tells) -> tu
     place = np.arange(ordered.shape[2])
     is_middle = (place >= low[..., None]) & (place < np.minimum(high, counts)[..., None])
     middle = np.where(is_middle, ordered, np.float32(0)).sum(axis=2) / np.maximum(high - low, 1)
-    enough = counts > _FEWEST * ordered.shape[2]
+    enough = counts > _LEAST_SHARE * ordered.shape[2]
     ends = np.take_along_axis(ordered, np.stack([low, high - 1], axis=2), axis=2)
     ends[~enough] = 0
     return np.where(enough, middle, 0.0), ends[..., 1] - ends[..., 0]

@@ -19,11 +19,11 @@ RENEWED = 4
 """Pictures after which what stands still is worked out anew."""
 
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
-_APART = 0.08  # of the range, by which a pixel differs from what stands still
+_LEAST_DIFFERENCE = 0.08  # of the range, by which a pixel differs from what stands still
 _TALL, _WIDE, _LARGE = 0.5, 0.6, 0.10  # shares of the picture: whoever is near reaches one of them
-_LEAST = 0.025  # share of the picture that is covered
+_LEAST_COVERED = 0.025  # share of the picture that is covered
 _ABOVE = 2.5  # times what is usual around, at least
-_AROUND = 10  # times as many pictures as are held, over which the usual is taken
+_BACKGROUND_PICTURES = 10  # times as many pictures as are held, over which the usual is taken
 _GAP = 3  # pictures between two moments that are one
 
 
@@ -66,7 +66,7 @@ def _largest(grey: npt.NDArray[np.float32], still: npt.NDArray[np.float32]) -> f
     """The share of the largest thing that differs and is near, 0 if there is none."""
     # Light that flickers over all of the picture is nobody.
     gain = _middle(grey) / max(_middle(still), 0.004)
-    differs = (np.abs(grey - np.clip(still * gain, 0, 1)) > _APART).astype(np.uint8)
+    differs = (np.abs(grey - np.clip(still * gain, 0, 1)) > _LEAST_DIFFERENCE).astype(np.uint8)
     differs = cv2.morphologyEx(differs, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
     count, _, stats, _ = cv2.connectedComponentsWithStats(differs, connectivity=8)
     height, width = grey.shape
@@ -98,7 +98,7 @@ def moments(covered: npt.NDArray[np.float32]) -> Spans:
     if not len(covered):
         return NO_SPANS
     usual = _usual(covered)
-    found = stretches((covered > _LEAST) & (covered > _ABOVE * usual))
+    found = stretches((covered > _LEAST_COVERED) & (covered > _ABOVE * usual))
     spans: list[list[int]] = []
     # At the edge of the picture less shows than what counts: a picture before and one after belong to it.
     beside = found + np.array([-1, 1])
@@ -113,7 +113,7 @@ def moments(covered: npt.NDArray[np.float32]) -> Spans:
 
 def _usual(covered: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
     """The upper quartile of what is covered around each picture."""
-    reach = HELD * _AROUND // 2
+    reach = HELD * _BACKGROUND_PICTURES // 2
     firsts = np.arange(0, len(covered), max(1, REACH))
     levels = [np.quantile(covered[max(0, at - reach) : at + reach], 0.75) for at in firsts.tolist()]
     return np.interp(np.arange(len(covered)), firsts, levels).astype(np.float32)

@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.cores import usable_cores
-from chronoxis.core.footage.ahead import ahead
+from chronoxis.core.footage.prefetch import ahead
 from chronoxis.core.footage.source import Source
 from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
 from chronoxis.core.traces import light
@@ -24,18 +24,18 @@ Column = npt.NDArray[np.float32]
 """A number of each recorded frame or photo."""
 
 _NAME = "pictures-1"  # counts up when something else is measured
-_LONG = 20_000  # frames from which a sample comes before the rest
-_SAMPLED = 400  # places that are looked at then
-_TOGETHER = 24  # glances that are measured at once
-_WATCHED = 8.0  # pictures per recorded second that passers-by are looked for in, at most
-_TOLD = 0.25  # seconds between two looks at how far it is
-_KEPT = 60.0  # seconds after which what is known is put on the disk
+_LONG_FRAMES = 20_000  # frames from which a sample comes before the rest
+_SAMPLED_PLACES = 400  # places that are looked at then
+_GLANCES_TOGETHER = 24  # glances that are measured at once
+_WATCHED_RATE = 8.0  # pictures per recorded second that passers-by are looked for in, at most
+_REPORT_SECONDS = 0.25  # seconds between two looks at how far it is
+_KEEPING_SECONDS = 60.0  # seconds after which what is known is put on the disk
 _DECODED_AHEAD = 6
 _MOST_EVENED = 4  # choices whose gains are kept: each shot may have its own, and a drag makes many
 _GAMMA = 0.45  # about: what light times a gain comes to in codes
 # A picture begins a scene that differs from the one before by so much of the range, and by so many times
 # what its neighbours do.
-_CUT, _CUT_ABOVE = 0.10, 3.0
+_CUT_DIFFERENCE, _CUT_RATIO = 0.10, 3.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,7 +85,9 @@ class PictureTrace:
         """The frames that begin another scene, after the first one."""
         around = np.concatenate(([0], self.motion, [0]))
         usual = np.maximum(around[:-2], around[2:])
-        found = np.flatnonzero((self.motion > _CUT) & (self.motion > _CUT_ABOVE * usual + 0.02) & self.known)
+        found = np.flatnonzero(
+            (self.motion > _CUT_DIFFERENCE) & (self.motion > _CUT_RATIO * usual + 0.02) & self.known
+        )
         return found[found > 0]
 
     @cached_property
@@ -155,14 +157,14 @@ def watch(
     trace = _kept(store, mark, frames, step) or known or PictureTrace.blank(frames, step)
     if trace.is_whole:
         return trace
-    if frames > _LONG and not trace.known.any():
+    if frames > _LONG_FRAMES and not trace.known.any():
         trace = sampled(originals.source, trace, shown)
     watching = _Watching(originals.source, trace)
     kept = time.monotonic()
     try:
         for so_far, share in watching.passed():
             shown(so_far, share)
-            if time.monotonic() - kept > _KEPT:
+            if time.monotonic() - kept > _KEEPING_SECONDS:
                 kept = time.monotonic()
                 _keep(store, mark, watching.trace())
     except BaseException:
@@ -184,7 +186,7 @@ def kept_pictures(source: Source, store: TraceStore) -> PictureTrace | None:
 
 
 def _step(source: Source) -> int:
-    return max(1, round(float(source.rate) / _WATCHED))
+    return max(1, round(float(source.rate) / _WATCHED_RATE))
 
 
 def _kept(store: TraceStore, mark: str, frames: int, step: int) -> PictureTrace | None:
@@ -213,7 +215,7 @@ class _Watching:
         # A sample knows every so manieth; what was passed over in order is known without a gap.
         gap = np.flatnonzero(~trace.known)
         self._done = int(gap[0]) if len(gap) else len(trace)
-        in_step = lcm(_TOGETHER, RENEWED * self._step)
+        in_step = lcm(_GLANCES_TOGETHER, RENEWED * self._step)
         self._first = max(0, self._done - (HELD + REACH + 2 * RENEWED) * self._step) // in_step * in_step
         self._columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
         self._known = trace.known.copy()
@@ -236,11 +238,11 @@ class _Watching:
             with closing(ahead(frames, _DECODED_AHEAD)) as decoded:
                 for number, frame in decoded:
                     waiting.append((number, glance_at(frame, colour)))
-                    if len(waiting) < _TOGETHER and number < count - 1:
+                    if len(waiting) < _GLANCES_TOGETHER and number < count - 1:
                         continue
                     before = self._measure(before, waiting)
                     waiting = []
-                    if time.monotonic() - told > _TOLD:
+                    if time.monotonic() - told > _REPORT_SECONDS:
                         told = time.monotonic()
                         yield self.trace(), (number + 1) / count
         self._known[:] = True
@@ -298,7 +300,7 @@ def sampled(
     """
     leaps = source.originals.leaps
     count = len(trace)
-    wished = np.linspace(0, count - 2, _SAMPLED).astype(np.int64)
+    wished = np.linspace(0, count - 2, _SAMPLED_PLACES).astype(np.int64)
     if leaps is not None and len(leaps):
         wished = leaps[np.clip(np.searchsorted(leaps, wished), 0, len(leaps) - 1)]
     places = np.unique(np.clip(wished, 0, count - 2))
@@ -314,7 +316,7 @@ def sampled(
             for name, column in measured.items():
                 columns[name][number : number + 2] = column[0]
             known[number : number + 2] = True
-            if time.monotonic() - told > _TOLD:
+            if time.monotonic() - told > _REPORT_SECONDS:
                 told = time.monotonic()
                 shown(PictureTrace.of(columns, known, trace.watched), 0.0)
     return PictureTrace.of(columns, known, trace.watched)

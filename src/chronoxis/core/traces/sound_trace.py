@@ -12,14 +12,14 @@ import numpy.typing as npt
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.beats import NONE, Beats
 from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
-from chronoxis.core.traces.beats import BeatListener
+from chronoxis.core.traces.beat_finding import BeatListener
 from chronoxis.core.traces.levels import PER_SECOND, LevelListener, Levels, glance
 from chronoxis.core.traces.store import TraceStore, fingerprint
 
 _NAME = "sound-3"  # counts up when something else is measured
-_LONG = 240  # seconds from which a first glance comes before the rest
-_TOGETHER = 4 * RATE
-_SHOWN = 20 * RATE  # samples between two looks at how far it is
+_LONG_SECONDS = 240  # seconds from which a first glance comes before the rest
+_BLOCK_SAMPLES = 4 * RATE
+_REPORT_SAMPLES = 20 * RATE  # samples between two looks at how far it is
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,7 +78,7 @@ def listen(
     if kept is not None:
         return kept
     early = NOTHING
-    if source.length > _LONG:
+    if source.length > _LONG_SECONDS:
         path = source.files[0]
         early = SoundTrace(glance(path, source.start, source.length, lambda: shown(NOTHING, 0.0)))
         shown(early, 0.0)
@@ -112,7 +112,7 @@ def _together(blocks: Iterator[Samples]) -> Iterator[Samples]:
     waiting: list[Samples] = []
     for block in blocks:
         waiting.append(block)
-        if sum(part.shape[1] for part in waiting) >= _TOGETHER:
+        if sum(part.shape[1] for part in waiting) >= _BLOCK_SAMPLES:
             yield np.concatenate(waiting, axis=1)
             waiting = []
     if waiting:
@@ -126,11 +126,11 @@ def _whole(source: Source, early: SoundTrace, shown: Callable[[SoundTrace, float
     with source.sound_between(Fraction(0), source.length, RATE, LAYOUT) as blocks:
         for block in _together(blocks):
             levels.hear(block)
-            if not source.is_seen:  # it is music
+            if not source.has_pictures:  # it is music
                 beats.hear(block)
             heard += block.shape[1]
             if heard >= due:
-                due = heard + _SHOWN
+                due = heard + _REPORT_SAMPLES
                 known = levels.levels()
                 shown(SoundTrace(np.append(known, early.levels[len(known) :])), heard / total)
     return SoundTrace(levels.levels(), beats.beats(), is_whole=True)

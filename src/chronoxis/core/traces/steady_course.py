@@ -14,19 +14,20 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.model.steady import Steady, SteadyMode
-from chronoxis.core.picture.steadying import Moves, whence
+from chronoxis.core.picture.steadying import Moves, inverse_homography
 from chronoxis.core.traces.camera_path import CameraPath
 
-_SURE = 0.05  # below it a step is not followed
-_LONGEST = 1.5  # result seconds of the Gaussian's deviation at full strength
+_LEAST_SURENESS = 0.05  # below it a step is not followed
+_LONGEST_DEVIATION = 1.5  # result seconds of the Gaussian's deviation at full strength
 _SHAKING = 0.5  # result seconds: what is slower is no shake
 _STILL = 4.0  # times as long when it is meant to stand
 _MANY = 6.0  # frames of the Gaussian's deviation from which on means stand for it
-_REACH = 3  # deviations that a Gaussian is cut off at
-_LEAST = 0.3  # frames of the Gaussian's deviation, below which it does nothing
+_CUTOFF_DEVIATIONS = 3  # deviations that a Gaussian is cut off at
+_LEAST_DEVIATION = 0.3  # frames of the Gaussian's deviation, below which it does nothing
 _SHORTER = 0.6  # times as long are the stretches over which is smoothed next, where the budget is too small
 _LADDER = 14  # of such stretches
-_GROWING = 0.4  # frames that a deviation may be longer for each frame farther away from where it was shorter
+# Frames that a deviation may be longer for each frame farther away from where it was shorter.
+_DEVIATION_SLOPE = 0.4
 _WORTH_SAYING = 0.01  # share of frames that cannot be followed
 _TELLABLE = 0.1  # pixels of shake below which nothing can be told
 _PLAINLY = 0.5  # correlation of moves and keystones from which on they belong together
@@ -40,7 +41,7 @@ class SteadyCourse:
     Attributes:
         first: number of its first recorded frame.
         moves: what each frame's content has to move by.
-        bend: keystone that comes with a move, as `whence` has it.
+        bend: keystone that comes with a move, as `inverse_homography` has it.
         crop: share of width and height that is given up.
         sway: what ``moves`` would be at full strength and without a budget.
         shake_before: root mean square of how far frames are off the way around them, in shares of the width.
@@ -90,7 +91,7 @@ class Shown:
         return cls(frames, frames.astype(np.float64), frames, rate)
 
 
-def camera_sway(path: CameraPath, span: tuple[int, int], wish: Steady, rate: float) -> Moves:
+def camera_shake(path: CameraPath, span: tuple[int, int], wish: Steady, rate: float) -> Moves:
     """How far each frame is off the camera's smooth way; ``rate`` is frames per result second."""
     first, stop = span
     sway = np.zeros((stop - first, 4))
@@ -112,7 +113,7 @@ def steady_course(
         path: followed through all of it.
         span: numbers of its first frame, and of the one behind its last.
         wish: what it should be like.
-        sway: `camera_sway` of it.
+        sway: `camera_shake` of it.
         shown: what is shown of it.
         aspect: height of the picture by its width.
     """
@@ -120,7 +121,7 @@ def steady_course(
     frame = _Frame(wish.crop, aspect, _bend(path, first, stop))
     wished, moves = np.zeros((stop - first, 4)), np.zeros((stop - first, 4))
     sureness = path.sureness[first:stop]
-    lost = (sureness >= 0) & (sureness <= _SURE) & (np.arange(stop - first) > 0)
+    lost = (sureness >= 0) & (sureness <= _LEAST_SURENESS) & (np.arange(stop - first) > 0)
     if not len(shown.used):  # a shot too short for a result frame
         return SteadyCourse(first, moves, frame.bend, 0.0, wished, 0.0, 0.0, lost)
     scenes = []
@@ -183,7 +184,7 @@ def _bend(path: CameraPath, first: int, stop: int) -> float:
     Multiple View Geometry, 8.4): one number for all steps.
     """
     part = slice(first, stop)
-    told = path.sureness[part] > _SURE
+    told = path.sureness[part] > _LEAST_SURENESS
     moved = np.concatenate([path.right[part][told], path.down[part][told]]).astype(np.float64)
     leant = np.concatenate([path.leant_right[part][told], path.leant_down[part][told]]).astype(np.float64)
     moving, leaning = float(moved @ moved), float(leant @ leant)
@@ -206,20 +207,22 @@ def _summed(path: CameraPath, begin: int, end: int) -> Moves:
     steps = np.stack(
         [path.right[part], path.down[part], np.radians(path.turned[part]), path.grown[part]], axis=-1
     ).astype(np.float64)
-    steps[path.sureness[part] <= _SURE] = 0
+    steps[path.sureness[part] <= _LEAST_SURENESS] = 0
     steps[:1] = 0
     return np.cumsum(steps, axis=0)
 
 
 def _deviation(wish: Steady, rate: float) -> float:
     """Frames of the Gaussian's deviation."""
-    return max(0.0, wish.strength * _LONGEST * rate * (_STILL if wish.mode is SteadyMode.STILL else 1.0))
+    return max(
+        0.0, wish.strength * _LONGEST_DEVIATION * rate * (_STILL if wish.mode is SteadyMode.STILL else 1.0)
+    )
 
 
 def _sway(course: Moves, wish: Steady, rate: float, frame: _Frame | None) -> Moves:
     """What has to be moved away; over as long stretches as the frame, if any, has room for."""
     deviation = _deviation(wish, rate)
-    if deviation < _LEAST or len(course) < 3:
+    if deviation < _LEAST_DEVIATION or len(course) < 3:
         return np.zeros_like(course)
     if wish.mode is SteadyMode.STILL:
         sway: Moves = np.median(course, axis=0) - course
@@ -240,12 +243,12 @@ def _smoothed(course: Moves, deviation: float, wish: Steady) -> Moves:
 
 def _as_far_as_fits(course: Moves, deviation: float, wish: Steady, frame: _Frame) -> Moves:
     """Smoothed over shorter stretches around where there is no room for more: what is quick goes first."""
-    deviations = [each for k in range(_LADDER) if (each := deviation * _SHORTER**k) >= _LEAST]
+    deviations = [each for k in range(_LADDER) if (each := deviation * _SHORTER**k) >= _LEAST_DEVIATION]
     longest = np.full(len(course), deviations[-1] * _SHORTER)  # of each frame, which there is room for
     for each in reversed(deviations):
         longest[_fits(_smoothed(course, each, wish), frame)] = each
     # Away from there they grow again, no quicker than by a share of how far away that is.
-    ahead = _GROWING * np.arange(len(course))
+    ahead = _DEVIATION_SLOPE * np.arange(len(course))
     longest = np.minimum.accumulate(longest - ahead) + ahead
     longest = (np.minimum.accumulate((longest + ahead)[::-1]) - ahead[::-1])[::-1]
     rungs = np.log(longest / deviation) / np.log(_SHORTER)
@@ -259,9 +262,9 @@ def _as_far_as_fits(course: Moves, deviation: float, wish: Steady, frame: _Frame
 
 def _gaussian(course: Moves, deviation: float) -> Moves:
     """Smoothed, as if the course went on beyond its ends as it came, turned about them."""
-    pad = min(len(course) - 1, int(_REACH * deviation) + 1)
-    deviation = min(deviation, pad / _REACH)
-    if deviation < _LEAST:
+    pad = min(len(course) - 1, int(_CUTOFF_DEVIATIONS * deviation) + 1)
+    deviation = min(deviation, pad / _CUTOFF_DEVIATIONS)
+    if deviation < _LEAST_DEVIATION:
         return course
     from scipy.ndimage import gaussian_filter1d, uniform_filter1d  # noqa: PLC0415 - slow to import, and not always needed
 
@@ -270,7 +273,7 @@ def _gaussian(course: Moves, deviation: float) -> Moves:
     padded = np.concatenate([before, course, after])
     made: Any = padded
     if deviation < _MANY:
-        made = gaussian_filter1d(padded, deviation, axis=0, truncate=_REACH)
+        made = gaussian_filter1d(padded, deviation, axis=0, truncate=_CUTOFF_DEVIATIONS)
     else:  # means of means of means come near it, at a cost that does not grow with it
         wide = 2 * round((4 * deviation**2 + 1) ** 0.5 / 2 - 0.5) + 1
         for _ in range(3):
@@ -291,7 +294,7 @@ def _within(sway: Moves, frame: _Frame, deviation: float) -> tuple[float, npt.ND
     from scipy.ndimage import gaussian_filter1d, minimum_filter1d  # noqa: PLC0415 - slow to import, and not always needed
 
     room = _room(sway, frame)
-    reach = max(1, int(_REACH * deviation))
+    reach = max(1, int(_CUTOFF_DEVIATIONS * deviation))
     least: Any = minimum_filter1d(room, 2 * reach + 1, mode="nearest")
     # A mean of minima over as wide a window is never above what there is room for.
     held: Any = gaussian_filter1d(least, deviation, mode="nearest", radius=reach)
@@ -314,7 +317,7 @@ def _fits(moves: Moves, frame: _Frame) -> npt.NDArray[np.bool_]:
     """Whether all corners of what is shown come from within the picture."""
     across, down = (1 - frame.crop) / 2, (1 - frame.crop) / 2 * frame.aspect
     inside = np.ones(len(moves), np.bool_)
-    leads = whence(moves, frame.bend)
+    leads = inverse_homography(moves, frame.bend)
     for x, y in ((across, down), (across, -down), (-across, down), (-across, -down)):
         u, v, w = (leads[k][0] * x + leads[k][1] * y + leads[k][2] for k in range(3))
         inside &= (np.abs(u) <= 0.5 * w) & (np.abs(v) <= frame.aspect / 2 * w)

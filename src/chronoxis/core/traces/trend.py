@@ -28,14 +28,15 @@ _BLOCKS_OF_SPAN = 100
 _PRICE = 1.4
 
 _GLITCH = 11  # frames about one that lies far off all of them
-_FAR, _FAR_FROM_NONE = 6.0, 0.05  # standard deviations, and logarithms of light where there is no scatter
+# Standard deviations, and logarithms of light where there is no scatter.
+_FAR_DEVIATIONS, _FAR_FROM_NONE = 6.0, 0.05
 _DEVIATION = 1.4826  # standard deviations of a normal scatter in the median of its absolute values
-_NEARBY = 121  # frames that scatter is measured in
+_SCATTER_FRAMES = 121  # frames that scatter is measured in
 _LEAST_SCATTER = 0.004  # logarithms of light: what eight-bit codes tell
 # Degrees of the curves on both sides of a break, and how far they are looked at, in spans.
-_REACHES = ((1, 0.27), (1, 0.54), (1, 1.07), (0, 1.07), (0, 2.14))
-_FEWEST = 6  # frames on either side
-_SURE = 12.0  # logarithms of likelihood
+_BREAK_REACHES = ((1, 0.27), (1, 0.54), (1, 1.07), (0, 1.07), (0, 2.14))
+_FEWEST_FRAMES = 6  # frames on either side
+_LEAST_LIKELIHOOD = 12.0  # logarithms of likelihood
 _ABOVE_USUAL = 8.0  # times what flicker alone gives
 _MOST_ROUNDS = 12
 
@@ -135,12 +136,12 @@ def _without_glitches(line: _Line) -> _Line:
     """With the running median where a frame lies far off it (Davies and Gather, JASA 88, 1993, 782)."""
     middle = median_filter(line, _GLITCH, mode="reflect")
     off = np.abs(line - middle)
-    return np.where(off > _FAR * _scatter(off) + _FAR_FROM_NONE, middle, line)
+    return np.where(off > _FAR_DEVIATIONS * _scatter(off) + _FAR_FROM_NONE, middle, line)
 
 
 def _scatter(off: _Line) -> _Line:
     """The standard deviations about each frame that absolute differences come to, a few large ones or not."""
-    return np.asarray(_DEVIATION * median_filter(off, min(_NEARBY, len(off)), mode="reflect"))
+    return np.asarray(_DEVIATION * median_filter(off, min(_SCATTER_FRAMES, len(off)), mode="reflect"))
 
 
 def _breaks(line: _Line, span: float, scenes: Frames) -> Frames:
@@ -155,7 +156,9 @@ def _breaks(line: _Line, span: float, scenes: Frames) -> Frames:
         block = int(span / _BLOCKS_OF_SPAN)
         rough = _breaks(_block_levels(line, block), span / block, np.unique(scenes // block))
         return np.array([_exactly(line, int(place) * block, 2 * block) for place in rough], np.int64)
-    reaches = [_Reach.of(line, degree, max(_FEWEST, round(share * span))) for degree, share in _REACHES]
+    reaches = [
+        _Reach.of(line, degree, max(_FEWEST_FRAMES, round(share * span))) for degree, share in _BREAK_REACHES
+    ]
     reaches = [reach for reach in reaches if 2 * reach.frames <= len(line)]
     breaks: list[int] = []
     for _ in range(_MOST_ROUNDS):
@@ -221,7 +224,7 @@ def _surest(reaches: list[_Reach], off: _Line, parts: Frames) -> list[int]:
     widest = 2 * max((reach.frames for reach in reaches), default=0)
     found: list[int] = []
     for frames, likelihood in ((reach.frames, reach.likelihood(off, noise)) for reach in reaches):
-        sure = max(_SURE, _ABOVE_USUAL * float(np.median(likelihood)))
+        sure = max(_LEAST_LIKELIHOOD, _ABOVE_USUAL * float(np.median(likelihood)))
         for places, around in ((parts.tolist(), frames), (found, widest)):
             for place in places:
                 likelihood[max(place - around + 1 - frames, 0) : max(place + around - frames, 0)] = 0

@@ -16,7 +16,7 @@ _SAME_LIGHT = 1e-5  # of white, by which sums may miss what the library gives
 _TRIED = 1000  # colours that they are held against
 _STRIP = 128  # rows that are worked on at a time
 # Of BT.709 and D65: x, y and a luminance of 1 (ITU-R BT.709).
-_WHITE = (0.3127, 0.3290, 1.0)
+_WHITE_POINT = (0.3127, 0.3290, 1.0)
 _PRIMARIES = (0.64, 0.33, 1.0, 0.30, 0.60, 1.0, 0.15, 0.06, 1.0)
 
 _Light = npt.NDArray[np.float32]
@@ -91,7 +91,7 @@ def _linear_srgb() -> bytes:
     """A profile of sRGB's colours without its curve."""
     from imagecodecs import cms_profile  # noqa: PLC0415 - slow to import, and seldom needed
 
-    return cms_profile("rgb", whitepoint=_WHITE, primaries=_PRIMARIES, gamma=1.0)
+    return cms_profile("rgb", whitepoint=_WHITE_POINT, primaries=_PRIMARIES, gamma=1.0)
 
 
 @lru_cache(1)

@@ -20,7 +20,7 @@ from chronoxis.core.model.export_format import Size
 _AHEAD_BYTES = 220_000_000  # that decoded photos may take while they wait
 _KEPT_BYTES = 200_000_000  # that a decoded photo may take for its memory to be kept for the next
 _MOST_TRIED = 50  # photos that are tried in one's place
-_STEP = Fraction(1, 1000)
+_TIME_STEP = Fraction(1, 1000)
 
 
 class PhotoReader:
@@ -154,5 +154,5 @@ class PhotoReader:
 def _frame(pixels: Pixels, *, deep: bool) -> VideoFrame:
     whole: Pixels = np.ascontiguousarray(pixels)  # type: ignore[assignment]
     frame = VideoFrame.from_numpy_buffer(whole, "rgb48le" if deep else "rgb24")
-    frame.time_base = _STEP
+    frame.time_base = _TIME_STEP
     return frame

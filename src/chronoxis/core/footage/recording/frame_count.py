@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.apart import Told
+from chronoxis.core.footage.own_process import Told
 from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.source import Progress
@@ -13,7 +13,7 @@ from chronoxis.core.footage.source import Progress
 _TAIL = 12  # frames at the end that are decoded to see which come out
 
 
-def count_apart(paths: list[str], progress: Progress) -> Told:
+def tell_frames(paths: list[str], progress: Progress) -> Told:
     """`count_frames` of the only path, in numbers. Raises as that."""
     return count_frames(Path(paths[0]), progress).told()
 

@@ -18,7 +18,7 @@ from av.packet import Packet
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.apart import Told
+from chronoxis.core.footage.own_process import Told
 from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.recording.refresh import begins_cleanly, length_size_of
 from chronoxis.core.footage.source import Progress
@@ -28,7 +28,7 @@ _REPORT_EVERY = 2000
 _USUAL_RATE = Fraction(25)
 _FINEST_RATE = 10_000_000  # denominator: hours later, a step still counts whole frames
 _BACK = Fraction(1, 2)  # seconds by which the clock must run back for a new file to begin there
-_AHEAD = 10  # seconds by which it must jump ahead
+_LEAST_JUMP = 10  # seconds by which it must jump ahead
 # Files that are made to be joined end to end, each part with a clock of its own.
 _JOINED = ("mpegts", "mpeg")
 
@@ -220,7 +220,7 @@ class _Clock:
     def __init__(self, time_base: Fraction, *, joined: bool) -> None:
         self.splices = [Splice(0, 0)]
         self._joined = joined
-        self._back, self._ahead = int(_BACK / time_base), int(_AHEAD / time_base)
+        self._back, self._ahead = int(_BACK / time_base), int(_LEAST_JUMP / time_base)
         self._before: int | None = None  # the stamp of the packet before, as the file has it
         self._step = 0
 

@@ -11,11 +11,11 @@ import numpy.typing as npt
 from PIL import Image, ImageDraw, ImageFont
 
 from chronoxis.core.model.accent import Badge, Corner
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.rgb import Rgb16
 
 _MARGIN = 0.045  # of the height, to the sides of the picture
-_SHOWN = 0.62  # of each second, when it blinks
+_LIT_SHARE = 0.62  # of each second, when it blinks
 _FINER = 4  # times as fine it is drawn, then brought to size
 _SHADE = 0.45  # of the picture's code values behind the mark
 
@@ -35,7 +35,7 @@ class BadgeAccent:
 
     def applied(self, result_frame: int, codes: Rgb16) -> Rgb16:
         """A result frame with the mark; as it is while a blinking mark is gone."""
-        if self.look.blinks and result_frame / self.rate % 1 >= _SHOWN:
+        if self.look.blinks and result_frame / self.rate % 1 >= _LIT_SHARE:
             return codes
         height, width = codes.shape[:2]
         tall = max(4, round(self.look.size * height))

@@ -6,7 +6,7 @@ import numpy as np
 
 from chronoxis.core.model.accent import Flash
 from chronoxis.core.picture import kernels
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from chronoxis.core.model.accent import Grain
 from chronoxis.core.picture import kernels
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 

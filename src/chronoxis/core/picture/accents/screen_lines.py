@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from chronoxis.core.model.accent import Lines
 from chronoxis.core.picture import kernels
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.accents.remapping import Places, remapped
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.rgb import Rgb16

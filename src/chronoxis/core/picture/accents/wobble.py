@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.model.accent import Wobble
-from chronoxis.core.picture.accents.accent import Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.accents.remapping import remapped
 from chronoxis.core.picture.rgb import Rgb16
 

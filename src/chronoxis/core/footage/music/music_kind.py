@@ -10,9 +10,9 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.footage.absent import DarkReader
-from chronoxis.core.footage.music.facts import MusicFacts, read_music
+from chronoxis.core.footage.music.music_facts import MusicFacts, read_music
 from chronoxis.core.footage.recording.containers import open_container
-from chronoxis.core.footage.source import Glimpse, Progress
+from chronoxis.core.footage.source import Progress, Thumbnails
 from chronoxis.core.footage.usual import UsualSource
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import Size
@@ -66,7 +66,7 @@ class MusicSource(UsualSource):
         return self.length if frame else Fraction(0)
 
     @property
-    def is_seen(self) -> bool:
+    def has_pictures(self) -> bool:
         """No."""
         return False
 
@@ -129,11 +129,11 @@ class MusicKind:
         """The source itself."""
         return source
 
-    def glimpses(self, facts: MusicFacts) -> AbstractContextManager[Glimpse]:
+    def thumbnails(self, facts: MusicFacts) -> AbstractContextManager[Thumbnails]:
         """Nothing to be seen."""
 
         @contextmanager
-        def nothing() -> Iterator[Glimpse]:
+        def nothing() -> Iterator[Thumbnails]:
             yield lambda _: None
 
         return nothing()

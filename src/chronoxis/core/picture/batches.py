@@ -12,8 +12,8 @@ Gather = Callable[[RowWork, Sequence[Picture], Sequence[float], Gathered], None]
 
 # What is gathered so far is fetched from memory, and put back, once for so many frames: never, where a result
 # frame has no more of them.
-_FEWEST, _MOST = 5, 12
-_BYTES = 256 * 1024 * 1024
+_FEWEST_TOGETHER, _MOST_TOGETHER = 5, 12
+_WAITING_BYTES = 256 * 1024 * 1024
 
 
 class Gathering:
@@ -37,7 +37,9 @@ class Gathering:
             self._size = size_of(picture)
         elif size_of(picture) != self._size:
             raise ValueError("what is gathered has one size")
-        if len(self._pictures) >= int(np.clip(_BYTES // _bytes_of(picture), _FEWEST, _MOST)):
+        if len(self._pictures) >= int(
+            np.clip(_WAITING_BYTES // _bytes_of(picture), _FEWEST_TOGETHER, _MOST_TOGETHER)
+        ):
             self._go_on()
         self._pictures.append(picture)
         self._weights.append(weight)

@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 import numpy as np
 
-from chronoxis.cli.measuring import measuring
+from chronoxis.cli.measuring_bar import measuring
 from chronoxis.cli.options import FILE
 from chronoxis.core.errors import FootageError
 from chronoxis.core.files.atomic import written_whole
@@ -74,7 +74,7 @@ def _beats(footage: Path) -> str:
 def _traces(footage: Path) -> str:
     """One row for each frame: its second, light and motion, 0 to 1, and whether somebody passes (1 or 0)."""
     source = open_source(footage)
-    if not source.is_seen:
+    if not source.has_pictures:
         raise FootageError(f"{footage.name} has no pictures to be measured.")
     with measuring() as told:
         trace = watch(source, TraceStore(), lambda _, share: told(footage.name, share))
@@ -95,7 +95,7 @@ def _traces(footage: Path) -> str:
 def _camera(footage: Path) -> str:
     """One row for each frame: how it lies against the one before, in pixels at full size and degrees."""
     source = open_source(footage)
-    if not source.is_seen:
+    if not source.has_pictures:
         raise FootageError(f"{footage.name} has no pictures to be measured.")
     originals = source.originals.source
     count, width = len(originals.edges) - 1, originals.facts.picture.width

@@ -26,8 +26,8 @@ import numpy.typing as npt
 from chronoxis.core.errors import ChronoxisError, FootageError
 from chronoxis.core.footage.source import Progress
 
-_LOWEST = 19
-_LOOK = 0.2  # seconds between looks at what the process says
+_LOWEST_PRIORITY = 19
+_LOOK_SECONDS = 0.2  # seconds between looks at what the process says
 _ENDS_WITH_PARENT = 1  # as prctl(2) numbers what it can be asked for
 
 
@@ -38,7 +38,7 @@ class Told(NamedTuple):
     columns: Mapping[str, npt.NDArray[Any]]
 
 
-def run_apart(
+def run_in_own_process(
     function: Callable[[list[str], Progress], Told], paths: list[str], progress: Progress, label: str
 ) -> Told:
     """Call a function of a module in a process that gives way to all other work.
@@ -71,7 +71,7 @@ def run_apart(
 def _listen(said: IO[bytes], progress: Progress) -> Told:
     share = 0.0
     while True:
-        while not select.select([said], [], [], _LOOK)[0]:
+        while not select.select([said], [], [], _LOOK_SECONDS)[0]:
             progress(share)  # it may ask to stop, even where a disk does not answer
         match json.loads(said.readline()):
             case {"share": float() | int() as now}:
@@ -93,7 +93,7 @@ def _run(module: str, function: str) -> None:
         out.write(json.dumps(what).encode() + b"\n")
         out.flush()
 
-    os.nice(_LOWEST)
+    os.nice(_LOWEST_PRIORITY)
     ctypes.CDLL(None).prctl(_ENDS_WITH_PARENT, signal.SIGKILL)
     signal.signal(signal.SIGPIPE, signal.SIG_DFL)
     try:

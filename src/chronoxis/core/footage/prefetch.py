@@ -8,7 +8,7 @@ from typing import TypeVar
 
 Item = TypeVar("Item")
 
-_PATIENCE = 0.1
+_PUT_SECONDS = 0.1
 
 
 @dataclass
@@ -30,7 +30,7 @@ def ahead(items: Iterable[Item], depth: int) -> Generator[Item, None, None]:
     def put(item: Item | _End) -> None:
         while not stop.is_set():
             try:
-                line.put(item, timeout=_PATIENCE)
+                line.put(item, timeout=_PUT_SECONDS)
             except queue.Full:
                 continue
             return

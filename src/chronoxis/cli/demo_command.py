@@ -6,7 +6,7 @@ import click
 from tqdm import tqdm
 
 from chronoxis.cli.options import FILE
-from chronoxis.cli.window import open_window
+from chronoxis.cli.window_command import open_window
 
 
 @click.command()

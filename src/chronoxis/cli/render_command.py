@@ -8,7 +8,7 @@ import click
 
 from chronoxis.cli.exporting import write_result
 from chronoxis.cli.options import FILE, Words, accent_options, file_options, frame_options, sound_options
-from chronoxis.cli.planning import plan_of_project
+from chronoxis.cli.wished_plan import plan_of_project
 from chronoxis.core.files.project_file import load_project
 from chronoxis.core.timing.rates import parse_rate
 

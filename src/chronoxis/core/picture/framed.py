@@ -16,7 +16,7 @@ from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
 from chronoxis.core.picture.rgb import Rgb16, rgb16, rgb_samples
 from chronoxis.core.picture.tone import is_high_range, ordinary
-from chronoxis.core.picture.views import Seen, scaled_box
+from chronoxis.core.picture.views import Crop, scaled_box
 
 _ANY = Fraction(1, 1000)  # a frame alone has no time; the filters want one
 _TURNS = {90: ("cclock",), 180: ("clock", "clock"), 270: ("clock",)}
@@ -59,7 +59,7 @@ def framed_codes(part: Picture, picture: PictureFormat, within: Size, size: Size
     return np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_AREA), np.uint16)
 
 
-def cut_out(made: Picture, picture: PictureFormat, seen: Seen) -> Picture:
+def cut_out(made: Picture, picture: PictureFormat, seen: Crop) -> Picture:
     """What is seen of a made picture, in one resampling."""
     return resampled(made, picture.colour, scaled_box(seen.box, picture, size_of(made)), seen.size)
 

@@ -44,7 +44,7 @@ class OneFrame:
         return picture
 
 
-MAKINGS: Mapping[Way, Callable[[Colour], Callable[[], Making]]] = {
+FRAME_MAKERS: Mapping[Way, Callable[[Colour], Callable[[], Making]]] = {
     EachFrame.ONE: lambda _colour: OneFrame,
     EachFrame.LONG_EXPOSURE: lambda colour: partial(LightMean, colour),
     EachFrame.BRIGHTEST: lambda colour: partial(Extremes, colour, brightest=True),
@@ -59,12 +59,12 @@ MAKINGS: Mapping[Way, Callable[[Colour], Callable[[], Making]]] = {
 """Of each way, what gives a making for each of its frames, from the colour of the recorded frames."""
 
 
-class Makings:
+class FrameMakers:
     """Gives out what makes result frames, and takes it back to be used again: it holds large arrays."""
 
     def __init__(self, colour: Colour) -> None:
-        self._new = {way: making(colour) for way, making in MAKINGS.items()}
-        self._idle: dict[Way, list[Making]] = {way: [] for way in MAKINGS}
+        self._new = {way: making(colour) for way, making in FRAME_MAKERS.items()}
+        self._idle: dict[Way, list[Making]] = {way: [] for way in FRAME_MAKERS}
 
     def begin(self, way: Way) -> Making:
         """What makes a result frame."""

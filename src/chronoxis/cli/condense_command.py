@@ -16,8 +16,8 @@ from chronoxis.cli.options import (
     photo_options,
     sound_options,
 )
-from chronoxis.cli.planning import plan_of_footage
-from chronoxis.cli.sound import as_meant
+from chronoxis.cli.sound_options import as_meant
+from chronoxis.cli.wished_plan import plan_of_footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 

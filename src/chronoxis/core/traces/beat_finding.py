@@ -21,16 +21,16 @@ _WINDOW = 2048
 _BANDS = 40
 _BEGINNING = 4  # frames that reach over the beginning
 _LOW = 6  # bands of the bass, up to about 160 Hz
-_SLOWEST, _FASTEST = 50.0, 210.0  # beats a minute
-_USUAL, _SPREAD = 118.0, 0.9  # where people tap, and how many octaves around it
+_LEAST_TEMPO, _GREATEST_TEMPO = 50.0, 210.0  # beats a minute
+_TAPPED_TEMPO, _TEMPO_SPREAD = 118.0, 0.9  # where people tap, and how many octaves around it
 _TAPPED_LEAST, _TAPPED_MOST = 62.0, 190.0
 _TIGHTNESS = 600.0
 _SPAN = 800  # frames that a tempo is told from: 8 s
-_STEP = 100  # frames from one tempo to the next
+_TEMPO_STEP = 100  # frames from one tempo to the next
 _WEAK = 0.45  # of a beat's strength: every other beat that is weaker is none
 _STRONG = 0.82  # what lies between beats and is as strong, is one
-_QUIET = 0.4  # of the usual flux: stretches that are quieter are not raised further
-_LEAST = 0.004  # of the flux: what rises less is no onset, however regular
+_QUIET_SHARE = 0.4  # of the usual flux: stretches that are quieter are not raised further
+_LEAST_FLUX = 0.004  # of the flux: what rises less is no onset, however regular
 _FLAT = 0.05  # mean square of a strength that is about 1: what is flatter does not repeat, it ripples
 _LEAD = 0.0023  # seconds by which the flux of an onset lies before it
 _REGULAR = 0.12  # of the autocorrelation at no lag: what repeats less has no beat
@@ -108,16 +108,18 @@ def _evened(flux: Floats) -> Floats:
     size = min(len(flux), 301)
     raised = np.maximum(flux - uniform_filter1d(flux, size, mode="nearest"), 0.0)
     spread = np.sqrt(uniform_filter1d(raised**2, min(len(flux), 801), mode="nearest"))
-    return np.asarray(raised / np.maximum(spread, max(_QUIET * np.sqrt((raised**2).mean()), _LEAST)))
+    return np.asarray(
+        raised / np.maximum(spread, max(_QUIET_SHARE * np.sqrt((raised**2).mean()), _LEAST_FLUX))
+    )
 
 
 def _periods(strength: Floats) -> Floats | None:
     """Frames from one beat to the next, for every frame; None where nothing repeats."""
-    lags = np.arange(int(_FRAMES * 60 / _FASTEST), int(_FRAMES * 60 / _SLOWEST) + 1)
+    lags = np.arange(int(_FRAMES * 60 / _GREATEST_TEMPO), int(_FRAMES * 60 / _LEAST_TEMPO) + 1)
     if len(strength) < 4 * lags[-1]:
         return None
     span = min(_SPAN, len(strength))
-    starts = np.arange(0, max(1, len(strength) - span + 1), _STEP)
+    starts = np.arange(0, max(1, len(strength) - span + 1), _TEMPO_STEP)
     rows = []
     # A stretch with little in it says little, and the tempo of what lies around it goes on.
     usual = max(_FLAT, float(strength.var())) * span
@@ -131,7 +133,7 @@ def _periods(strength: Floats) -> Floats | None:
     tempogram = np.maximum(np.array(rows), 0.0)
     if np.median(tempogram.max(axis=1)) < _REGULAR:
         return None
-    liked = np.exp(-0.5 * (np.log2(60 * _FRAMES / lags / _USUAL) / _SPREAD) ** 2)
+    liked = np.exp(-0.5 * (np.log2(60 * _FRAMES / lags / _TAPPED_TEMPO) / _TEMPO_SPREAD) ** 2)
     path = _best_path(tempogram * liked, np.log2(lags))
     chosen = np.array([_peak_near(row, lag) for row, lag in zip(tempogram, path, strict=True)]) + lags[0]
     return np.asarray(np.interp(np.arange(len(strength)), starts + span / 2, chosen))

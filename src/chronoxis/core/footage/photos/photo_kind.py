@@ -13,15 +13,15 @@ from av.video.frame import VideoFrame
 
 from chronoxis.core.cores import usable_cores
 from chronoxis.core.errors import FootageError, PlanError
-from chronoxis.core.footage.apart import Told, run_apart
+from chronoxis.core.footage.own_process import Told, run_in_own_process
 from chronoxis.core.footage.photos.course import Course
-from chronoxis.core.footage.photos.facts import PhotoRunFacts
 from chronoxis.core.footage.photos.folders import photos_at, photos_of, runs_in
+from chronoxis.core.footage.photos.photo_facts import PhotoRunFacts
 from chronoxis.core.footage.photos.photo_file import missing_extra
 from chronoxis.core.footage.photos.photo_header import PhotoHeader, read_header
 from chronoxis.core.footage.photos.photo_pixels import largest_reduction
 from chronoxis.core.footage.photos.photo_reader import PhotoReader
-from chronoxis.core.footage.source import Flaw, Glimpse, Originals, Progress
+from chronoxis.core.footage.source import Flaw, Originals, Progress, Thumbnails
 from chronoxis.core.footage.usual import UsualSource
 from chronoxis.core.model.arranging import retime
 from chronoxis.core.model.export_format import Size
@@ -34,7 +34,7 @@ from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.shot_columns import Spans
 
 _MANY = 400  # headers from which a process of their own is worth its start
-_TOLD = 50  # headers between two words about how far it is
+_REPORT_HEADERS = 50  # headers between two words about how far it is
 _GLIMPSED = (320, 320)
 _TRIED = 20  # photos whose headers are tried for a first picture
 
@@ -187,7 +187,7 @@ class PhotoRunKind:
         """Read all headers; ``gently``, many of them in a process of their own. Raises FootageError."""
         paths = facts.origin.paths
         if gently and progress is not None and len(paths) > _MANY:
-            told = run_apart(headers_apart, list(map(str, paths)), progress, facts.origin.folder.name)
+            told = run_in_own_process(tell_headers, list(map(str, paths)), progress, facts.origin.folder.name)
             headers = [PhotoHeader.of_told(each) for each in told.values]
         else:
             headers = read_headers(paths, progress or (lambda _: None))
@@ -213,7 +213,7 @@ class PhotoRunKind:
         return source.chosen(footage) if isinstance(footage, PhotoRun) else source
 
     @contextmanager
-    def glimpses(self, facts: PhotoRunFacts) -> Iterator[Glimpse]:
+    def thumbnails(self, facts: PhotoRunFacts) -> Iterator[Thumbnails]:
         """Small photos; none until it is known when each is on display."""
         if not facts.is_read:
             yield lambda _: None
@@ -230,7 +230,7 @@ def _small(path: Path, header: PhotoHeader) -> VideoFrame:
         return reader.frame(0)
 
 
-def headers_apart(paths: list[str], progress: Progress) -> Told:
+def tell_headers(paths: list[str], progress: Progress) -> Told:
     """`read_headers` as JSON values."""
     return Told([header.told() for header in read_headers(tuple(map(Path, paths)), progress)], {})
 
@@ -239,8 +239,8 @@ def read_headers(paths: tuple[Path, ...], progress: Progress) -> list[PhotoHeade
     """Headers of photos, in their order. Raises what ``progress`` raises."""
     headers: list[PhotoHeader] = []
     with ThreadPoolExecutor(usable_cores()) as pool:
-        for first in range(0, len(paths), _TOLD):
-            headers += pool.map(read_header, paths[first : first + _TOLD])
+        for first in range(0, len(paths), _REPORT_HEADERS):
+            headers += pool.map(read_header, paths[first : first + _REPORT_HEADERS])
             progress(len(headers) / len(paths))
     return headers
 

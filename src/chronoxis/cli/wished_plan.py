@@ -8,12 +8,12 @@ from typing import Any
 
 import click
 
-from chronoxis.cli.frames import with_frames
-from chronoxis.cli.measuring import measuring
-from chronoxis.cli.sound import with_sound
+from chronoxis.cli.frame_options import with_frames
+from chronoxis.cli.measuring_bar import measuring
+from chronoxis.cli.sound_options import with_sound
 from chronoxis.core.errors import ChronoxisError, PlanError
 from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, settled
-from chronoxis.core.footage.photos.facts import PhotoRunFacts
+from chronoxis.core.footage.photos.photo_facts import PhotoRunFacts
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.core.model.composing import canvas_for, set_canvas, set_framings

@@ -145,7 +145,7 @@ class NestedSource(SteadySource):
         return all(source.is_quick for source in self.plan.sources)
 
     @property
-    def is_seen(self) -> bool:
+    def has_pictures(self) -> bool:
         """Whether everything inside is there."""
         return self.plan.is_whole
 

@@ -11,7 +11,7 @@ from typing import Any
 import click
 from click.core import ParameterSource
 
-from chronoxis.cli.frames import FRAME_CHOICES
+from chronoxis.cli.frame_options import FRAME_CHOICES
 from chronoxis.cli.options import (
     FILE,
     frame_options,
@@ -21,7 +21,7 @@ from chronoxis.cli.options import (
     photo_options,
     sound_options,
 )
-from chronoxis.cli.planning import plan_of_footage, plan_of_project
+from chronoxis.cli.wished_plan import plan_of_footage, plan_of_project
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import written_whole
 from chronoxis.core.files.outputs import check_output

@@ -36,7 +36,7 @@ class TraceKind(Generic[Trace]):
 
 
 def _has_pictures(source: Source) -> bool:
-    return bool(source.files) and source.is_seen
+    return bool(source.files) and source.has_pictures
 
 
 PICTURES: TraceKind[PictureTrace] = TraceKind(

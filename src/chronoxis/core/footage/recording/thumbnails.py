@@ -11,11 +11,11 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
-from chronoxis.core.footage.source import Glimpse
+from chronoxis.core.footage.source import Thumbnails
 
 
 @contextmanager
-def key_frames(path: Path) -> Iterator[Glimpse]:
+def key_frames(path: Path) -> Iterator[Thumbnails]:
     """Open a recording for its key frames. Raises FootageError if that cannot be done."""
     with open_container(path) as container:
         stream = picture_stream(container, path)

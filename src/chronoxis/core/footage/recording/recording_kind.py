@@ -11,14 +11,14 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
-from chronoxis.core.footage.apart import run_apart
+from chronoxis.core.footage.own_process import run_in_own_process
 from chronoxis.core.footage.recording.containers import open_container
-from chronoxis.core.footage.recording.facts import RecordingFacts, read_opening
-from chronoxis.core.footage.recording.frame_count import count_apart, count_frames
+from chronoxis.core.footage.recording.frame_count import count_frames, tell_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex
 from chronoxis.core.footage.recording.frame_reader import FrameReader
-from chronoxis.core.footage.recording.glimpses import key_frames
-from chronoxis.core.footage.source import Glimpse, Originals, Progress
+from chronoxis.core.footage.recording.recording_facts import RecordingFacts, read_opening
+from chronoxis.core.footage.recording.thumbnails import key_frames
+from chronoxis.core.footage.source import Originals, Progress, Thumbnails
 from chronoxis.core.footage.usual import UsualSource
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import Size
@@ -143,7 +143,7 @@ class RecordingKind:
     def count(self, facts: RecordingFacts, progress: Progress | None, *, gently: bool) -> RecordingSource:
         """Read the frame index; ``gently``, a long one in a process of its own. Raises FootageError."""
         if gently and progress is not None and facts.frame_count > _MANY:
-            told = run_apart(count_apart, [str(facts.path)], progress, facts.path.name)
+            told = run_in_own_process(tell_frames, [str(facts.path)], progress, facts.path.name)
             index = FrameIndex.of_told(told)
         else:
             index = count_frames(facts.path, progress)
@@ -157,6 +157,6 @@ class RecordingKind:
         """The source itself: choices about a recording are the same for all of its frames."""
         return source
 
-    def glimpses(self, facts: RecordingFacts) -> AbstractContextManager[Glimpse]:
+    def thumbnails(self, facts: RecordingFacts) -> AbstractContextManager[Thumbnails]:
         """Its key frames. Raises FootageError."""
         return key_frames(facts.path)
