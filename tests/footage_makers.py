@@ -7,11 +7,13 @@ from typing import Concatenate, ParamSpec
 
 import av
 import numpy as np
+from av.packet import Packet
 from av.video.frame import VideoFrame
 
 from chronoxis.core.model.recording import Recording
 
 _KEPT_AT_MOST = 2_000_000  # bytes of a recording
+_REPEATED = 240  # frames of a long recording that are encoded
 Choices = ParamSpec("Choices")
 
 
@@ -69,6 +71,29 @@ def make_recording(
             assert isinstance(audio, av.AudioStream)
             _add_tone(container, audio, float(frames / rate))
         container.mux(stream.encode(None))
+
+
+@made_once
+def make_long_recording(path: Path, *, frames: int, size: tuple[int, int] = (32, 32)) -> None:
+    """A recording of so many frames, which are some hundred time and again: made far quicker than encoded."""
+    part = path.with_name(f"part-of-{path.name}")
+    make_recording(part, frames=_REPEATED, size=size)
+    with av.open(str(part)) as given, av.open(str(path), "w") as container:
+        source = given.streams.video[0]
+        stream = container.add_stream_from_template(source)
+        packets = [packet for packet in given.demux(source) if packet.size]
+        for begin in range(0, frames, _REPEATED):
+            for packet in packets[: frames - begin]:
+                again = Packet(bytes(packet))
+                again.stream, again.time_base, again.is_keyframe = (
+                    stream,
+                    packet.time_base,
+                    packet.is_keyframe,
+                )
+                offset = round(begin * Fraction(1, 25) / Fraction(packet.time_base))
+                again.pts, again.dts = (packet.pts or 0) + offset, (packet.dts or 0) + offset
+                container.mux(again)
+    part.unlink()
 
 
 def recording_of(path: Path, rate: Fraction, length: Fraction, *, counted: bool = False) -> Recording:

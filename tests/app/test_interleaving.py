@@ -21,12 +21,12 @@ from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.project import Project
 from chronoxis.demo.larkfield import FIELD_NAME, PARTS, WALK_NAME, demo_parts, demo_project
 from tests.app.driving import ONLY, disk_answered, open_project, planned
-from tests.footage_makers import make_recording, recording_of
+from tests.footage_makers import make_long_recording, make_recording, recording_of
 
 
 @pytest.fixture
 def long(tmp_path: Path) -> Path:
-    return make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
+    return make_long_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
 
 
 def test_what_loads_does_not_land_in_the_next_project(

@@ -25,7 +25,7 @@ from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.steady import Steady, SteadyMode
 from tests.app.driving import ONLY, open_project, planned
-from tests.footage_makers import make_recording, recording_of
+from tests.footage_makers import make_long_recording, make_recording, recording_of
 
 
 def hurry(window: MainWindow) -> Fraction:
@@ -157,7 +157,7 @@ def test_what_somebody_else_saved_is_not_written_over_unasked(
 def test_cancelling_the_counting_of_what_a_project_has_only_stops_the_counting(
     window: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
-    take = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
+    take = make_long_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
     project = arranging.begin_with(Project(), recording_of(take, Fraction(25), Fraction(160), counted=True))
     save_project(project, tmp_path / "film.chronoxis")
     open_project(qtbot, window, tmp_path / "film.chronoxis")
@@ -179,7 +179,7 @@ def test_cancelling_the_counting_of_what_a_project_has_only_stops_the_counting(
 def test_cancelling_what_was_only_just_brought_in_leaves_no_trace_but_work_on_it_stays(
     window: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
-    take, document = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32)), window.document
+    take, document = make_long_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32)), window.document
     for worked_on in (False, True):
         with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
             window.loading.bring_in(take)
@@ -231,7 +231,7 @@ def test_corrections_are_there_when_a_project_is_opened_again_in_the_same_window
     film = tmp_path / "film.chronoxis"
     opened.document.apply("Even out", lambda p: correcting.set_even_out(p, [0], EvenOut(1.0)))
     opened.document.apply("Steady", lambda p: correcting.set_steady(p, [0], Steady(SteadyMode.SMOOTH)))
-    for _ in range(10):
+    for _ in range(3):
         qtbot.waitUntil(lambda: not planned(qtbot, opened).unmeasured, timeout=20_000)
         plan = planned(qtbot, opened)
         assert plan.corrections[0]

@@ -29,7 +29,7 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo.tower_truth import PASSERS
 from tests.app.driving import ONLY, SECONDS, disk_answered, drag, enter, planned, wear_theme
 from tests.command_line import chronoxis
-from tests.footage_makers import decode_all, make_recording
+from tests.footage_makers import decode_all, make_long_recording
 
 
 def test_the_quantities_are_linked_and_undone(opened: MainWindow, qtbot: QtBot) -> None:
@@ -212,7 +212,7 @@ def test_a_long_file_is_usable_before_it_is_counted(
 ) -> None:
     monkeypatch.setattr("chronoxis.app.footage.loader._LONG_FRAMES", 3000)
     monkeypatch.setattr("chronoxis.core.footage.recording.recording_kind._MANY", 3000)
-    path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32), rotation=0)
+    path = make_long_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
     with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
         window.loading.bring_in(path)
     assert window.document.project.shots != ()
@@ -225,7 +225,7 @@ def test_a_long_file_is_usable_before_it_is_counted(
 
 
 def test_counting_can_be_given_up(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    path = make_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
+    path = make_long_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
     with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
         window.loading.bring_in(path)
     card = window.shelf.card_of(path)

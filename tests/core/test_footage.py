@@ -20,7 +20,7 @@ from chronoxis.core.footage.recording.frame_count import tell_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.recording_facts import read_opening
-from tests.footage_makers import decode_all, make_recording
+from tests.footage_makers import decode_all, make_long_recording, make_recording
 
 MILLI = Fraction(1, 1000)
 UNEVEN = np.cumsum([0, *([33, 34, 50, 16, 120, 8] * 12)]).tolist()
@@ -79,7 +79,7 @@ def test_facts(tmp_path: Path) -> None:
 
 
 def test_indexing_can_be_cancelled(tmp_path: Path) -> None:
-    path = make_recording(tmp_path / "long.mkv", frames=2100, size=(16, 16))
+    path = make_long_recording(tmp_path / "long.mkv", frames=2100, size=(16, 16))
 
     def stop(_share: float) -> None:
         raise Cancelled
@@ -169,7 +169,7 @@ def test_a_file_damaged_after_opening_is_named(tmp_path: Path) -> None:
 
 
 def test_counting_apart_is_counting(tmp_path: Path) -> None:
-    path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
+    path = make_long_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
     shares: list[float] = []
     here = build_index(path)
     apart = FrameIndex.of_told(run_in_own_process(tell_frames, [str(path)], shares.append, path.name))
@@ -203,7 +203,7 @@ def test_what_only_names_other_files_is_not_followed(tmp_path: Path, name: str, 
 
 
 def test_counting_apart_is_given_up_and_survives_its_reader(tmp_path: Path) -> None:
-    path = make_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
+    path = make_long_recording(tmp_path / "long.mkv", frames=4500, size=(32, 32))
     listed = Path(f"/proc/{os.getpid()}/task/{threading.get_native_id()}/children")
     others = set(listed.read_text().split())
 
