@@ -126,20 +126,20 @@ def test_accents_are_added_ordered_measured_and_kept(pair: MainWindow, qtbot: Qt
     assert [type(accent.look) for accent in document.project.shots[0].accents] == [Flash, Grain]
     click(page.earlier)
     assert [type(accent.look) for accent in document.project.shots[0].accents] == [Grain, Flash]
-    type_in(page.measures[0], "7 % of white")
+    type_in(page.look.numbers[0], "7 % of white")
     assert document.project.shots[0].accents[0].look == Grain(level=0.07)
-    type_in(page.measures[0], "sand")
+    type_in(page.look.numbers[0], "sand")
     assert "not a number" in pair.bench.caution.text()
-    type_in(page.measures[0], "700")
+    type_in(page.look.numbers[0], "700")
     assert "lies between" in pair.bench.caution.text()
-    page.strength.setValue(50)
-    click(page.follows[BySpeed])
-    type_in(page.full_at, "40")
+    page.amount.strength.setValue(50)
+    click(page.amount.follows[BySpeed])
+    type_in(page.amount.full_at, "40")
     amount = document.project.shots[0].accents[0].amount
     assert isinstance(amount, BySpeed)
     assert amount.full_at == 40
-    click(page.follows[ByPoints])
-    curve = page.curve
+    click(page.amount.follows[ByPoints])
+    curve = page.amount.curve
     QTest.mouseClick(curve, Qt.MouseButton.LeftButton, pos=QPoint(curve.width() // 2, curve.height() - 9))
     made = document.project.shots[0].accents[0]
     assert isinstance(made.amount, ByPoints)

@@ -122,7 +122,7 @@ def states(window: MainWindow) -> Iterator[str]:
         for row in range(1, bench.accents.add.count()):
             bench.accents.add.activated.emit(row)
             yield f"accent {row} on {owner}"
-        for kind, chip in bench.accents.follows.items():
+        for kind, chip in bench.accents.amount.follows.items():
             if chip.isVisible() and chip.isEnabled():
                 chip.click()
                 yield f"accent of {owner} that follows {kind.__name__}"

@@ -251,10 +251,10 @@ class Person:
             [
                 lambda: page.add.activated.emit(row),
                 rng.choice(list(page.owners.values())).click,
-                rng.choice(list(page.follows.values())).click,
+                rng.choice(list(page.amount.follows.values())).click,
                 page.remove.click,
                 page.earlier.click,
-                page.switch.click,
+                page.look.switch.click,
                 lambda: page.looks.box.activated.emit(rng.randrange(max(1, page.looks.box.count()))),
             ]
         )

@@ -5,6 +5,9 @@ from enum import StrEnum
 from fractions import Fraction
 from typing import ClassVar
 
+import numpy as np
+import numpy.typing as npt
+
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.parameters import Choice, Number, Switch, check_parameters, parameter
 from chronoxis.core.timing.exact import parse_exact, shortened
@@ -77,6 +80,17 @@ class ByPoints:
 
 
 Amount = BySpeed | ByJoin | ByPoints
+
+
+def usual_amount(kind: type, speeds: npt.NDArray[np.float64]) -> Amount:
+    """What an amount of a kind is at first, in a project with passages of these speeds."""
+    if kind is ByJoin:
+        return ByJoin()
+    if kind is ByPoints:
+        return STEADY
+    slow, fast = Fraction(f"{speeds.min():.3g}"), Fraction(f"{speeds.max():.3g}")
+    return BySpeed(slow, fast if fast > slow else slow * 8)
+
 
 STEADY = ByPoints((Point(Fraction(0), 1.0),))
 """Full throughout."""

@@ -1,6 +1,7 @@
 """Making a plan: a project's choices, opened footage and what was measured, put together."""
 
 from collections.abc import Mapping
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,13 +13,15 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.framing import check_views
 from chronoxis.core.model.project import Project
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.correction import Correction
+from chronoxis.core.picture.steadying import SteadyWarp
 from chronoxis.core.picture.views import Views, views_of
 from chronoxis.core.render.accents import accents_of, held_frames
 from chronoxis.core.render.camera_at_joins import Paths, directions_of
 from chronoxis.core.render.corrections import corrections_of, cuts_of, passers_by
 from chronoxis.core.render.nested_source import NestedSource, with_insides, with_nested
 from chronoxis.core.render.plan import Plan, result_size
-from chronoxis.core.render.steadied import KnownShake, swaying, unfollowed
+from chronoxis.core.render.steadied import KnownShake, Steadied, swaying, unfollowed
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import MAX_RESULT_FRAMES, Schedule, make_schedule, result_frame_count
 from chronoxis.core.timing.shot_columns import SAME_TIME, ShotTiming
@@ -50,50 +53,89 @@ def make_plan(
     traces, cameras = traces or {}, cameras or {}
     nested = with_nested(project, sources, lambda inner, opened: make_plan(inner, opened, traces, cameras))
     sources = _as_chosen(project, nested)
-    of_shots = tuple(sources[shot.footage] for shot in project.shots)
-    edges = _recorded_edges(project, sources)
-    found = [_whole(traces.get(shot.footage)) for shot in project.shots]
-    sways = [
-        swaying(shot, project.footage_of(shot), source, cameras.get(shot.footage))
-        for shot, source in zip(project.shots, of_shots, strict=True)
-    ]
-    timings = [
-        _timing(project, number, edges[number], source, found[number], sways[number])
-        for number, source in enumerate(of_shots)
-    ]
-    schedule = make_schedule(timings, project.rate, project.pace)
-    steady = [
-        sway.steadied(schedule, number, edges[number]) if sway else None for number, sway in enumerate(sways)
-    ]
+    shots = _shots_of(project, sources, traces, cameras)
+    schedule = make_schedule(shots.timings, project.rate, project.pace)
+    courses = shots.courses(schedule)
     shown = held_frames(project, schedule)
     schedule = schedule if shown is None else schedule.chosen(shown)
-    canvas = project.canvas or of_shots[0].facts.picture.canvas
+    canvas = project.canvas or shots.sources[0].facts.picture.canvas
     size, colour = result_size(canvas, project.settings), Colour.on(canvas)
     project.settings.format.check(size, project.rate)
     project.settings.check()
     return Plan(
         project=project,
-        sources=of_shots,
-        edges=edges,
+        sources=shots.sources,
+        edges=shots.edges,
         schedule=schedule,
         size=size,
         colour=colour,
-        views=_views(project, of_shots, schedule, size),
-        corrections=tuple(
-            corrections_of(shot, project.footage_of(shot), source, trace)
-            for shot, source, trace in zip(project.shots, of_shots, found, strict=True)
-        ),
-        warps=tuple(
-            course.warp(source) if course is not None and shot.steady.is_on else None
-            for shot, source, course in zip(project.shots, of_shots, steady, strict=True)
-        ),
+        views=_views(project, shots.sources, schedule, size),
+        corrections=shots.corrections(project),
+        warps=shots.warps(project, courses),
         unmeasured=_unmeasured(project, sources, traces, cameras),
-        steadied=tuple(course.course if course else None for course in steady),
+        steadied=tuple(course.course if course else None for course in courses),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
-        cuts=tuple(timing.cuts for timing in timings),
+        cuts=tuple(timing.cuts for timing in shots.timings),
         accents=accents_of(project, schedule, colour, directions_of(project, sources, cameras)),
         shown=shown,
     )
+
+
+class _Shots(NamedTuple):
+    """Of each shot of a project, what its plan is made from.
+
+    Attributes:
+        sources: its footage.
+        edges: when each frame of that is on display; recorded seconds.
+        traces: what was measured of its pictures; None while that is not whole.
+        shakes: how the camera shakes; None where that does not matter, or is not known.
+        timings: what the schedule needs to know.
+    """
+
+    sources: tuple[Source, ...]
+    edges: tuple[Seconds, ...]
+    traces: tuple[PictureTrace | None, ...]
+    shakes: tuple[KnownShake | None, ...]
+    timings: list[ShotTiming]
+
+    def courses(self, schedule: Schedule) -> list[Steadied | None]:
+        """How each is steadied, by what the schedule shows of it."""
+        return [
+            shake.steadied(schedule, number, self.edges[number]) if shake else None
+            for number, shake in enumerate(self.shakes)
+        ]
+
+    def corrections(self, project: Project) -> tuple[tuple[Correction, ...], ...]:
+        """What is corrected in the frames of each."""
+        return tuple(
+            corrections_of(shot, project.footage_of(shot), source, trace)
+            for shot, source, trace in zip(project.shots, self.sources, self.traces, strict=True)
+        )
+
+    def warps(self, project: Project, courses: list[Steadied | None]) -> tuple[SteadyWarp | None, ...]:
+        """What moves the frames of each to where the smooth way has them."""
+        return tuple(
+            course.warp(source) if course is not None and shot.steady.is_on else None
+            for shot, source, course in zip(project.shots, self.sources, courses, strict=True)
+        )
+
+
+def _shots_of(
+    project: Project, sources: Mapping[str, Source], traces: Mapping[str, PictureTrace], cameras: Paths
+) -> _Shots:
+    """What the plan is made from. Raises PlanError if a shot reaches beyond its footage."""
+    of_shots = tuple(sources[shot.footage] for shot in project.shots)
+    edges = _recorded_edges(project, sources)
+    found = tuple(_whole(traces.get(shot.footage)) for shot in project.shots)
+    shakes = tuple(
+        swaying(shot, project.footage_of(shot), source, cameras.get(shot.footage))
+        for shot, source in zip(project.shots, of_shots, strict=True)
+    )
+    timings = [
+        _timing(project, number, edges[number], source, found[number], shakes[number])
+        for number, source in enumerate(of_shots)
+    ]
+    return _Shots(of_shots, edges, found, shakes, timings)
 
 
 def _check_frames(project: Project) -> None:
