@@ -2,6 +2,7 @@
 
 import os
 import signal
+import time
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -11,6 +12,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.ends import DEADLINE
 from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.workers import NewestWorker
@@ -137,8 +139,12 @@ def test_closing_while_everything_is_under_way(qtbot: QtBot, window: MainWindow,
     window.loading.bring_in(long)
     window.weave.zoom(0.5)
     window.files.discard_changes()
+    began = time.monotonic()
     window.close()
+    assert time.monotonic() - began < DEADLINE
     assert not window.isVisible()
+    assert window.left_running == []
+    assert window.files.left_behind() == []
 
 
 def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
@@ -298,8 +304,16 @@ def test_a_recording_as_narrow_as_a_thread(window: MainWindow, qtbot: QtBot, tmp
     planned(qtbot, window)
     qtbot.waitUntil(lambda: window.pictures.result.image is not None, timeout=10_000)
     window.weave.zoom_to_frames()
-    qtbot.wait(300)
-    assert not window.weave.grab().isNull()
+    rails = window.weave.rails()
+    assert rails is not None
+    assert rails.recorded_x(0, 1 / 25) - rails.recorded_x(0, 0.0) > 5  # frame by frame
+
+    def shades() -> int:
+        image = window.weave.grab().toImage()
+        y = round(rails.recorded.center().y())
+        return len({image.pixel(x, y) for x in range(40, image.width() - 40, 7)})
+
+    qtbot.waitUntil(lambda: shades() > 6, timeout=10_000)  # six frames, each of a brightness of its own
 
 
 def test_with_one_footage_missing_the_others_can_be_worked_on(

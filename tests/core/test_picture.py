@@ -97,16 +97,6 @@ def test_sizes_are_not_mixed() -> None:
         LightMean(STUDIO).made()
 
 
-@pytest.mark.parametrize("size", [(63, 31), (64, 31), (63, 32), (2, 2)])
-def test_odd_sizes_are_gathered(size: tuple[int, int]) -> None:
-    frame = picture(3, size).reformat(format="yuv420p")
-    colour = Colour.of(frame)
-    mean = LightMean(colour)
-    mean.add(frame)
-    mean.add(frame)
-    assert mean.made().shape == (size[1], size[0], 3)
-
-
 @pytest.mark.parametrize("height", [1, 2, 7, 180, 1081])
 def test_rows_are_worked_on_once_each_and_in_turn(height: int) -> None:
     rows, work = np.zeros(height, np.int64), RowWork()
