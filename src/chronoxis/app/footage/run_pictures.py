@@ -30,7 +30,7 @@ class RunPictures(QObject):
         document.planned.connect(self._ask)
 
     def close(self) -> None:
-        """Stop."""
+        """Give up what is under way; `wait_for_ends` waits for the thread."""
         self._work.close()
 
     def _ask(self) -> None:

@@ -80,7 +80,7 @@ class Compared(QObject):
         self._preview.hold_back(on)
 
     def close(self) -> None:
-        """Stop."""
+        """Give up making the other result; `wait_for_ends` waits for its threads."""
         self._planner.close()
         self._preview.close()
 

@@ -102,7 +102,7 @@ class Filmstrips(QObject):
         self.added.emit()
 
     def close(self) -> None:
-        """Stop."""
+        """Give up what is under way; `wait_for_ends` waits for the thread."""
         self._latest.close()
 
     def _lacking(self, tiles: Tiles) -> list[Tile]:

@@ -75,7 +75,7 @@ class AbsentSource(SteadySource):
 
     @property
     def sound(self) -> SoundFacts | None:
-        """None."""
+        """What is missing cannot be heard."""
         return None
 
     @property
@@ -117,12 +117,12 @@ class AbsentSource(SteadySource):
 
     @property
     def is_there(self) -> bool:
-        """No."""
+        """It stands for footage that is missing."""
         return False
 
     @property
     def has_pictures(self) -> bool:
-        """No."""
+        """Its dark frames only keep their places."""
         return False
 
     def reader(self, _threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> "DarkReader":

@@ -136,7 +136,7 @@ class Source(Protocol):
 
     @property
     def facts(self) -> Facts:
-        """What it is."""
+        """What its header, and the count of its frames, say of it."""
 
     @property
     def files(self) -> tuple[Path, ...]:

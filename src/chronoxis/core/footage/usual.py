@@ -23,32 +23,32 @@ class UsualSource:
 
     @property
     def flaws(self) -> tuple[Flaw, ...]:
-        """None."""
+        """Nothing is known to be wrong."""
         return ()
 
     @property
     def is_there(self) -> bool:
-        """It is."""
+        """What was opened is the footage itself."""
         return True
 
     @property
     def start(self) -> Fraction:
-        """At nought."""
+        """Its clock begins with it."""
         return Fraction(0)
 
     @property
     def has_pictures(self) -> bool:
-        """It can."""
+        """What was opened can be looked at."""
         return True
 
     @property
     def holes(self) -> Spans:
-        """None."""
+        """Every frame is there."""
         return NO_SPANS
 
     @property
     def originals(self) -> Originals:
-        """Itself."""
+        """It is read as it was recorded: nothing about its course can be chosen."""
         return Originals(cast("Source", self))
 
 

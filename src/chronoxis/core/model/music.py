@@ -85,7 +85,7 @@ class Music(Footage):
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """Its file."""
+        """The one file that it is read from."""
         return (self.path,)
 
     @property

@@ -144,7 +144,7 @@ class PhotoRun(Footage):
 
     @property
     def origin(self) -> PhotoFiles:
-        """Its photos."""
+        """The folder with the names of the photos, in the order of the run."""
         return self.photos
 
     @cached_property
@@ -154,7 +154,7 @@ class PhotoRun(Footage):
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """Its photos."""
+        """The path of each photo, in the order of the run."""
         return self.photos.paths
 
     @property
@@ -180,12 +180,12 @@ class PhotoRun(Footage):
 
     @property
     def unit(self) -> str:
-        """A photo."""
+        """Photos, for people count these."""
         return "photo"
 
     @property
     def is_told_by_count(self) -> bool:
-        """Yes."""
+        """Photos are told by count: how often they were taken says little about how they play."""
         return True
 
     def amount_in_words(self, recorded: Fraction) -> str:

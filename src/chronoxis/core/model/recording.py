@@ -25,12 +25,12 @@ class Recording(Footage):
 
     @property
     def origin(self) -> Path:
-        """Its file."""
+        """The path of its file."""
         return self.path
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """Its file."""
+        """The one file that it is read from."""
         return (self.path,)
 
     @property

@@ -60,7 +60,7 @@ class NestedSource(SteadySource):
 
     @property
     def facts(self) -> "NestedSource":
-        """What it is."""
+        """A nested run is its own facts: they follow from its plan."""
         return self
 
     @property

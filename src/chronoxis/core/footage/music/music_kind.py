@@ -34,7 +34,7 @@ class MusicSource(UsualSource):
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """Its file."""
+        """The one file that it is read from."""
         return (self.facts.path,)
 
     @property
@@ -67,7 +67,7 @@ class MusicSource(UsualSource):
 
     @property
     def has_pictures(self) -> bool:
-        """No."""
+        """Music is heard only; where pictures are asked for, it is dark."""
         return False
 
     def reader(self, _threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> DarkReader:

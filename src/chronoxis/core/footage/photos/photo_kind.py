@@ -54,7 +54,7 @@ class PhotoSource(UsualSource):
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """Its photos."""
+        """The path of each photo, in the order of the run."""
         return self.facts.origin.paths
 
     @property

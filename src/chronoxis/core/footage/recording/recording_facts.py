@@ -70,7 +70,7 @@ class RecordingFacts:
 
     @property
     def origin(self) -> Path:
-        """Its file."""
+        """The path of its file."""
         return self.path
 
     @property

@@ -44,7 +44,7 @@ class RecordingSource(UsualSource):
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """Its file."""
+        """The one file that it is read from."""
         return (self.facts.path,)
 
     @property
