@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import open_source
-from chronoxis.core.model import arranging, composing, joining, nesting, pacing
+from chronoxis.core.model import arranging, composing, joining, nesting, pacing, playing
 from chronoxis.core.model.accent import (
     Accent,
     Badge,
@@ -234,6 +234,35 @@ def test_a_nested_run_is_the_run_rendered_and_then_condensed(take: Path, tmp_pat
     assert len(made) == len(plan.schedule)
     for picture, number in zip(made, plan.schedule.frames.tolist(), strict=True):
         assert np.array_equal(picture, flat[number])
+
+
+def test_what_stands_at_the_edges_of_a_nested_run_stays_there() -> None:
+    """Accents of the joins around it; a Surge goes, for it is in shots that are inside now."""
+    project = arranging.cut_shot(two_shots(), 0, Fraction(10))
+    project = arranging.cut_shot(project, 2, Fraction(10))
+    looks = [(Accent(Flash(float(number + 1)), ByJoin()),) for number in range(3)]
+    for number, accents in enumerate(looks):
+        project = joining.set_accents(project, lambda _, own=accents: own, joins=[number])  # type: ignore[misc]
+    project = joining.make_surges(project, [0, 2])
+    nest = nesting.nest(project, [1, 2])
+    assert [shot.join.accents for shot in nest.shots] == [looks[0], looks[2], ()]
+    assert all(shot.join.surge is None for shot in nest.shots)
+    inside = nest.footage_named(nest.shots[1].footage).inner_shots
+    assert [shot.join.accents for shot in inside] == [looks[1], ()]
+
+
+def test_recorded_moments_are_found_in_the_result_and_back() -> None:
+    project = arranging.reverse(two_shots(seconds=20, speed=4), [1])
+    for shot, recorded, result in (
+        (0, 0.0, 0.0),
+        (0, 8.0, 2.0),
+        (1, 70.0, 5.0),
+        (1, 62.0, 7.0),
+        (1, 0.0, 10.0),
+    ):
+        assert playing.result_time_of(project, shot, recorded) == pytest.approx(result)
+    assert playing.place_at(project, 7.0) == Place(1, 0)
+    assert playing.result_span(project, Place(1, 0)) == pytest.approx((5.0, 10.0))
 
 
 def test_runs_lie_inside_runs_are_opened_changed_and_dissolved(take: Path, tmp_path: Path) -> None:
