@@ -16,7 +16,7 @@ from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.colour import Colour, encoded_table, from_linear, to_linear
 from chronoxis.core.picture.framed import fitted, turned
 from chronoxis.core.picture.long_exposure import LightMean
-from chronoxis.core.picture.rgb import planar_depth, samples_of
+from chronoxis.core.picture.rgb import planar_depth, rgb_samples, samples_of
 from chronoxis.core.picture.row_work import RowWork
 from tests.footage_makers import make_recording, picture
 
@@ -183,3 +183,10 @@ def test_no_more_cores_are_used_than_the_process_may_use() -> None:
     )
     done = subprocess.run([sys.executable, "-c", confined], capture_output=True, text=True, check=True)
     assert done.stdout.split() == ["1", "1"]
+
+
+@pytest.mark.parametrize("form", ["rgb24", "rgb48le"])
+def test_what_pads_rows_is_no_part_of_a_picture(form: str) -> None:
+    frame = picture(1, (5, 4)).reformat(format=form)
+    assert frame.planes[0].line_size > 5 * 3 * (2 if form == "rgb48le" else 1)
+    assert np.array_equal(rgb_samples(frame), frame.to_ndarray())

@@ -1,11 +1,13 @@
 """What is on the disk whatever happens to a save: always a whole project."""
 
+import fcntl
 import os
 import random
 import resource
 import signal
 import subprocess
 import sys
+import threading
 import time
 from dataclasses import replace
 from fractions import Fraction
@@ -19,7 +21,7 @@ from chronoxis.core.files.autosave import Autosave, left_behind
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Project
-from tests.footage_makers import recording_of
+from tests.footage_makers import make_recording, recording_of
 
 KILLS = 200
 
@@ -106,3 +108,33 @@ def test_two_windows_keep_their_work_apart(tmp_path: Path) -> None:
     windows[1]._lock.close()
     (found,) = left_behind(tmp_path / "state")
     assert (found.project, found.saved_as) == (one, None)
+
+
+def test_footage_is_found_beside_a_project_that_moved_else_where_it_was(tmp_path: Path) -> None:
+    for name in ("films", "footage"):
+        (tmp_path / "old" / name).mkdir(parents=True)
+    take, film = tmp_path / "old/footage/take.mkv", tmp_path / "old/films/film.chronoxis"
+    make_recording(take, frames=20)
+    save_project(arranging.begin_with(Project(), recording_of(take, Fraction(25), Fraction(20, 25))), film)
+    alone = tmp_path / "elsewhere/far/film.chronoxis"
+    alone.parent.mkdir(parents=True)
+    alone.write_bytes(film.read_bytes())
+    assert load_project(alone).footage[0].files == (take,)
+    (tmp_path / "old").rename(tmp_path / "new")
+    both = tmp_path / "new/films/film.chronoxis"
+    assert load_project(both).footage[0].files == (tmp_path / "new/footage/take.mkv",)
+    assert load_project(alone).footage[0].files == (tmp_path / "elsewhere/footage/take.mkv",)  # not there
+
+
+def test_a_file_that_another_program_writes_is_waited_for(tmp_path: Path) -> None:
+    film = tmp_path / "film.chronoxis"
+    known = save_project(Project(), film)
+    with film.open("rb") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        release = threading.Timer(0.3, fcntl.flock, (held, fcntl.LOCK_UN))
+        release.start()
+        began = time.monotonic()
+        save_project(Project(rate=Fraction(30)), film, known)
+        release.join()
+    assert time.monotonic() - began >= 0.25
+    assert load_project(film).rate == 30
