@@ -181,6 +181,8 @@ class MeasuringService(QObject):
         if self._is_wanted(wish):
             self._progress[wish.kind, wish.origin] = progress
             self._put(wish, trace)
+            if wish.kind.suffices(trace, wish.spans):  # what is left is to put it on the disk
+                self._document.know(wish.kind, wish.origin, trace)
             self.progressed.emit(wish.kind, wish.origin)
 
     def _take(self, wish: TraceWish, outcome: Measured | None) -> None:
