@@ -411,6 +411,13 @@ def test_a_flash_goes_to_white_along_each_hue() -> None:
     assert (np.ptp(made, axis=2) / np.ptp(before, axis=2).clip(1e-6))[3:].max() < 1
 
 
+@pytest.mark.parametrize("stops", [-0.5, -1.0, -4.0])
+def test_a_flash_below_nought_makes_all_light_less(stops: float) -> None:
+    codes = np.random.default_rng(6).integers(0, 65536, (40, 60, 3), np.uint16)
+    made = to_linear(laid(on_every_frame(two_shots(), Flash(stops)), codes) / 65535, 1)
+    assert np.abs(made - to_linear(codes / 65535, 1) * 2**stops).max() < 1e-3
+
+
 def hues_of(light: np.ndarray) -> np.ndarray:
     """Where on the circle of hues colours lie, 0 to 6."""
     red, green, blue = np.moveaxis(light, 2, 0)
