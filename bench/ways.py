@@ -19,7 +19,7 @@ from chronoxis.core.footage.kinds import open_source
 from chronoxis.core.footage.prefetch import ahead
 from chronoxis.core.footage.source import Source
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.frame_makers import FrameMakers, Making
+from chronoxis.core.picture.frame_makers import FrameMaker, FrameMakers
 from chronoxis.core.picture.in_between import LightPair
 from chronoxis.core.picture.motion import FINEST
 from chronoxis.core.timing.frame_making import EachFrame
@@ -111,7 +111,7 @@ def _measure_large(large: Path, photos: Path) -> None:
 
 def gather(source: Source, way: Way, *, window: int = 10, count: int | None = None) -> int:
     """Every ten frames into one; decoded and gathered, not encoded. Windows may reach into the next ten."""
-    makings, under_way, made = FrameMakers(source.facts.picture.colour), list[tuple[int, Making]](), 0
+    makings, under_way, made = FrameMakers(source.facts.picture.colour), list[tuple[int, FrameMaker]](), 0
     frames = min(count or 10**9, len(source.edges) - 1)
     with source.reader(0) as reader:
         for number, frame in ahead(reader.frames(range(frames)), 6):

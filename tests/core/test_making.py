@@ -21,7 +21,7 @@ from chronoxis.core.picture.clear import Clear
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
 from chronoxis.core.picture.extremes import Extremes
 from chronoxis.core.picture.filled import FINEST_STEPS, GOOD_STEPS, QUICK_STEPS, Filled, Steps
-from chronoxis.core.picture.frame_makers import Making
+from chronoxis.core.picture.frame_makers import FrameMaker
 from chronoxis.core.picture.in_between import LightPair
 from chronoxis.core.picture.long_exposure import LightMean
 from chronoxis.core.picture.motion import FINEST
@@ -109,7 +109,7 @@ def test_each_way_is_what_numpy_makes_of_it(pixel_format: str, transfer: int) ->
 def test_a_still_scene_keeps_its_brightness(way: EachFrame, pixel_format: str) -> None:
     colour = Colour(1, 1, BT709, full_range=False)
     still = noise(pixel_format, 3)
-    ways: dict[EachFrame, Making] = {
+    ways: dict[EachFrame, FrameMaker] = {
         EachFrame.LONG_EXPOSURE: LightMean(colour),
         EachFrame.CLEAR: Clear(colour),
         EachFrame.BRIGHTEST: Extremes(colour, brightest=True),

@@ -20,7 +20,10 @@ _processes: list[QProcess] = []
 
 def expect_end(told: threading.Thread | QProcess) -> None:
     """Note that a thread was told to end, or a process to terminate."""
-    (_threads if isinstance(told, threading.Thread) else _processes).append(told)  # type: ignore[arg-type]
+    if isinstance(told, threading.Thread):
+        _threads.append(told)
+    else:
+        _processes.append(told)
 
 
 def wait_for_ends(seconds: float = DEADLINE) -> list[str]:

@@ -3,6 +3,7 @@
 import logging
 import threading
 import time
+from abc import abstractmethod
 from collections import deque
 from collections.abc import Callable
 from functools import partial
@@ -15,9 +16,6 @@ from chronoxis.app.ends import expect_end
 from chronoxis.core.errors import Cancelled
 
 log = logging.getLogger("chronoxis")
-
-PATIENCE = 10.0
-"""Seconds without a sign of life after which work counts as hanging, on a disk that does not answer."""
 
 _LOOKS = 4  # times within the patience that a thread looks whether another one hangs
 _MOST_HANGING = 3  # threads that are left hanging; with so many, the rest does wait
@@ -51,9 +49,9 @@ class _Worker(QObject):
                 expect_end(thread)
             self._condition.notify_all()
 
+    @abstractmethod
     def _do(self, request: Any) -> None:
         """Do what was asked for; raises nothing."""
-        raise NotImplementedError
 
     def _see_to(self) -> None:
         """See to it that somebody does what waits, even if what is under way hangs. The condition is held."""
@@ -86,8 +84,7 @@ class _Worker(QObject):
                 if self._closed and not self._waiting:
                     self._threads.remove(own)
                     break
-                looks = self._waiting and self._patience is not None
-                self._condition.wait(self._patience / _LOOKS if looks and self._patience else None)
+                self._condition.wait(self._patience / _LOOKS if self._waiting and self._patience else None)
             self._condition.notify_all()
             return _OVER
 

@@ -129,6 +129,7 @@ class ExportPanel(QFrame):
     def _begin(self, project: Project, output: Path, found: "_Found") -> None:
         """Export, unless something speaks against it, or something else was begun meanwhile."""
         if self.job.running or project is not self._document.project:
+            self.say("")
             return
         if found.refusal:
             self.say(found.refusal)
@@ -167,8 +168,8 @@ class ExportPanel(QFrame):
         field, project = self.choices.output, self._files.path
         if field.text() not in ("", self._suggested):
             return
-        shown = plan.project.footage_of(plan.project.shots[0])
-        beside = project or shown.beside
+        shown = (plan.project.footage_of(shot) for shot in plan.project.shots)
+        beside = project or next((f.beside for f in shown if f.files), Path.home() / "result")
         name = beside.stem if project else f"{beside.stem}-condensed"
         format_ = self._document.project.settings.format
         self._names.ask((beside.parent, name, _name_ending(format_)))

@@ -179,12 +179,12 @@ class FileActions:
 
     def _of_this_project(self, *answers: Answer) -> list[Answer]:
         """Answers that do nothing once another project is open."""
+        return [(label, self._unless_over(act)) for label, act in answers]
+
+    def _unless_over(self, act: Callable[[], object]) -> Callable[[], object]:
+        """What does nothing once another project is open."""
         begun = self._files.begun
-
-        def unless_over(act: Callable[[], object]) -> Callable[[], object]:
-            return lambda: act() if self._files.begun == begun else None
-
-        return [(label, unless_over(act)) for label, act in answers]
+        return lambda: act() if self._files.begun == begun else None
 
     def save_as(self, then: Callable[[], object] = lambda: None) -> None:
         """Ask for a name and save under it."""
@@ -207,11 +207,11 @@ class FileActions:
         settled = path.suffix.lower() == first.suffix  # else the dialog has asked about a shorter name only
         if not settled:
             path = path.with_name(path.name + first.suffix)
-        ((_, save),) = self._of_this_project(("", lambda: self._files.save(path, then, overwrite=True)))
+        save = self._unless_over(lambda: self._files.save(path, then, overwrite=True))
 
         def ask_if(there: bool) -> None:
             if there:
-                answers = self._of_this_project(("Replace it", save), ("Keep it", lambda: None))
+                answers: list[Answer] = [("Replace it", save), ("Keep it", lambda: None)]
                 self._question.ask(f"{path.name} is already there.", answers)
             else:
                 save()

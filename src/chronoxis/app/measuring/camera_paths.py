@@ -2,50 +2,42 @@
 
 from collections.abc import Hashable
 
-from PySide6.QtCore import QObject, Signal
-
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import Measured, MeasuringService, Progress
+from chronoxis.app.measuring.traces_of_kind import TracesOfKind
 from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import JoinCamera, camera_at
 from chronoxis.core.render.measuring import join_wishes, steadying_wishes, streak_wishes
 from chronoxis.core.render.steadied import span_of
-from chronoxis.core.traces.trace_kinds import CAMERA, TraceKind, TraceWish
+from chronoxis.core.traces.trace_kinds import CAMERA, TraceWish
 
 _USUAL_PIXEL_SECONDS = 4e-9  # seconds for each pixel of a frame, until it is known better
 _LEARNT_FRAMES = 200  # frames from which on it is
 
 
-class CameraPaths(QObject):
-    """Has the camera followed.
-
-    Signals:
-        changed: more is known, or following is further on.
-    """
-
-    changed = Signal()
+class CameraPaths(TracesOfKind):
+    """Has the camera followed."""
 
     def __init__(self, document: Document, service: MeasuringService) -> None:
-        super().__init__()
-        self._document, self._service = document, service
+        super().__init__(document, service, CAMERA)
         self._looked_at: list[TraceWish] = []  # at joins that somebody looked at
         self._stopped: set[Hashable] = set()  # origins of footage that is not to be followed for shots
         self._pixel_seconds = _USUAL_PIXEL_SECONDS
-        service.progressed.connect(self._tell)
         service.measured.connect(self._learn)
         document.planned.connect(self._want)
-        document.footage_changed.connect(self._want)
         document.replaced.connect(self._stopped.clear)
 
     def at_join(self, join: int) -> JoinCamera | None:
         """What the camera does at a join; None until it was followed there."""
-        project, sources = self._document.project, self._sources()
-        lacking = [wish for wish in join_wishes(project, sources, join) if not self._is_known(wish)]
+        project, service = self._document.project, self._service
+        sources = self._document.known.all_opened(project)
+        wished = join_wishes(project, sources, join)
+        lacking = [wish for wish in wished if not wish.is_met_by(service.trace(CAMERA, wish.origin))]
         if lacking:
             self._looked_at += [wish for wish in lacking if wish not in self._looked_at]
             self._want()
             return None
-        known = ((f.key, self._service.trace(CAMERA, f.origin)) for f in project.footage)
+        known = ((f.key, service.trace(CAMERA, f.origin)) for f in project.footage)
         return camera_at(project, sources, {key: path for key, path in known if path is not None}, join)
 
     @property
@@ -89,21 +81,13 @@ class CameraPaths(QObject):
         project = self._document.project
         return project.footage_of(project.shots[shot]).origin
 
-    def _is_known(self, wish: TraceWish) -> bool:
-        path = self._service.trace(CAMERA, wish.origin)
-        return path is not None and CAMERA.suffices(path, wish.spans)
-
-    def _sources(self) -> dict[str, Source]:
-        document = self._document
-        opened = ((footage.key, document.known.opened(footage)) for footage in document.project.footage)
-        return {key: source for key, source in opened if source is not None}
-
-    def _want(self) -> None:
-        project, sources = self._document.project, self._sources()
+    def _wishes(self) -> list[TraceWish]:
+        project = self._document.project
+        sources = self._document.known.all_opened(project)
         self._looked_at = [wish for wish in self._looked_at if self._service.is_there(wish.source)]
         steadied = steadying_wishes(project, sources)
         wishes = [wish for wish in steadied if wish.origin not in self._stopped]
-        self._service.want(CAMERA, [*wishes, *streak_wishes(project, sources), *self._looked_at])
+        return [*wishes, *streak_wishes(project, sources), *self._looked_at]
 
     def _learn(self, wish: TraceWish, outcome: Measured) -> None:
         """How long following takes here."""
@@ -113,10 +97,6 @@ class CameraPaths(QObject):
         frames = int(outcome.trace.known.sum()) - before
         if outcome.seconds and frames >= _LEARNT_FRAMES:
             self._pixel_seconds = outcome.seconds / frames / _pixels(wish.source)
-
-    def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:
-        if kind is CAMERA:
-            self.changed.emit()
 
 
 def _pixels(source: Source) -> int:

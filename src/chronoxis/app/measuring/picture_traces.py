@@ -2,28 +2,18 @@
 
 from collections.abc import Hashable
 
-from PySide6.QtCore import QObject, Signal
-
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import MeasuringService
+from chronoxis.app.measuring.traces_of_kind import TracesOfKind
 from chronoxis.core.traces.picture_trace import PictureTrace
-from chronoxis.core.traces.trace_kinds import PICTURES, TraceKind, TraceWish
+from chronoxis.core.traces.trace_kinds import PICTURES
 
 
-class PictureTraces(QObject):
-    """Has the pictures of all the document's footage measured.
-
-    Signals:
-        changed: more is known of some footage.
-    """
-
-    changed = Signal()
+class PictureTraces(TracesOfKind):
+    """Has the pictures of all the document's footage measured."""
 
     def __init__(self, document: Document, service: MeasuringService) -> None:
-        super().__init__()
-        self._document, self._service = document, service
-        service.progressed.connect(self._tell)
-        document.footage_changed.connect(self._want)
+        super().__init__(document, service, PICTURES)
 
     def trace(self, origin: Hashable) -> PictureTrace | None:
         """What is known of the pictures of footage."""
@@ -34,11 +24,3 @@ class PictureTraces(QObject):
         trace = self.trace(origin)
         whole = trace is not None and trace.is_whole
         return 1.0 if whole else self._service.progress(PICTURES, origin).share
-
-    def _want(self) -> None:
-        sources = self._document.known.sources.values()
-        self._service.want(PICTURES, (TraceWish(PICTURES, each) for each in sources if PICTURES.fits(each)))
-
-    def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:
-        if kind is PICTURES:
-            self.changed.emit()

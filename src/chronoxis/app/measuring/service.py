@@ -118,7 +118,7 @@ class MeasuringService(QObject):
 
     def _begin(self, wish: TraceWish) -> None:
         known = self.trace(wish.kind, wish.origin)
-        if known is not None and wish.kind.suffices(known, wish.spans):
+        if wish.is_met_by(known):
             # Perhaps it was measured in the course of more than is wished for now.
             self._document.know(wish.kind, wish.origin, known)
         elif not (wish in self._under_way or wish in self._failed or self._closed):
@@ -148,7 +148,7 @@ class MeasuringService(QObject):
         if trace is not None and self.trace(wish.kind, wish.origin) is None:
             self._put(wish, trace)
         known = self.trace(wish.kind, wish.origin)
-        if known is not None and wish.kind.suffices(known, wish.spans):
+        if wish.is_met_by(known):
             self._finish(wish, Measured(known, known, 0.0))
         else:
             self._measuring[wish.kind].ask(wish)
@@ -181,8 +181,6 @@ class MeasuringService(QObject):
         if self._is_wanted(wish):
             self._progress[wish.kind, wish.origin] = progress
             self._put(wish, trace)
-            if wish.kind.suffices(trace, wish.spans):  # what is left is to put it on the disk
-                self._document.know(wish.kind, wish.origin, trace)
             self.progressed.emit(wish.kind, wish.origin)
 
     def _take(self, wish: TraceWish, outcome: Measured | None) -> None:

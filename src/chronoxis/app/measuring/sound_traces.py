@@ -2,34 +2,25 @@
 
 from collections.abc import Hashable
 
-from PySide6.QtCore import QObject, Signal
-
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import MeasuringService
+from chronoxis.app.measuring.traces_of_kind import TracesOfKind
 from chronoxis.core.model.beats import Beats, ResultBeats, all_beats, chosen_beats
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.project import Project
 from chronoxis.core.traces.sound_trace import NOTHING, SoundTrace
-from chronoxis.core.traces.trace_kinds import SOUND, TraceKind, TraceWish
+from chronoxis.core.traces.trace_kinds import SOUND
 
 _BEYOND_LENGTHS = 4  # times the result's length up to which acts may need beats
 
 
-class SoundTraces(QObject):
-    """Has the sound of all the document's footage measured.
-
-    Signals:
-        changed: more is known of some sound.
-    """
-
-    changed = Signal()
+class SoundTraces(TracesOfKind):
+    """Has the sound of all the document's footage measured."""
 
     def __init__(self, document: Document, service: MeasuringService) -> None:
-        super().__init__()
-        self._document, self._service = document, service
+        super().__init__(document, service, SOUND)
         self._beats: tuple[Project, ResultBeats] | None = None
-        service.progressed.connect(self._tell)
-        document.footage_changed.connect(self._want)
+        self.changed.connect(self._forget_beats)  # before anybody else hears of it
 
     def trace(self, origin: Hashable) -> SoundTrace:
         """What is known of the sound of footage."""
@@ -55,11 +46,5 @@ class SoundTraces(QObject):
     def _found(self) -> dict[str, Beats]:
         return {f.key: self.trace(f.origin).beats for f in self._document.project.footage}
 
-    def _want(self) -> None:
-        sources = self._document.known.sources.values()
-        self._service.want(SOUND, (TraceWish(SOUND, each) for each in sources if SOUND.fits(each)))
-
-    def _tell(self, kind: TraceKind[object], _origin: Hashable) -> None:
-        if kind is SOUND:
-            self._beats = None
-            self.changed.emit()
+    def _forget_beats(self) -> None:
+        self._beats = None

@@ -117,7 +117,11 @@ class Player(QObject):
 
     def _open(self) -> None:
         try:
-            self._device = self._opens()
+            device = self._opens()
+            if self._silent_for_good:  # nobody waits for it any more
+                device.close()
+            else:
+                self._device = device
         except DeviceError as error:
             self._silent_for_good = True
             self.said.emit(f"{error} The result plays without sound, at its true rate.")

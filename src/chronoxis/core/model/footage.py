@@ -111,8 +111,8 @@ class Footage(ABC):
 
     @property
     def beside(self) -> Path:
-        """What a result is put beside at first, and called after."""
-        return self.files[0] if self.files else Path.home() / "result"
+        """What a result is put beside at first, and called after; of footage with files."""
+        return self.files[0]
 
     @property
     def result_rate(self) -> Fraction:

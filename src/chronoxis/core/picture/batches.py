@@ -37,9 +37,8 @@ class Gathering:
             self._size = size_of(picture)
         elif size_of(picture) != self._size:
             raise ValueError("what is gathered has one size")
-        if len(self._pictures) >= int(
-            np.clip(_WAITING_BYTES // _bytes_of(picture), _FEWEST_TOGETHER, _MOST_TOGETHER)
-        ):
+        room = _WAITING_BYTES // _bytes_of(picture)
+        if len(self._pictures) >= int(np.clip(room, _FEWEST_TOGETHER, _MOST_TOGETHER)):
             self._go_on()
         self._pictures.append(picture)
         self._weights.append(weight)

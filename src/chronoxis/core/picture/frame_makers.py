@@ -16,7 +16,7 @@ from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.shot_columns import Derived, Way
 
 
-class Making(Protocol):
+class FrameMaker(Protocol):
     """One result frame under way; all its recorded frames are of one size and colour, and come in order."""
 
     def add(self, picture: Picture, weight: float = 1.0, passed: Passed = AT_ONCE) -> None:
@@ -44,7 +44,7 @@ class OneFrame:
         return picture
 
 
-FRAME_MAKERS: Mapping[Way, Callable[[Colour], Callable[[], Making]]] = {
+FRAME_MAKERS: Mapping[Way, Callable[[Colour], Callable[[], FrameMaker]]] = {
     EachFrame.ONE: lambda _colour: OneFrame,
     EachFrame.LONG_EXPOSURE: lambda colour: partial(LightMean, colour),
     EachFrame.BRIGHTEST: lambda colour: partial(Extremes, colour, brightest=True),
@@ -64,13 +64,13 @@ class FrameMakers:
 
     def __init__(self, colour: Colour) -> None:
         self._new = {way: making(colour) for way, making in FRAME_MAKERS.items()}
-        self._idle: dict[Way, list[Making]] = {way: [] for way in FRAME_MAKERS}
+        self._idle: dict[Way, list[FrameMaker]] = {way: [] for way in FRAME_MAKERS}
 
-    def begin(self, way: Way) -> Making:
+    def begin(self, way: Way) -> FrameMaker:
         """What makes a result frame."""
         idle = self._idle[way]
         return idle.pop() if idle else self._new[way]()
 
-    def end(self, way: Way, making: Making) -> None:
+    def end(self, way: Way, making: FrameMaker) -> None:
         """Take one back that has given its picture."""
         self._idle[way].append(making)

@@ -27,7 +27,7 @@ from chronoxis.core.picture.kernel_library import (
     expect_shape,
     library,
 )
-from chronoxis.core.picture.rgb import Rgb16, chroma_shared, planar_depth, planar_format, rgb16
+from chronoxis.core.picture.rgb import Rgb16, chroma_halvings, planar_depth, planar_format, rgb16
 from chronoxis.core.picture.row_work import RowWork
 
 Planes = npt.NDArray[np.float32]
@@ -320,7 +320,7 @@ def planes(
         into: a frame of three planes.
     """
     height, width = codes.shape[:2]
-    parts, halved = into.planes[:3], _halved(into)
+    parts, halved = into.planes[:3], chroma_halvings(into)
     given = (ctypes.c_void_p * 3)(*(part.buffer_ptr for part in parts))
     strides = (ctypes.c_ssize_t * 3)(*(part.line_size for part in parts))
     deep, top = codes.dtype == np.uint16, float((1 << planar_depth(into.format.name)) - 1)
@@ -414,7 +414,7 @@ def _describe(frame: Frame, picture: VideoFrame, colour: Colour, frames: _Given)
     frame.kind = _YUV16 if depth > 8 else _YUV8
     for number, plane in enumerate(picture.planes[:3]):
         frame.planes[number], frame.strides[number] = plane.buffer_ptr, plane.line_size
-    frame.across, frame.down = _halved(picture)
+    frame.across, frame.down = chroma_halvings(picture)
     frame.matrix[:] = _matrix(colour, depth)
     frames.kept.append(picture)
     return True
@@ -450,9 +450,3 @@ def curve_of(transfer: int) -> Curve:
 
 
 _TABLES: list[npt.NDArray[np.generic]] = []  # for as long as the program runs
-
-
-def _halved(frame: VideoFrame) -> tuple[int, int]:
-    """How many times chroma is halved across and down."""
-    across, down = chroma_shared(frame)
-    return across.bit_length() - 1, down.bit_length() - 1

@@ -41,8 +41,8 @@ def rgb16(frame: VideoFrame, colour: Colour) -> Rgb16:
         samples_of(plane, depth).astype(np.float32) for plane in frame.planes[: 1 if match[2] else 3]
     )
     if chroma:
-        shared = chroma_shared(frame)
-        wide = [_upsampled(part, luma.shape, shared) for part in chroma]
+        halvings = chroma_halvings(frame)
+        wide = [_upsampled(part, luma.shape, halvings) for part in chroma]
     else:
         wide = [np.full_like(luma, 1 << (depth - 1))] * 2
     matrix = colour.rgb_matrix(depth)
@@ -93,24 +93,25 @@ def _rows(plane: VideoPlane, *, deep: bool) -> npt.NDArray[Any]:
     return np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)
 
 
-def chroma_shared(frame: VideoFrame) -> tuple[int, int]:
-    """How many luma samples share a chroma sample of a planar frame, across and down."""
+def chroma_halvings(frame: VideoFrame) -> tuple[int, int]:
+    """How many times the chroma of a planar frame is halved, across and down."""
     side = 1 << 8  # of a picture that all formats divide without a rest
     form = frame.format
-    return side // form.chroma_width(side), side // form.chroma_height(side)
+    across, down = (side // part for part in (form.chroma_width(side), form.chroma_height(side)))
+    return across.bit_length() - 1, down.bit_length() - 1
 
 
 def _upsampled(
-    chroma: npt.NDArray[np.float32], shape: tuple[int, ...], shared: tuple[int, int]
+    chroma: npt.NDArray[np.float32], shape: tuple[int, ...], halvings: tuple[int, int]
 ) -> npt.NDArray[np.float32]:
-    """Chroma at every luma sample, interpolated; ``shared`` as `chroma_shared` has it.
+    """Chroma at every luma sample, interpolated; ``halvings`` as `chroma_halvings` has them.
 
     A chroma sample is taken to stand between the luma samples that share it, as the library has it when
     it goes the other way: there and back, nothing moves.
     """
     if chroma.shape == shape:
         return chroma
-    across, down = shared
+    across, down = (1 << each for each in halvings)
     inverse = np.array([[1 / across, 0, 0.5 / across - 0.5], [0, 1 / down, 0.5 / down - 0.5]])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     wide = cv2.warpAffine(chroma, inverse, shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)

@@ -10,7 +10,7 @@ from chronoxis.core.model.accent import Badge, Flash, Grain, Lines, Look, Streak
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
 from chronoxis.core.model.project import Project
 from chronoxis.core.picture.accents.badge import BadgeAccent
-from chronoxis.core.picture.accents.drawn_accent import Accent, Amounts
+from chronoxis.core.picture.accents.drawn_accent import Amounts, DrawnAccent
 from chronoxis.core.picture.accents.flash import FlashAccent
 from chronoxis.core.picture.accents.grain import GrainAccent
 from chronoxis.core.picture.accents.screen_lines import LinesAccent
@@ -55,14 +55,13 @@ class _Around(NamedTuple):
 
 def accents_of(
     project: Project, schedule: Schedule, colour: Colour, directions: Directions
-) -> tuple[tuple[Accent, ...], ...]:
+) -> tuple[tuple[DrawnAccent, ...], ...]:
     """The accents of each shot, in their order; those that never show are left out."""
-    by_shot: list[list[Accent]] = [[] for _ in project.shots]
+    by_shot: list[list[DrawnAccent]] = [[] for _ in project.shots]
     said = _speeds_said(project, schedule)
     for placed in placed_accents(project):
-        amounts = _amounts(project, schedule, placed)
         look = placed.accent.look
-        if amounts is None or look.holds:
+        if look.holds or (amounts := _amounts(project, schedule, placed)) is None:
             continue
         around = _Around(placed, amounts, colour, project.rate, directions, said)
         accent = _MAKERS[type(look)](look, around)
@@ -79,8 +78,8 @@ def held_frames(project: Project, schedule: Schedule) -> Frames | None:
     """
     shown = np.arange(len(schedule))
     for placed in placed_accents(project):
-        look, amounts = placed.accent.look, _amounts(project, schedule, placed)
-        if amounts is None or not isinstance(look, Stutter):
+        look = placed.accent.look
+        if not isinstance(look, Stutter) or (amounts := _amounts(project, schedule, placed)) is None:
             continue
         numbers = amounts.first + np.flatnonzero(amounts.values > _HOLDING_AMOUNT)
         since = numbers / float(schedule.rate) - placed.begin
@@ -104,14 +103,14 @@ def _amounts(project: Project, schedule: Schedule, placed: Placed) -> Amounts | 
     return None if amounts.are_nothing else amounts
 
 
-def _streak(look: Streak, around: _Around) -> Accent:
+def _streak(look: Streak, around: _Around) -> DrawnAccent:
     join = around.placed.join
     measured = around.directions.get(join, _LEVEL_DIRECTION) if join is not None else _LEVEL_DIRECTION
     direction = measured if look.direction is None else look.direction
     return StreakAccent(look, around.amounts, around.colour, direction)
 
 
-_MAKERS: dict[type[Look], Callable[[Any, _Around], Accent]] = {
+_MAKERS: dict[type[Look], Callable[[Any, _Around], DrawnAccent]] = {
     Flash: lambda look, around: FlashAccent(look, around.amounts, around.colour),
     Streak: _streak,
     Wobble: lambda look, around: WobbleAccent(look, around.amounts, around.seed, around.rate),

@@ -16,7 +16,7 @@ from chronoxis.core.picture.accents.drawn_accent import accents_on
 from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.correction import corrected
 from chronoxis.core.picture.filled import AT_ONCE, Passed
-from chronoxis.core.picture.frame_makers import FrameMakers, Making
+from chronoxis.core.picture.frame_makers import FrameMaker, FrameMakers
 from chronoxis.core.picture.framed import cut_out, framed, framed_codes, reduced
 from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.views import Crop, crop_of, needed_size
@@ -202,7 +202,7 @@ class _ResultFrame:
         weights: Seconds,
         passed: list[Passed],
         way: Way,
-        making: Making,
+        making: FrameMaker,
         seen: Crop | None,
     ) -> None:
         """``seen`` is what it shows of its pictures, if they are brought to that before it is made."""

@@ -82,7 +82,7 @@ def measured(
             told(origin, share)
 
         before = known.get(wish.origin)
-        if before is None or not wish.kind.suffices(before, wish.spans):
+        if not wish.is_met_by(before):
             known[wish.origin] = wish.kind.measure(wish.source, wish.spans, store, shown, before)
     return found
 

@@ -14,7 +14,7 @@ from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
-from chronoxis.core.picture.accents.drawn_accent import Accent
+from chronoxis.core.picture.accents.drawn_accent import DrawnAccent
 from chronoxis.core.picture.accents.streak import StreakAccent
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
@@ -68,7 +68,7 @@ class Plan:
     warps: tuple[SteadyWarp | None, ...]
     unmeasured: tuple[str, ...] = ()
     cuts: tuple[Frames, ...]
-    accents: tuple[tuple[Accent, ...], ...]
+    accents: tuple[tuple[DrawnAccent, ...], ...]
     shown: Frames | None = None
     steadied: tuple[SteadyCourse | None, ...] = ()
     music_sources: Mapping[str, Source]

@@ -82,6 +82,10 @@ class TraceWish:
         """Where the footage is opened from."""
         return self.source.facts.origin
 
+    def is_met_by(self, trace: Any) -> bool:
+        """Whether a trace, if there is one, tells all that is wished for."""
+        return trace is not None and self.kind.suffices(trace, self.spans)
+
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, TraceWish):
             return NotImplemented

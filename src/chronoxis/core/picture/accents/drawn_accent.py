@@ -38,7 +38,7 @@ class Amounts:
         return float(self.values[result_frame - self.first])
 
 
-class Accent(Protocol):
+class DrawnAccent(Protocol):
     """A look, with an amount for every result frame. Its measures are shares of the picture's sides."""
 
     @property
@@ -49,6 +49,6 @@ class Accent(Protocol):
         """A result frame with the look on it; the same shape."""
 
 
-def accents_on(accents: Sequence[Accent], result_frame: int) -> list[Accent]:
+def accents_on(accents: Sequence[DrawnAccent], result_frame: int) -> list[DrawnAccent]:
     """Those that show on a result frame, in their order."""
     return [accent for accent in accents if accent.amounts.shows_on(result_frame)]
