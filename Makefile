@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 KERNELS := src/chronoxis/core/picture/kernels.c
 
-.PHONY: setup demo test sanitize bench screenshots lock clean
+.PHONY: setup demo test test-thorough sanitize bench screenshots lock clean
 
 setup: $(VENV)/.ready
 
@@ -28,6 +28,10 @@ test: setup
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2
+
+# Every case of every test, and longer searches for what breaks a property.
+test-thorough: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 --thorough
 
 # The loops over pixels, built so that every read and write out of bounds ends the run.
 sanitize: setup

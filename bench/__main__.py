@@ -3,7 +3,10 @@
 import argparse
 import os
 
-AREAS = ("frames", "ways", "accents", "steady", "photos", "sound", "pace", "weave", "pauses", "opening")
+AREAS = (
+    *("frames", "ways", "accents", "steady", "photos", "sound", "pace"),
+    *("weave", "pauses", "opening", "seeing", "machines", "lulls"),
+)
 
 
 def main() -> None:
@@ -16,17 +19,34 @@ def main() -> None:
     from bench import (  # noqa: PLC0415 - Qt reads the platform on import
         accents,
         frame_making,
+        lulls,
+        machines,
         opening,
         pace,
         pauses,
         photos,
+        seeing,
         sound,
         steady,
         ways,
         weave,
     )
 
-    modules = (frame_making, ways, accents, steady, photos, sound, pace, weave, pauses, opening)
+    modules = (
+        frame_making,
+        ways,
+        accents,
+        steady,
+        photos,
+        sound,
+        pace,
+        weave,
+        pauses,
+        opening,
+        seeing,
+        machines,
+        lulls,
+    )
     measures = {area: module.measure for area, module in zip(AREAS, modules, strict=True)}
     for area in asked.areas or AREAS:
         if area not in measures:

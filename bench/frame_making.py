@@ -45,25 +45,35 @@ def _measure_speed(footage: Path) -> None:
     report("stages with nothing to do / none at all (about 1)", idle / plain, "×")
 
 
-def make_footage(path: Path, seconds: int) -> Path:
-    """H.264 with a key frame every 2 s: a detailed picture that pans, with a little grain."""
-    width, height = SIZE
+def make_footage(
+    path: Path,
+    seconds: int,
+    *,
+    size: tuple[int, int] = SIZE,
+    group: int = 50,
+    codec: str = "libx264",
+    pixel_format: str = "yuv420p",
+    preset: str = "veryfast",
+) -> Path:
+    """A detailed picture that pans, with a little grain; H.264 with a key frame every 2 s at first."""
+    width, height = size
     random = np.random.default_rng(0)
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     base = 128 + 60 * np.sin(x / 97) + 50 * np.sin(y / 41) + random.normal(0, 3, (height, width))
     luma = np.clip(base, 16, 235).astype(np.uint8)
     chroma = np.concatenate([80 + 60 * np.sin(x / 60), 150 + 50 * np.cos(y / 30)])[::4].astype(np.uint8)
     with av.open(str(path), "w", options={"movflags": "+faststart"}) as container:
-        stream = container.add_stream("libx264", rate=RATE)
+        stream = container.add_stream(codec, rate=RATE)
         assert isinstance(stream, av.VideoStream)
-        stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
-        options = {"preset": "veryfast", "crf": "20", "g": "50", "keyint_min": "50", "sc_threshold": "0"}
-        stream.codec_context.options = options
+        stream.width, stream.height, stream.pix_fmt = width, height, pixel_format
+        options = {"preset": preset, "crf": "20", "g": f"{group}", "keyint_min": f"{group}"}
+        scenes = {"x265-params": f"keyint={group}:min-keyint={group}:scenecut=0:log-level=none"}
+        stream.codec_context.options = options | (scenes if "265" in codec else {"sc_threshold": "0"})
         for number in tqdm(range(seconds * RATE), desc="making footage", unit="frame", leave=False):
             planes = np.concatenate([np.roll(luma, 2 * number, 1), np.roll(chroma, number, 1)])
             frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(planes), "yuv420p")
             frame.pts, frame.time_base = number, Fraction(1, RATE)
-            container.mux(stream.encode(frame))
+            container.mux(stream.encode(frame.reformat(format=pixel_format)))
         container.mux(stream.encode(None))
     return path
 

@@ -1,8 +1,8 @@
 """Damage, kills and rough hands at random: ``python -m bench.soak [PART]... [--inputs N] [--kills N] ...``.
 
 Bytes of recordings in several formats, project files and timelines are changed at random and read; saves,
-autosaves, exports and plans are killed at random moments. What must come of it: a result or a refusal in
-one line, within ten seconds; nothing lost; nothing left behind once the next one begins.
+autosaves, exports, plans and the queue's runners are killed at random moments. What must come of it: a result
+or a refusal in one line, within ten seconds; nothing lost; nothing left behind once the next one begins.
 
 Windows are soaked as well: pairs of them save one file, windows are killed while somebody edits steadily,
 and everything that can have a name gets markup, characters that steer, or no end for one.
@@ -22,7 +22,7 @@ from pathlib import Path
 
 import av
 
-from bench import soak_windows
+from bench import soak_queue, soak_windows
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files.atomic import sweep_unfinished
 from chronoxis.core.files.autosave import Autosave, left_behind, sweep
@@ -36,7 +36,7 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export
 from chronoxis.core.render.planning import make_plan
 
-_PARTS = ("inputs", "kills", "pairs", "edits", "names")
+_PARTS = ("inputs", "kills", "queue", "pairs", "edits", "names")
 _PATIENCE = 10  # seconds for one input
 _BATCH = 50  # inputs for each process: a crash costs no more than one of them
 _FORMATS = ("mp4", "mkv", "mov", "avi", "flv", "ts", "mpg", "webm", "h264", "ogv")
@@ -63,6 +63,7 @@ def main() -> None:
         parts: dict[str, Callable[[], Outcomes]] = {
             "inputs": lambda: damage(seeds, folder, asked.inputs, end, rng),
             "kills": lambda: kill(folder, seeds[1], asked.kills, end, rng),
+            "queue": lambda: soak_queue.kill_runners(folder, seeds[1], asked.kills, end, rng),
             "pairs": lambda: soak_windows.pairs(folder, seeds[1], asked.windows, end, rng),
             "edits": lambda: soak_windows.killed_edits(folder, seeds[1], asked.windows, end, rng),
             "names": lambda: soak_windows.names(folder, asked.windows, end, rng),

@@ -114,7 +114,7 @@ def gather(source: Source, way: Way, *, window: int = 10, count: int | None = No
     makings, under_way, made = FrameMakers(source.facts.picture.colour), list[tuple[int, FrameMaker]](), 0
     frames = min(count or 10**9, len(source.edges) - 1)
     with source.reader(0) as reader:
-        for number, frame in ahead(reader.frames(range(frames)), 6):
+        for number, frame in ahead(partial(reader.frames, range(frames)), 6):
             if number % 10 == 0:
                 under_way.append((number, makings.begin(way)))
             for _, making in under_way:

@@ -20,6 +20,7 @@ _TITLES = {
     "music": "Footage: music",
     "nested": "Footage: a nested run",
     "marker": "A marker",
+    "judged": "What a person said about lulls",
     "shot": "A shot",
     "passage": "A passage",
     "ramp_effect": "An effect with a ramp",

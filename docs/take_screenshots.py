@@ -19,20 +19,21 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
-from chronoxis.core.files.project_file import load_project, save_project
-from chronoxis.core.model import arranging, correcting, making, pacing
+from chronoxis.core.model import correcting, making, pacing
 from chronoxis.core.model.accent import LOOKS, Accent, Stutter
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.model.steady import Steady, SteadyMode
+from chronoxis.core.queue.export_queue import ExportQueue
+from chronoxis.core.queue.jobs import JobState
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.measuring import by_key
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import preview_target
 from chronoxis.core.timing.frame_making import EachFrame, Fill, FrameMaking, PassersBy
 from chronoxis.core.traces.trace_kinds import CAMERA
-from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, PHOTO_PROJECT_NAME, ensure_demo
+from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, CREW_NAME, PHOTO_PROJECT_NAME, PLAN_NAME, ensure_demo
 
 FOLDER = Path(__file__).parent / "screenshots"
 
@@ -70,7 +71,8 @@ def main() -> None:
         shoot_an_export(window, folder, Path(scratch))
         shoot_beats(window, folder, project.parent / BEAT_PROJECT_NAME)
         shoot_photos(window, folder, project.parent / PHOTO_PROJECT_NAME)
-        shoot_missing_footage(window, folder, project, Path(scratch))
+        shoot_lulls(window, folder, project.parent)
+        shoot_happening(window, folder, project.parent)
         window.files.discard_changes()
         window.close()
 
@@ -97,10 +99,6 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     take(window, folder / "weave-drag.png")
     QTest.keyClick(weave, Qt.Key.Key_Escape)
     QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
-    document.move_playhead(Fraction(223, 25))
-    weave.zoom_to_frames()
-    settle(3)
-    take(window, folder / "weave-frames.png")
     weave.fit_all()
     document.selection.select([Place(0, 1)])
 
@@ -215,18 +213,13 @@ def shoot_steady(window: MainWindow, folder: Path) -> None:
 
 
 def shoot_joins(window: MainWindow, folder: Path) -> None:
-    """A Surge just before its peak, and a nested run rewound."""
+    """A Surge just before its peak."""
     document = window.document
     document.move_playhead(document.project.starts[1] - Fraction(3, 25))
     window.bench.show_join(0)
     wait(lambda: not window.camera_paths.is_busy, 120)
     settle(5)
     take(window, folder / "join.png")
-    document.selection.select([Place(2, 0)])
-    document.move_playhead(document.project.starts[2] + Fraction(8, 25))
-    window.show_bench_page([name for name, _ in window.bench.pages].index("Accents"))
-    settle(4)
-    take(window, folder / "rewound.png")
     window.show_bench_page(0)
 
 
@@ -293,16 +286,31 @@ def shoot_beats(window: MainWindow, folder: Path, project: Path) -> None:
 
 
 def shoot_an_export(window: MainWindow, folder: Path, scratch: Path) -> None:
-    """The choices of an export, which then is made."""
+    """The choices of an export, and exports that stand in every way."""
     window.show_export()
     panel = window.export_panel
     panel.choices.credits.click()
     wait(lambda: "about" in panel.choices.expected.text(), 60)
     take(window, folder / "export-choices.png")
-    panel.choices.output.setText(f"{scratch}/Morning at Larkfield.mp4")
-    panel.start()
-    wait(lambda: panel.progress.bar.value() > 200, 120)
-    wait(lambda: not panel.job.running, 300)
+    queue, whole, exports = ExportQueue(), window.document.project, window.exports
+    short = pacing.fit_to_length(whole, Fraction(12))
+    first = queue.add(short, scratch / "Larkfield, a first look.mp4")
+    paused = queue.add(whole, scratch / "Larkfield for the wall.mkv")
+    queue.add(short, scratch / "club" / "Larkfield for the club.mp4")
+    last = queue.add(whole, scratch / "Larkfield, whole morning.mp4", expected=64)
+    queue.add(whole, scratch / "Larkfield, stills", expected=42)
+    window.show_exports()
+    exports.go_on_with_all()
+    wait(lambda: queue.job(first).state is JobState.DONE, 300)
+    wait(lambda: queue.job(paused).done > 60, 120)
+    queue.pause(paused)
+    wait(lambda: queue.job(last).done > 200, 200)
+    settle(1)
+    take(window, folder / "exports.png")
+    for job in queue.jobs():
+        queue.cancel(job.id)
+    queue.close()
+    wait(lambda: not exports.jobs, 60)
     window.show_bench()
 
 
@@ -326,17 +334,47 @@ def shoot_photos(window: MainWindow, folder: Path, project: Path) -> None:
     take(window, folder / "photo-run.png")
 
 
-def shoot_missing_footage(window: MainWindow, folder: Path, project: Path, scratch: Path) -> None:
-    """A project one of whose recordings is not where it was."""
-    loaded = load_project(project)
-    lost = arranging.locate(loaded, loaded.footage[1].key, scratch / "Walk-down-the-line.mp4")
-    save_project(lost, scratch / "larkfield.chronoxis")
-    open_project(window, scratch / "larkfield.chronoxis")
-    wait(lambda: bool(window.document.known.missing) and bool(window.document.known.sources))
-    wait(lambda: window.document.plan is not None)
-    window.document.move_playhead(Fraction(27))
+def shoot_lulls(window: MainWindow, folder: Path, footage: Path) -> None:
+    """Lulls of a talk, one of which is being dragged."""
+    document, weave = window.document, window.weave
+    bring_in_alone(window, footage / CREW_NAME)
+    document.apply("", lambda p: pacing.set_speed(p, p.places(), Fraction(1)))
+    window.show_page(window.bench.lulls)
+    document.move_playhead(Fraction(40))
+    wait(lambda: not window.lulls.waits, 120)
     settle(2)
-    take(window, folder / "missing-footage.png")
+    rails = weave.rails()
+    lull = window.lulls.at_playhead()
+    assert rails is not None and lull is not None
+    end = QPoint(round(rails.recorded_x(0, lull.lull.end)), round(rails.traces.center().y()))
+    QTest.mousePress(weave, Qt.MouseButton.LeftButton, pos=end)
+    for part in range(1, 9):
+        QTest.mouseMove(weave, end - QPoint(9 * part, 0))
+    settle(1)
+    take(window, folder / "lulls.png")
+    QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=end - QPoint(72, 0))
+
+
+def shoot_happening(window: MainWindow, folder: Path, footage: Path) -> None:
+    """A pace by change of a screen, before it is taken."""
+    bring_in_alone(window, footage / PLAN_NAME)
+    page = window.bench.happening
+    window.show_page(page)
+    page.follows["motion"].setChecked(False)
+    page.follows["change"].setChecked(True)
+    wait(lambda: "passages" in page.said.text(), 120)
+    settle(2)
+    take(window, folder / "happening.png")
+
+
+def bring_in_alone(window: MainWindow, path: Path) -> None:
+    """A recording in place of what is open."""
+    window.files.discard_changes()
+    window.file_actions.new_project()
+    window.show_bench()
+    window.pictures.show_mode(Mode.RESULT)
+    window.loading.bring_in(path)
+    wait(lambda: window.document.plan is not None and window.document.planner.is_current, 60)
 
 
 def take(window: QWidget, path: Path) -> None:

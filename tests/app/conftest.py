@@ -1,5 +1,6 @@
 """The real window, with an excerpt of the demo's own recording."""
 
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -19,13 +20,20 @@ def recording(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
+@pytest.fixture(autouse=True)
+def no_frames_on_disk(own_cache: Path) -> None:
+    """What a test waits for is made, and not taken from where another test left it."""
+    shutil.rmtree(own_cache / "chronoxis" / "frames", ignore_errors=True)
+
+
 @pytest.fixture
-def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+def window(qtbot: QtBot) -> Iterator[MainWindow]:
     wear_theme()
     made = MainWindow()
     made.show()
     yield made
+    for job in made.exports.jobs:
+        made.exports.cancel(job.id)  # else they would go on
     made.files.discard_changes()
     made.end()
     made.deleteLater()

@@ -10,6 +10,8 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.scroller import Scroller
 from chronoxis.app.theme.theme import apply_theme, scaled
 from chronoxis.core.model.project import Place
+from chronoxis.core.queue.export_queue import ExportQueue
+from chronoxis.core.queue.jobs import Job, JobState
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.reckoner import Quantity
 
@@ -68,22 +70,53 @@ def visible_texts(window: QWidget) -> list[QLabel | QPushButton]:
 
 
 def assert_nothing_is_cut(window: MainWindow, qtbot: QtBot, size: tuple[int, int]) -> None:
-    """On any page of the Bench, in a window of a size."""
+    """On any page of the Bench, and among exports, in a window of a size."""
     window.resize(*size)
     for page in range(len(window.bench.pages)):
         window.show_bench_page(page)
-        qtbot.wait(50)
-        for _ in range(3):  # what was said just now, in the background, finds its room: from widget to widget
-            QApplication.sendPostedEvents()
-        assert (window.width(), window.height()) == size
-        assert window.weave.height() >= window.weave.minimumSizeHint().height()
-        for widget in visible_texts(window):
-            if isinstance(widget, QPushButton) or not widget.wordWrap():
-                need, text = widget.minimumSizeHint(), widget.text()
-                assert widget.width() >= need.width(), text
-                assert widget.height() >= min(need.height(), widget.sizeHint().height()) - 1, text
-            frame = next((s for s in window.findChildren(Scroller) if s.isAncestorOf(widget)), None)
-            whole = window if frame is None else frame.page  # what scrolls has all of it in its page
-            inside = widget.mapTo(whole, QPoint(widget.width(), widget.height()))
-            assert inside.x() <= whole.width() and inside.y() <= whole.height(), widget.text()
-            assert frame is None or whole.width() <= frame.viewport().width()
+        _assert_nothing_is_cut_now(window, qtbot, size)
+    window.show_export()
+    _assert_nothing_is_cut_now(window, qtbot, size)
+    fill_queue(window)
+    window.show_exports()
+    qtbot.waitUntil(lambda: len(window.export_panel.list.rows) == len(JobState), timeout=10_000)
+    _assert_nothing_is_cut_now(window, qtbot, size)
+
+
+def _assert_nothing_is_cut_now(window: MainWindow, qtbot: QtBot, size: tuple[int, int]) -> None:
+    qtbot.wait(50)
+    for _ in range(3):  # what was said just now, in the background, finds its room: from widget to widget
+        QApplication.sendPostedEvents()
+    assert (window.width(), window.height()) == size
+    assert window.weave.height() >= window.weave.minimumSizeHint().height()
+    for widget in visible_texts(window):
+        if isinstance(widget, QPushButton) or not widget.wordWrap():
+            need, text = widget.minimumSizeHint(), widget.text()
+            assert widget.width() >= need.width(), text
+            assert widget.height() >= min(need.height(), widget.sizeHint().height()) - 1, text
+        frame = next((s for s in window.findChildren(Scroller) if s.isAncestorOf(widget)), None)
+        whole = window if frame is None else frame.page  # what scrolls has all of it in its page
+        inside = widget.mapTo(whole, QPoint(widget.width(), widget.height()))
+        assert inside.x() <= whole.width() and inside.y() <= whole.height(), widget.text()
+        assert frame is None or whole.width() <= frame.viewport().width()
+
+
+def fill_queue(window: MainWindow) -> None:
+    """Put exports into the queue that stand in every way; nobody works at them."""
+    queue = ExportQueue()
+    folder = Path("/somewhere/far away, in a folder with a long name")
+    names = [f"An export with a name that is rather long, {state}.mp4" for state in JobState]
+    taken, failed, paused, done, _ = (queue.add(window.document.project, folder / name) for name in names)
+    queue.take()
+    queue.note(taken, 123_456, 234_567, 12.3, 9_012.0)
+    queue.fail(failed, f"{names[1]} was not written: the folder {folder} is not there; make it.")
+    queue.pause(paused)
+    queue.end(done, {"frames": 234_567, "length": 9_382.68, "size": 12_345_678_901})
+    queue.close()
+
+
+def exports_ended(qtbot: QtBot, window: MainWindow) -> list[Job]:
+    """Wait until exports were added, and none goes on; all of them."""
+    exports = window.exports
+    qtbot.waitUntil(lambda: bool(exports.jobs) and not exports.going_on, timeout=120_000)
+    return exports.jobs

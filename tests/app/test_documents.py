@@ -136,7 +136,7 @@ def test_what_is_wrong_is_said_with_its_place(tmp_path: Path, change: Any, words
 def test_a_field_that_stands_twice_and_numbers_that_are_none_are_refused(tmp_path: Path) -> None:
     path, _ = accented(tmp_path)
     text = path.read_text()
-    path.write_text(text.replace('"version": 6,', '"version": 6,\n "version": 6,'))
+    path.write_text(text.replace('"version": 7,', '"version": 7,\n "version": 7,'))
     with pytest.raises(ProjectFileError, match="“version” stands twice"):
         load_project(path)
     for number in ("NaN", "Infinity"):
@@ -152,25 +152,42 @@ def synopses() -> dict[str, set[str]]:
     """The options that the README gives each command."""
     block = re.search(r"```\n(chronoxis \[FILE\].*?)```", README.read_text(), re.S)
     assert block
-    groups = {name: set(OPTION.findall(text)) for name, text in GROUPS.findall(block[1])}
+    texts = dict(GROUPS.findall(block[1]))
+
+    def of_group(name: str) -> set[str]:
+        inner = (of_group(other) for other in re.findall(r"<(\w+)>", texts[name]))
+        return set(OPTION.findall(texts[name])).union(*inner)
+
     found = {}
-    for name, rest in re.findall(r"^chronoxis (\w+)(.*)$", block[1], re.M):
+    for names, rest in re.findall(r"^chronoxis ((?:queue )?[a-z|]+)(.*)$", block[1], re.M):
         used = re.findall(r"<(\w+)>", rest)
-        found[name] = set(OPTION.findall(rest)).union(*(groups[group] for group in used))
+        within, _, commands = names.rpartition(" ")
+        for name in commands.split("|"):
+            options = set(OPTION.findall(rest)).union(*map(of_group, used))
+            found[f"{within} {name}".strip()] = options
+    return found
+
+
+def commands() -> dict[str, click.Command]:
+    """All commands by name, those of groups behind that of their group."""
+    found: dict[str, click.Command] = {}
+    for name, command in cli.commands.items():
+        inner = command.commands.items() if isinstance(command, click.Group) else ()
+        found |= {f"{name} {other}": each for other, each in inner} or {name: command}
     return found
 
 
 def test_the_readme_and_the_help_name_the_same_options() -> None:
     told = synopses()
-    assert set(told) == set(cli.commands)
-    for name, command in cli.commands.items():
+    assert set(told) == set(commands())
+    for name, command in commands().items():
         options = {max(param.opts, key=len) for param in command.params if isinstance(param, click.Option)}
         assert told[name] == {each if each != "--output" else "-o" for each in options}, name
 
 
 def test_choices_in_the_readme_are_those_of_the_help() -> None:
     text = README.read_text()
-    for param in {p.name: p for command in cli.commands.values() for p in command.params}.values():
+    for param in {p.name: p for command in commands().values() for p in command.params}.values():
         if isinstance(param.type, click.Choice) and param.name != "format_key":
             assert f"{param.opts[0]} {'|'.join(map(str, param.type.choices))}" in text
     for wrong in re.findall(r"chronoxis (?!is\b)([a-z]+) ", " ".join(re.findall(r"`([^`]+)`", text))):
@@ -179,7 +196,7 @@ def test_choices_in_the_readme_are_those_of_the_help() -> None:
 
 @pytest.mark.parametrize("page", ["README.md", "docs/project-file.md", "docs/architecture.md"])
 def test_every_option_that_a_page_speaks_of_exists(page: str) -> None:
-    known = {opt for command in cli.commands.values() for param in command.params for opt in param.opts}
+    known = {opt for command in commands().values() for param in command.params for opt in param.opts}
     known |= {"--help", "--version", "--runs"}
     assert set(OPTION.findall((README.parent / page).read_text())) - known == set()
 

@@ -6,7 +6,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from configparser import ConfigParser
 from pathlib import Path
 
@@ -21,10 +21,9 @@ _ENTRY = Path(__file__).parents[2] / "packaging" / "chronoxis.desktop"
 
 
 @pytest.fixture
-def state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+def state(own_state: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     monkeypatch.setenv("QT_QPA_PLATFORM", "offscreen")
-    yield tmp_path / "state" / "chronoxis"
+    return own_state
 
 
 def started(*words: str) -> subprocess.Popen[str]:
@@ -43,6 +42,7 @@ def wait_for(what: Path, pattern: str) -> None:
     until(lambda: list(what.glob(pattern)))
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
 def test_a_signal_ends_an_idle_window_in_order_and_keeps_what_is_not_saved(
     state: Path, tmp_path: Path, number: signal.Signals

@@ -6,10 +6,11 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMenu, QPushButton
+from PySide6.QtWidgets import QAbstractButton, QMenu
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.pictures.transport import Phase
 from chronoxis.core.model import correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.project import Place
@@ -35,7 +36,7 @@ def crossed(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-def click(button: QPushButton) -> None:
+def click(button: QAbstractButton) -> None:
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
@@ -156,7 +157,7 @@ def test_what_comes_too_slowly_can_be_made_first(page: MainWindow, qtbot: QtBot)
     document.apply("fine", lambda p: making.set_each_frame(p, [ONLY], EachFrame.LONG_EXPOSURE))
     document.apply("fill", lambda p: making.set_fill(p, [ONLY], Fill.FINEST))
     qtbot.waitUntil(lambda: document.planner.is_current)
-    page.pictures.first_button.setChecked(True)
+    page.pictures.bar.first_button.setChecked(True)
     assert transport.make_first
     transport.loop_over((0.0, 0.4))
     first, stop = transport.span or (0, 0)
@@ -164,7 +165,7 @@ def test_what_comes_too_slowly_can_be_made_first(page: MainWindow, qtbot: QtBot)
 
     def plays() -> bool:
         made = all(page.preview.has(number) for number in range(first, stop))
-        if transport.playing and transport._begun:
+        if transport.state.phase is Phase.PLAYS:
             seen.append(made)
         return bool(seen)
 

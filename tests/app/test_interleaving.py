@@ -1,7 +1,5 @@
 """What a person does while something is under way: nothing lands where it no longer belongs."""
 
-import os
-import signal
 import time
 from fractions import Fraction
 from functools import partial
@@ -19,10 +17,9 @@ from chronoxis.app.workers import NewestWorker
 from chronoxis.core.files.autosave import Autosave, LeftBehind, autosave_folder
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.model import arranging, pacing
-from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.project import Project
 from chronoxis.demo.larkfield import FIELD_NAME, PARTS, WALK_NAME, demo_parts, demo_project
-from tests.app.driving import ONLY, disk_answered, open_project, planned
+from tests.app.driving import disk_answered, open_project, planned
 from tests.footage_makers import make_long_recording, make_recording, recording_of
 
 
@@ -82,32 +79,6 @@ def test_counting_that_ends_in_a_drag_corrects_what_the_drag_began_with(
     assert plan.edges[0][-1] == 4
     document.undo()
     assert document.project.shots[0].out_point == 4
-
-
-def test_an_export_whose_process_dies_is_said_and_leaves_nothing(
-    opened: MainWindow, qtbot: QtBot, tmp_path: Path
-) -> None:
-    opened.document.apply("", lambda p: pacing.set_speed(p, [ONLY], Fraction(1, 8)))
-    planned(qtbot, opened)
-    opened.show_export()
-    panel, out = opened.export_panel, tmp_path / "results" / "out.mp4"
-    out.parent.mkdir()
-    panel.choices.output.setText(str(out))
-    panel.start()
-    qtbot.waitUntil(lambda: panel.progress.bar.value() > 0, timeout=20_000)
-    process = panel.job.process_id
-    os.kill(process, signal.SIGKILL)
-    qtbot.waitUntil(lambda: not panel.job.running, timeout=5000)
-    assert "stopped" in panel.message_text
-    assert panel.choices.isVisible()
-    assert not out.exists()
-    for left in out.parent.iterdir():
-        os.utime(left, (0, 0))  # as it is some seconds later
-    opened.document.apply("", lambda p: pacing.set_speed(p, [ONLY], Fraction(20)))
-    planned(qtbot, opened)
-    panel.start()
-    qtbot.waitUntil(panel.done.isVisible, timeout=30_000)
-    assert list(out.parent.iterdir()) == [out]
 
 
 def test_edits_of_a_variable_rate_recording_keep_to_its_frames(
@@ -235,49 +206,6 @@ def test_saves_follow_one_another_and_none_is_dropped(
     qtbot.waitUntil(lambda: len(went_on) == 5, timeout=10_000)
     assert went_on == [path.name for path in paths]
     assert all(path.exists() for path in paths)
-
-
-def test_closing_asks_about_a_running_export(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    opened.document.apply("", lambda p: pacing.set_speed(p, [ONLY], Fraction(1, 20)))
-    planned(qtbot, opened)
-    opened.files.discard_changes()
-    opened.show_export()
-    panel, out = opened.export_panel, tmp_path / "out.mp4"
-    panel.choices.output.setText(str(out))
-    panel.start()
-    qtbot.waitUntil(lambda: panel.progress.bar.value() > 0, timeout=20_000)
-    opened.files.discard_changes()
-    opened.close()
-    assert opened.isVisible()
-    assert "export is under way" in opened.question.text.text()
-    qtbot.mouseClick(opened.question.buttons[0], Qt.MouseButton.LeftButton)
-    assert panel.job.running
-    opened.close()
-    qtbot.mouseClick(opened.question.buttons[1], Qt.MouseButton.LeftButton)
-    assert not opened.isVisible()
-    assert not [path for path in tmp_path.iterdir() if "out" in path.name]
-
-
-def test_an_export_cancelled_at_once_and_one_that_cannot_start(
-    opened: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    planned(qtbot, opened)
-    opened.show_export()
-    panel = opened.export_panel
-    panel.choices.output.setText(str(tmp_path / "holiday.day1.mp4"))
-    panel.start()
-    disk_answered(qtbot, opened)
-    panel.job.cancel()
-    qtbot.waitUntil(lambda: not panel.job.running, timeout=20_000)
-    assert panel.message_text == "Cancelled; nothing was left behind."
-    command = ["/nowhere/at/all", "render"]
-    monkeypatch.setattr("chronoxis.app.export.export_job.render_command", lambda *_, **__: command)
-    panel.start()
-    disk_answered(qtbot, opened)
-    qtbot.waitUntil(panel.choices.isVisible, timeout=5000)
-    assert "stopped" in panel.message_text
-    panel.choices.choose_format(MKV)
-    assert panel.choices.output.text() == str(tmp_path / "holiday.day1.mkv")
 
 
 def test_what_nobody_foresaw_ends_no_worker(qtbot: QtBot) -> None:

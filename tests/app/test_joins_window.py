@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLineEdit, QPushButton
+from PySide6.QtWidgets import QAbstractButton, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.bench.accents_page import Owner
@@ -35,7 +35,7 @@ def pair(opened: MainWindow, qtbot: QtBot) -> MainWindow:
     return opened
 
 
-def click(button: QPushButton) -> None:
+def click(button: QAbstractButton) -> None:
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
@@ -120,9 +120,8 @@ def test_handles_on_the_rail_and_the_curve_are_dragged(pair: MainWindow, qtbot: 
 def test_accents_are_added_ordered_measured_and_kept(pair: MainWindow, qtbot: QtBot) -> None:
     document, page = pair.document, pair.bench.accents
     pair.show_bench_page(ACCENTS_PAGE)
-    for name in ("flash", "grain"):
-        page.add.setCurrentIndex(page.add.findText(name))
-        page.add.activated.emit(page.add.currentIndex())
+    for look in (Flash, Grain):
+        click(page.adds[look])
     assert [type(accent.look) for accent in document.project.shots[0].accents] == [Flash, Grain]
     click(page.earlier)
     assert [type(accent.look) for accent in document.project.shots[0].accents] == [Grain, Flash]
@@ -159,7 +158,7 @@ def test_accents_are_added_ordered_measured_and_kept(pair: MainWindow, qtbot: Qt
     assert document.project.shots[0].join.surge is not None
     assert all(isinstance(accent.amount, ByJoin) for accent in document.project.shots[0].join.accents)
     click(page.owners[Owner.WHOLE])
-    page.add.activated.emit(page.add.findText("screen lines"))
+    click(page.adds[Lines])
     assert document.project.accents == (Accent(Lines()),)
     click(page.remove)
     assert not document.project.accents
@@ -228,6 +227,7 @@ def test_checks_say_what_is_wrong_and_mend_it(pair: MainWindow, qtbot: QtBot) ->
     assert 0 < look.stops < 5
 
 
+@pytest.mark.thorough
 def test_the_camera_at_a_cut_is_told(pair: MainWindow, qtbot: QtBot) -> None:
     pair.show_bench_page(JOIN_PAGE)
     words = pair.bench.join.camera.words

@@ -24,7 +24,7 @@ from chronoxis.core.model import arranging, correcting, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.steady import Steady, SteadyMode
-from tests.app.driving import ONLY, open_project, planned
+from tests.app.driving import ONLY, exports_ended, open_project, planned
 from tests.footage_makers import make_long_recording, make_recording, recording_of
 
 
@@ -232,7 +232,7 @@ def test_corrections_are_there_when_a_project_is_opened_again_in_the_same_window
     opened.document.apply("Even out", lambda p: correcting.set_even_out(p, [0], EvenOut(1.0)))
     opened.document.apply("Steady", lambda p: correcting.set_steady(p, [0], Steady(SteadyMode.SMOOTH)))
     for _ in range(3):
-        qtbot.waitUntil(lambda: not planned(qtbot, opened).unmeasured, timeout=20_000)
+        qtbot.waitUntil(lambda: not planned(qtbot, opened).unmeasured, timeout=60_000)
         plan = planned(qtbot, opened)
         assert plan.corrections[0]
         assert plan.warps[0] is not None
@@ -252,5 +252,5 @@ def test_a_timeline_that_was_opened_can_be_exported(opened: MainWindow, qtbot: Q
     panel = opened.export_panel
     panel.choices.output.setText(str(tmp_path / "out.mp4"))
     panel.start()
-    qtbot.waitUntil(panel.done.isVisible, timeout=30_000)
+    exports_ended(qtbot, opened)
     assert (tmp_path / "out.mp4").stat().st_size > 0

@@ -5,6 +5,7 @@ from functools import partial
 from pathlib import Path
 
 import pytest
+from platformdirs import user_config_path
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QLineEdit
@@ -23,6 +24,7 @@ from tests.app.driving import (
     assert_nothing_is_cut,
     disk_answered,
     enter,
+    exports_ended,
     open_project,
     planned,
     wear_theme,
@@ -155,6 +157,7 @@ def type_into(qtbot: QtBot, field: QLineEdit, text: str) -> None:
     qtbot.keyClick(field, Qt.Key.Key_Return)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("scale", [1.0, 1.25])
 def test_a_run_with_many_flaws_and_an_uneven_cadence_has_room(
     photos: Path, qtbot: QtBot, scale: float
@@ -244,10 +247,7 @@ def test_a_framing_is_drawn_on_the_picture(dawn: MainWindow, qtbot: QtBot) -> No
     assert "square" in dawn.bench.caution.text()
 
 
-def test_stills_go_into_a_folder_and_choices_are_kept(
-    dawn: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+def test_stills_go_into_a_folder_and_choices_are_kept(dawn: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     dawn.show_export()
     panel = dawn.export_panel
     expected = str(tmp_path / "First light-condensed.mp4")
@@ -258,7 +258,7 @@ def test_stills_go_into_a_folder_and_choices_are_kept(
     qtbot.waitUntil(lambda: not Path(panel.choices.output.text()).suffix, timeout=2000)
     qtbot.waitUntil(lambda: "about" in panel.choices.expected.text(), timeout=20_000)
     qtbot.mouseClick(panel.choices.start, LEFT)
-    qtbot.waitUntil(panel.done.isVisible, timeout=60_000)
+    exports_ended(qtbot, dawn)
     assert len(list((tmp_path / "First light-condensed").iterdir())) == 30
     panel.show_choices()
     panel.choices.choose_format(H265_10)
@@ -277,7 +277,7 @@ def test_stills_go_into_a_folder_and_choices_are_kept(
     panel.choices.kept_box.activated.emit(1)
     assert dawn.document.project.settings.format is H265_10
     assert dawn.document.project.settings.at_most == 25_000_000
-    (tmp_path / "config" / "chronoxis" / "exports.json").write_text('{"a": {"format": "tape"}, "b": 3}')
+    (user_config_path("chronoxis") / "exports.json").write_text('{"a": {"format": "tape"}, "b": 3}')
     assert kept_choices() == {}
 
 

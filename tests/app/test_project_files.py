@@ -110,7 +110,7 @@ def test_a_timeline_is_written_and_opened(
 
 
 def test_closing_asks_and_does_what_is_answered(
-    opened: MainWindow, qtbot: QtBot, tmp_path: Path, answer: Answer
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path, own_state: Path, answer: Answer
 ) -> None:
     keep, stay = 0, 2
     hurry(opened)
@@ -146,7 +146,7 @@ def test_closing_asks_and_does_what_is_answered(
     qtbot.mouseClick(opened.question.buttons[keep], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not opened.isVisible(), timeout=5000)
     assert load_project(tmp_path / "film.chronoxis") == project
-    assert not list((tmp_path / "state").rglob("*.autosave"))
+    assert not list(own_state.rglob("*.autosave"))
 
 
 def test_a_missing_recording_is_located_from_its_card(
@@ -190,4 +190,4 @@ def test_where_an_export_goes_is_browsed_for(
     opened.export_panel.start()
     disk_answered(qtbot, opened)
     assert "My film.mov" in opened.export_panel.message_text
-    assert not opened.export_panel.job.running
+    assert opened.exports.jobs == []

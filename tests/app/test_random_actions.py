@@ -68,7 +68,7 @@ class Person:
             self.key, self.key, self.key, self.edit, self.edit, self.export, self.cancel, self.recover,
             self.answer, self.answer, self.give_up, self.page, self.play, self.frame, self.choose,
             self.sound, self.sound, self.beats, self.lane, self.join, self.join, self.accent, self.accent,
-            self.steady, self.steady,
+            self.steady, self.steady, self.lull, self.lull,
         ]  # fmt: skip
 
     def act(self) -> None:
@@ -156,7 +156,8 @@ class Person:
         panel.start()
 
     def cancel(self) -> None:
-        self.window.export_panel.job.cancel()
+        for job in self.window.exports.jobs:
+            self.rng.choice([self.window.exports.cancel, self.window.exports.to_top])(job.id)
 
     def recover(self) -> None:
         other = Autosave(autosave_folder())
@@ -243,13 +244,38 @@ class Person:
         camera = [*page.camera.reversals, *page.camera.whips, self.window.pictures.checks.mend]
         rng.choice([button for button in (*buttons, *camera) if button.isEnabled()] or [page.plain]).click()
 
+    def lull(self) -> None:
+        """Something of the pages of lulls and of what happens."""
+        lulls, happening, rng = self.window.bench.lulls, self.window.bench.happening, self.rng
+        self.window.show_page(rng.choice([lulls, lulls, happening]))
+        for _ in range(rng.randrange(1, 4)):
+            choice: Callable[[], object] = rng.choice(
+                [
+                    rng.choice(list(lulls.bys.values())).click,
+                    lambda: lulls.nothing.setValue(rng.randrange(101)),
+                    rng.choice([lulls.hurries, lulls.leaves_out]).click,
+                    rng.choice([lulls.do, lulls.take_back, lulls.before, lulls.after, lulls.plays]).click,
+                    rng.choice(list(happening.follows.values())).click,
+                    happening.do.click,
+                    self._lull_key,
+                    self._lull_key,
+                ]
+            )
+            choice()
+
+    def _lull_key(self) -> None:
+        keys: list[Any] = QKeySequence.listFromString(
+            "]; [; Shift+I; Shift+O; Shift+X; Backspace; Shift+Space"
+        )
+        chosen = self.rng.choice(keys)[0]
+        QTest.keyClick(self.window.weave, chosen.key(), chosen.keyboardModifiers())
+
     def accent(self) -> None:
         """Something of the page Accents."""
         page, rng = self.window.bench.accents, self.rng
-        row = rng.randrange(page.add.count())
         choice: Callable[[], object] = rng.choice(
             [
-                lambda: page.add.activated.emit(row),
+                rng.choice(list(page.adds.values())).click,
                 rng.choice(list(page.owners.values())).click,
                 rng.choice(list(page.amount.follows.values())).click,
                 page.remove.click,
@@ -274,6 +300,7 @@ class Person:
         QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=at)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seed", range(_SEEDS))
 def test_whatever_is_done_in_whatever_order(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, seed: int
@@ -294,9 +321,7 @@ def test_whatever_is_done_in_whatever_order(
         qtbot.wait(person.rng.choice([0, 0, 1, 5, 30]))
         assert window.isVisible()
         assert not [text for text in (window.message_text,) if "went wrong" in text], window.message_text
-    window.export_panel.job.cancel()
     window.transport.set_shuttle(0)
-    qtbot.waitUntil(lambda: not window.export_panel.job.running, timeout=20_000)
     qtbot.waitUntil(lambda: not document.known.pending, timeout=20_000)
     assert not raised
     now, steps = document.project, 0

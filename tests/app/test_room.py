@@ -5,7 +5,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
@@ -30,6 +30,7 @@ def line_of(window: MainWindow) -> QSplitterHandle:
     return window.findChildren(QSplitter, "halves")[0].handle(1)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     ("size", "scale"),
     [
@@ -207,7 +208,6 @@ def test_what_is_written_of_a_step_or_speed_reads_back(value: Fraction) -> None:
 
 
 @given(st.lists(st.fractions(Fraction(1, 100), 100_000, max_denominator=100), min_size=1, max_size=5))
-@settings(deadline=None)
 def test_the_axis_of_the_pace_curve(speeds: list[Fraction]) -> None:
     take = recording_of(Path("/footage/take.mp4"), Fraction(25), Fraction(len(speeds)))
     project = arranging.begin_with(Project(), take)

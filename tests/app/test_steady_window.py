@@ -87,6 +87,7 @@ def test_following_is_estimated_stopped_and_gone_on_with(
     assert pair.camera_paths.takes(0) == 0
 
 
+@pytest.mark.thorough
 def test_two_results_play_side_by_side(pair: MainWindow, qtbot: QtBot) -> None:
     document, pictures, compared = pair.document, pair.pictures, pair.compared
     click(pair.bench.picture.steady.modes[SteadyMode.SMOOTH])

@@ -566,14 +566,11 @@ while True:
 
 
 def test_work_is_offered_again_after_a_kill(
-    window: MainWindow,
-    qtbot: QtBot,
-    tmp_path: Path,
-    recording: Path,
+    window: MainWindow, qtbot: QtBot, own_state: Path, recording: Path
 ) -> None:
     command = [sys.executable, "-c", RUN_UNTIL_KILLED, str(recording)]
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    folder = tmp_path / "state" / "chronoxis" / "autosave"
+    folder = own_state / "autosave"
     with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE) as child:
         assert child.stdout is not None
         assert child.stdout.readline() == b"edited\n"

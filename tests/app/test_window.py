@@ -21,13 +21,13 @@ from PySide6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
-from chronoxis.app.pictures import preview
+from chronoxis.app.pictures import made_frames
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.model import arranging
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo.tower_truth import PASSERS
-from tests.app.driving import ONLY, SECONDS, disk_answered, drag, enter, planned, wear_theme
+from tests.app.driving import ONLY, SECONDS, disk_answered, drag, enter, exports_ended, planned, wear_theme
 from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_long_recording
 
@@ -109,7 +109,7 @@ def test_playing_shows_every_frame_that_is_made(opened: MainWindow, qtbot: QtBot
     qtbot.waitUntil(lambda: len(opened.preview.made()) == len(plan.schedule), timeout=20_000)
     seen: list[int] = []
     opened.document.playhead_moved.connect(lambda _: seen.append(opened.document.result_frame))
-    opened.pictures.loop_button.setChecked(False)
+    opened.pictures.bar.loop_button.setChecked(False)
     opened.transport.toggle()
     qtbot.waitUntil(lambda: not opened.transport.playing, timeout=10_000)
     assert seen[-1] == len(plan.schedule) - 1
@@ -119,7 +119,7 @@ def test_playing_shows_every_frame_that_is_made(opened: MainWindow, qtbot: QtBot
 def test_the_preview_keeps_to_its_budget(
     opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(preview, "_BUDGET", 400_000)
+    monkeypatch.setattr(made_frames, "BUDGET", 400_000)
     enter(qtbot, opened, Quantity.STEP, "1")
     opened.document.move_playhead(Fraction(5))
     due = opened.document.result_frame
@@ -164,7 +164,8 @@ def test_export_is_what_the_plan_says(opened: MainWindow, qtbot: QtBot, tmp_path
     out = tmp_path / "out.mp4"
     panel.choices.output.setText(str(out))
     qtbot.mouseClick(panel.choices.start, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(panel.done.isVisible, timeout=60_000)
+    exports_ended(qtbot, opened)
+    assert panel.list.isVisible()
     plan = planned(qtbot, opened)
     assert len(build_index(out)) == len(plan.schedule) == 50
     listed = chronoxis("plan", plan.sources[0].files[0], "--every", 6, "--csv", "-").stdout
@@ -183,11 +184,13 @@ def test_cancelling_an_export_leaves_nothing(opened: MainWindow, qtbot: QtBot, t
     panel = opened.export_panel
     panel.choices.output.setText(str(tmp_path / "out.mp4"))
     panel.start()
-    qtbot.waitUntil(lambda: panel.progress.bar.value() > 5, timeout=30_000)
-    qtbot.mouseClick(panel.progress.cancel, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not panel.job.running, timeout=20_000)
-    assert panel.choices.isVisible()
-    assert [path.name for path in tmp_path.iterdir() if path.name != "state"] == []
+    qtbot.waitUntil(lambda: any(job.done > 5 for job in opened.exports.jobs), timeout=30_000)
+    (row,) = panel.list.rows.values()
+    assert "frames" in row.facts_text
+    qtbot.mouseClick(row.button("Cancel"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not panel.list.rows, timeout=20_000)
+    there = lambda: [path.name for path in tmp_path.iterdir()]  # noqa: E731
+    qtbot.waitUntil(lambda: there() == [], timeout=10_000)
 
 
 def test_a_dropped_bad_file_is_explained(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
@@ -252,9 +255,9 @@ def test_a_recording_that_vanishes_while_open_is_said(
     window.export_panel.choices.output.setText(str(tmp_path / "out.mp4"))
     window.export_panel.start()
     disk_answered(qtbot, window)
-    qtbot.waitUntil(lambda: not window.export_panel.job.running, timeout=20_000)
-    assert "borrowed.mp4 is not there" in window.export_panel.message_text
-    assert [path.name for path in tmp_path.iterdir() if path.name != "state"] == []
+    (job,) = exports_ended(qtbot, window)
+    assert "borrowed.mp4 is not there" in job.why
+    assert [path.name for path in tmp_path.iterdir()] == []
 
 
 def test_scrubbing_either_rail_moves_both_playheads(opened: MainWindow, qtbot: QtBot) -> None:
@@ -316,14 +319,24 @@ def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
     planned(qtbot, window)
     enter(qtbot, window, Quantity.SPEED, "1/3")
     assert "repeat" in window.bench.caution.text()
+
+    def cut() -> list[str]:
+        shown = [button for button in window.findChildren(QPushButton) if button.isVisible()]
+        needs = [(button, button.sizeHint()) for button in shown]
+        return [
+            button.text()
+            for button, need in needs
+            if button.width() < need.width() - 1 or button.height() < need.height() - 1
+        ]
+
+    def nothing_is_cut() -> None:
+        assert cut() == []
+
     for show in (window.show_bench, window.show_export):
         show()
         qtbot.wait(100)
+        qtbot.waitUntil(nothing_is_cut, timeout=5000)  # what was said just now finds its room
         assert (window.width(), window.height()) == (1280, 800)
-        for button in window.findChildren(QPushButton):
-            if button.isVisible():
-                assert button.width() >= button.sizeHint().width() - 1, button.text()
-                assert button.height() >= button.sizeHint().height() - 1, button.text()
     window.shortcuts_page.show_beside()
     assert window.geometry().contains(window.shortcuts_page.geometry())
     window.shortcuts_page.hide()

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
@@ -206,7 +206,6 @@ def test_speeds_alternate_from_beat_to_beat(ramp: float, backwards: bool) -> Non
     tempo=st.sampled_from([80, 120, 150]),
     held=st.booleans(),
 )
-@settings(deadline=None, max_examples=60)
 def test_joints_settle_on_beats_and_the_length_is_kept(
     shots: list[list[tuple[float, float]]], ramp: float, tempo: int, held: bool
 ) -> None:

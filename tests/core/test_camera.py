@@ -256,6 +256,7 @@ def flown(frames: int) -> np.ndarray:
     return np.stack([60 * t, 30 * t, 8 * t, 0.1 * np.sin(4 * t)], axis=1)
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(
     ("film", "allowed"),
     [
@@ -289,6 +290,7 @@ def test_steps_at_full_size_are_those_of_the_camera(film: Film, allowed: float) 
         assert bend == pytest.approx(film.focus**-2, rel=0.1)
 
 
+@pytest.mark.thorough
 def test_a_slow_drift_does_not_add_up_errors() -> None:
     t = np.arange(70)
     film = Film(np.stack([0.05 * t + 0.3 * np.sin(t / 9), 0.03 * t, 0.001 * t, 0 * t], axis=1), noise=3.0)

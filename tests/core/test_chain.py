@@ -29,7 +29,7 @@ from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target, preview_target
 from chronoxis.core.timing.frame_making import EachFrame
-from chronoxis.core.timing.shot_columns import WAYS, Derived
+from chronoxis.core.timing.shot_columns import WAYS, Derived, Frames
 from tests.footage_makers import decode_all, make_recording
 
 ONLY = Place(0, 0)
@@ -65,6 +65,9 @@ class Brighter:
         self.seen.append(frame)
         codes = np.minimum(picture.to_ndarray(format="rgb24").astype(int) + 30, 255).astype(np.uint8)
         return VideoFrame.from_ndarray(codes, "rgb24")
+
+    def parameters(self, frames: Frames) -> bytes:
+        return bytes(map(self.acts_on, frames.tolist()))
 
 
 class Corner:

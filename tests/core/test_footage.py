@@ -1,5 +1,6 @@
 """Recordings of every awkward kind: which frames there are, when, and that exact ones come out."""
 
+import contextlib
 import os
 import signal
 import threading
@@ -44,6 +45,7 @@ KINDS = {
 }
 
 
+@pytest.mark.sampled(5)
 @pytest.mark.parametrize("name", KINDS)
 def test_chosen_frames_are_the_very_frames(tmp_path: Path, name: str) -> None:
     path = make_recording(tmp_path / name, **KINDS[name])  # type: ignore[arg-type]
@@ -55,6 +57,54 @@ def test_chosen_frames_are_the_very_frames(tmp_path: Path, name: str) -> None:
             for number, frame in reader.frames(wanted):
                 assert np.array_equal(frame.to_ndarray(), every[number]), number
             assert np.array_equal(reader.frame(20).to_ndarray(), every[20])
+
+
+@pytest.mark.parametrize("name", KINDS)
+def test_one_reader_goes_on_from_wherever_it_stands(tmp_path: Path, name: str) -> None:
+    """Steps, leaps and stretches in any order, some left off before they end, some stopped in their midst."""
+    path = make_recording(tmp_path / name, **KINDS[name])  # type: ignore[arg-type]
+    every, random = decode_all(path), np.random.default_rng(3)
+    with FrameReader(path, build_index(path)) as reader:
+        here = 0
+        for _ in range(60):
+            leap = int(random.integers(0, len(every)))
+            here = (here + int(random.choice([1, 10, -1, leap]))) % len(every)
+            step, count = int(random.choice([1, 1, 3, 10])), int(random.integers(1, 9))
+            patience = int(random.choice([0, 2, 5, 1000]))
+
+            def check() -> None:
+                nonlocal patience
+                patience -= 1
+                if patience < 0:
+                    raise Cancelled
+
+            with contextlib.suppress(Cancelled):
+                wanted = range(here, len(every), step)[:count]
+                for number, frame in reader.frames(wanted, check):
+                    assert np.array_equal(frame.to_ndarray(), every[number]), number
+                    if random.random() < 0.1:
+                        break
+        assert not reader.lost
+
+
+def test_a_step_on_costs_one_frame(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "long-groups.mp4", frames=100, options={"g": "100", "crf": "30"})
+    fed = 0
+
+    def count() -> None:
+        nonlocal fed
+        fed += 1
+
+    with FrameReader(path, build_index(path)) as reader:
+        next(reader.frames([70], count))
+        first = fed
+        for number in range(71, 81):
+            effort = reader.effort_to(number)
+            next(reader.frames([number], count))
+            assert effort < 10
+        assert first > 70
+        assert fed - first <= 15
+        assert reader.effort_to(60) == 61  # from the key frame again
 
 
 def test_times_are_the_files_own(tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
@@ -96,6 +96,7 @@ def moving(*views: tuple[float, float, float, float], easing: Easing = Easing.EV
     return Framing(parse_steps(" -> ".join(",".join(map(str, view)) for view in views)), easing=easing)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("scale", [1.0, 1.25, 0.8])
 def test_a_slow_move_is_even_and_keeps_its_sharpness(tmp_path: Path, scale: float) -> None:
     """A tenth of a result pixel a frame; what is measured is the picture itself."""
@@ -127,7 +128,6 @@ def parts(draw: st.DrawFn) -> tuple[npt.NDArray[np.uint8] | npt.NDArray[np.uint1
     return picture if deep else (picture >> 8).astype(np.uint8), box, size
 
 
-@settings(max_examples=150, deadline=None)
 @given(parts())
 def test_parts_come_out_as_an_outside_library_has_them(
     part: tuple[npt.NDArray[np.uint8] | npt.NDArray[np.uint16], Box, tuple[int, int]],
@@ -206,7 +206,6 @@ def test_previews_show_the_same_part(tmp_path: Path) -> None:
     st.sampled_from(list(Easing)),
     st.integers(1, 80),
 )
-@settings(deadline=None)
 def test_the_columns_of_a_plan_are_what_the_choices_say(
     parts: list[tuple[int, int, int, int]], easing: Easing, count: int
 ) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
@@ -88,7 +88,6 @@ def surging(draw: st.DrawFn) -> Project:
     return project
 
 
-@settings(deadline=None, max_examples=60)
 @given(surging())
 def test_surges_meet_at_their_peaks_and_nothing_leaves_a_gap(project: Project) -> None:
     pace = project.pace
@@ -115,7 +114,6 @@ def test_surges_meet_at_their_peaks_and_nothing_leaves_a_gap(project: Project) -
         assert np.allclose(amounts, [0, 1, 1, 0], atol=1e-3)
 
 
-@settings(deadline=None, max_examples=40)
 @given(surging(), st.fractions(-2, 2, max_denominator=50))
 def test_a_cut_slides_and_all_lasts_as_long(project: Project, by: Fraction) -> None:
     if len(project.shots) < 2:

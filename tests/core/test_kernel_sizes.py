@@ -7,7 +7,7 @@ import numpy.typing as npt
 import pytest
 from av.filter import Graph
 from av.video.frame import VideoFrame
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.picture import kernels, motion_kernels
@@ -27,7 +27,6 @@ sizes = st.tuples(
     st.one_of(st.integers(1, 20), st.integers(PIECE - 2, PIECE + 2), st.just(2 * PIECE + 1)),
 )
 forms = st.sampled_from(["rgb48le", "rgb24", "yuv444p", "yuv422p", "yuv420p", "yuv411p", "yuv420p10le"])
-each_size = settings(max_examples=30, deadline=None)
 
 Codes = npt.NDArray[np.uint16]
 Numbers = npt.NDArray[np.float64]
@@ -81,7 +80,6 @@ def planes_of(of: Numbers) -> Numbers:
     return np.moveaxis(of, -1, 0)
 
 
-@each_size
 @given(sizes, forms)
 def test_light_is_added_up_and_coded(size: tuple[int, int], form: str) -> None:
     pictures = [picture(size, form, seed) for seed in range(3)]
@@ -95,7 +93,6 @@ def test_light_is_added_up_and_coded(size: tuple[int, int], form: str) -> None:
     assert np.abs(made - coded(np.asarray(truth))).max() < 30  # a tenth of a code of eight bits
 
 
-@each_size
 @given(sizes, forms, st.booleans())
 def test_extremes_are_kept(size: tuple[int, int], form: str, brightest: bool) -> None:
     pictures = [picture(size, form, seed) for seed in range(3)]
@@ -108,7 +105,6 @@ def test_extremes_are_kept(size: tuple[int, int], form: str, brightest: bool) ->
     assert np.abs(kept - planes_of(truth)).max() < 2e-4
 
 
-@each_size
 @given(sizes, forms, st.integers(1, 9))
 def test_medians_are_those_of_numpy(size: tuple[int, int], form: str, count: int) -> None:
     pictures = [picture(size, form, seed) for seed in range(count)]
@@ -118,7 +114,6 @@ def test_medians_are_those_of_numpy(size: tuple[int, int], form: str, count: int
     assert np.abs(made - 65535 * np.median([true_codes(each) for each in pictures], axis=0)).max() <= 8
 
 
-@each_size
 @given(sizes, forms)
 def test_light_is_multiplied_by_channel_and_by_row(size: tuple[int, int], form: str) -> None:
     of, gains = picture(size, form), (0.5, 1.0, 2.0)
@@ -144,7 +139,6 @@ def test_chroma_lies_where_it_belongs_however_many_share_it(form: str) -> None:
         assert np.abs(of - truth).max() < 65535 * 0.03
 
 
-@each_size
 @given(sizes, forms.filter(lambda form: form != "yuv411p"))  # whose chroma is taken from the nearest sample
 def test_pixels_and_codes_are_those_of_the_whole_picture(size: tuple[int, int], form: str) -> None:
     of, work, made = picture(size, form), RowWork(), np.empty((*size, 4), np.float32)
@@ -155,7 +149,6 @@ def test_pixels_and_codes_are_those_of_the_whole_picture(size: tuple[int, int], 
     assert np.abs(kernels.codes_of(of, COLOUR).astype(int) - whole).max() <= 2
 
 
-@each_size
 @given(sizes, st.sampled_from(["yuv444p", "yuv422p", "yuv420p"]))
 def test_codes_become_planes_and_come_back(size: tuple[int, int], form: str) -> None:
     grey = np.repeat(codes(size)[..., :1], 3, -1)
@@ -168,7 +161,6 @@ def test_codes_become_planes_and_come_back(size: tuple[int, int], form: str) -> 
         assert np.abs(samples_of(plane, 8).astype(int) - 128).max() <= 1
 
 
-@each_size
 @given(sizes)
 def test_a_warp_that_moves_by_whole_pixels_moves_so(size: tuple[int, int]) -> None:
     height, width = size
@@ -182,7 +174,6 @@ def test_a_warp_that_moves_by_whole_pixels_moves_so(size: tuple[int, int]) -> No
     assert np.abs(made[:, : width - right] - coded(of[y][:, x, :3].astype(np.float64))).max() < 30
 
 
-@each_size
 @given(sizes, st.tuples(st.integers(-3, 3), st.integers(-3, 3)))
 def test_motion_is_followed_and_cast_by_whole_places(size: tuple[int, int], by: tuple[int, int]) -> None:
     first, second = (np.ascontiguousarray(codes(size, seed)[..., 0] >> 8, np.uint8) for seed in (1, 2))
@@ -203,7 +194,6 @@ def test_motion_is_followed_and_cast_by_whole_places(size: tuple[int, int], by: 
     assert np.array_equal(into[came][:, :2], np.broadcast_to(np.array(by, np.float32), (int(came.sum()), 2)))
 
 
-@each_size
 @given(sizes, st.integers(1, 600), st.integers(1, 40))
 def test_smaller_pictures_are_means_of_what_they_cover(
     size: tuple[int, int], width: int, height: int
@@ -223,7 +213,6 @@ def test_smaller_pictures_are_means_of_what_they_cover(
     assert np.abs(averaged(of, wish) - truth).max() <= 0.51
 
 
-@each_size
 @given(sizes, st.sampled_from([np.uint8, np.uint16]))
 def test_a_part_at_its_own_size_is_that_part(size: tuple[int, int], depth: type[np.unsignedinteger]) -> None:
     of = np.random.default_rng(3).integers(0, np.iinfo(depth).max + 1, size, depth)
@@ -234,7 +223,6 @@ def test_a_part_at_its_own_size_is_that_part(size: tuple[int, int], depth: type[
     assert scaled_part(of, (0, 0, size[1], size[0]), (7, 5), int(np.iinfo(depth).max)).shape == (5, 7)
 
 
-@each_size
 @given(sizes, forms)
 def test_means_over_blocks_are_those_of_numpy(size: tuple[int, int], form: str) -> None:
     of = picture(size, form)
@@ -269,6 +257,30 @@ def test_rows_that_are_stored_from_below_are_read_so(form: str) -> None:
     kernels.median(work, [frame], COLOUR, upright)
     work.wait()
     assert np.array_equal(made, upright[::-1])
+
+
+@given(sizes, st.tuples(st.integers(1, 36), st.integers(1, 64)), st.sampled_from([np.uint8, np.uint16]))
+def test_differences_of_blocks_are_those_of_numpy(
+    size: tuple[int, int], wished: tuple[int, int], depth: type[np.unsignedinteger]
+) -> None:
+    blocks = min(wished[0], size[0]), min(wished[1], size[1])
+    rng, most = np.random.default_rng(4), np.iinfo(depth).max
+    both = rng.choice(np.array([0, 1, most // 2, most], depth), (2, size[0], size[1] + 3))
+    one, other = both[0, :, :-3], both[1, ::-1, 1:-2]  # rows lie apart, one picture is stored from below
+    apart = np.abs(one.astype(np.int64) - other)
+    rows, columns = (np.arange(n + 1) * side // n for n, side in zip(blocks, size, strict=True))
+    sums = np.add.reduceat(np.add.reduceat(apart, rows[:-1]), columns[:-1], axis=1)
+    means = sums / np.outer(np.diff(rows), np.diff(columns))
+    assert np.allclose(kernels.blocks_apart(one, other, blocks), means, rtol=1e-6)
+    with pytest.raises(ValueError, match="blocks"):
+        kernels.blocks_apart(one, other, (size[0] + 1, 1))
+    with pytest.raises(ValueError, match="shapes"):
+        kernels.blocks_apart(one, other[:, 1:], blocks)
+
+
+def test_more_rows_than_a_short_sum_holds() -> None:
+    black, white = np.zeros((600, 3), np.uint8), np.full((600, 3), 255, np.uint8)
+    assert kernels.blocks_apart(black, white, (1, 1)).tolist() == [[255.0]]
 
 
 def test_as_many_frames_as_there_is_room_for_at_the_end_of_a_piece() -> None:

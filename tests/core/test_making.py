@@ -233,6 +233,7 @@ def true_exposure(scene: Scene, frames: int) -> Picture:
     return from_linear(np.mean(light, axis=0), SRGB)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("scene", [disk(8, 14, plain=True), pan(5)])
 def test_fill_steps_come_near_a_true_exposure(scene: Scene) -> None:
     truth = true_exposure(scene, 8)
@@ -305,6 +306,7 @@ def moving(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return written(tmp_path_factory.mktemp("moving") / "moving.mkv", (scene(number) for number in range(24)))
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("backwards", [False, True])
 def test_slowed_by_motion_every_frame_stands_at_its_place(moving: Path, backwards: bool) -> None:
     plan = plan_of(moving, Fraction(1, 4), FrameMaking(between=Between.MOTION), backwards=backwards)
@@ -321,6 +323,7 @@ def test_slowed_by_motion_every_frame_stands_at_its_place(moving: Path, backward
     assert between == 69  # three between each two of 24
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("each", [EachFrame.ONE, EachFrame.LONG_EXPOSURE])
 def test_filled_and_blurred_frames_come_through_the_chain(moving: Path, each: EachFrame) -> None:
     plan = plan_of(moving, Fraction(8), FrameMaking(each, fill=Fill.GOOD))

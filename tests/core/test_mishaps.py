@@ -76,6 +76,7 @@ def test_names_out_of_bounds(tmp_path: Path) -> None:
         assert len(os.fsencode(temporary.name)) < 255
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
 @pytest.mark.parametrize("after", [0.05, 0.5, 1.2])
 def test_a_signal_at_any_moment_ends_in_one_line_and_leaves_nothing(
@@ -98,17 +99,15 @@ def test_a_signal_at_any_moment_ends_in_one_line_and_leaves_nothing(
         time.sleep(after)
         child.send_signal(number)
         _, said = child.communicate(timeout=20)
-    if child.returncode in (-number, 0):
-        assert after < 0.2 or child.returncode == 0  # before a word of ours was read, or after the end
-    else:
+    interpreter_was_starting = child.returncode != 0 and "chronoxis" not in said and "Cancelled" not in said
+    if interpreter_was_starting:  # not a word of ours was read yet; how Python ends then is its own affair
+        assert after < 0.2
+    elif child.returncode != 0:
         assert (child.returncode, said.strip()) == (1, "Cancelled; nothing was left behind.")
     assert child.returncode == 0 or list(out.iterdir()) == []
 
 
-def test_what_a_killed_program_left_is_swept_by_the_next_start(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+def test_what_a_killed_program_left_is_swept_by_the_next_start(tmp_path: Path, own_state: Path) -> None:
     code = (
         "import os, sys, signal\nfrom pathlib import Path\n"
         "from chronoxis.core.files.atomic import temporary_beside\n"
@@ -123,7 +122,7 @@ def test_what_a_killed_program_left_is_swept_by_the_next_start(
         sweep_unfinished()
         assert held.exists()  # somebody writes it
     assert list((tmp_path / "results").iterdir()) == []
-    assert list((tmp_path / "state" / "chronoxis" / "unfinished").iterdir()) == []
+    assert list((own_state / "unfinished").iterdir()) == []
 
 
 def test_a_full_standard_output(take: Path, tmp_path: Path) -> None:
@@ -153,7 +152,7 @@ BAD_VALUES = (
     ('"shutter": 360.0', f'"shutter": {"9" * 5000}', "far too long"),
     ('"rate": "25",\n "footage"', '"rate": 25,\n "footage"', "should be text"),
     ('"rate": "25",\n "footage"', '"rate": "x",\n "footage"', "should be a number as text"),
-    ('"version": 6', '"version": "2"', "version should be “6”"),
+    ('"version": 7', '"version": "2"', "version should be “7”"),
     ('"quality": "good"', '"quality": "best"', "should be one of draft, sharing"),
     ('"held": []', '"held": [], "colour": 3', "not known here"),
     ('"in": "0",', "", "lacks in"),

@@ -135,6 +135,7 @@ def test_bad_music_is_told_in_one_line(tmp_path: Path) -> None:
     assert np.abs(heard[-RATE // 2 : -RATE // 4]).max() > 0.3
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("manner", ["held", "follows"])
 def test_a_flash_and_its_click_stay_together_in_an_export(tmp_path: Path, manner: str) -> None:
     times = [1.0, 2.6, 4.2, 5.8, 7.4]
@@ -296,6 +297,7 @@ def test_traces_are_kept_by_content_and_rubbish_is_dropped(tmp_path: Path) -> No
     assert len(list((tmp_path / "traces").iterdir())) <= 1
 
 
+@pytest.mark.thorough
 def test_a_glance_at_long_sound_is_near_the_truth(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("chronoxis.core.traces.sound_trace._LONG_SECONDS", 60)
     loud = np.repeat(np.array([0.05, 0.8, 0.2, 0.6], np.float32), 20 * RATE)

@@ -14,7 +14,7 @@ from struct import pack
 import cv2
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from numpy.typing import NDArray
@@ -202,7 +202,6 @@ def test_names_are_sorted_as_people_count() -> None:
     assert numbered(["a1.jpg", "a2.jpg", "a90000.jpg"]).missing == {}
 
 
-@settings(deadline=None)
 @given(
     st.sets(st.integers(0, 400), min_size=60),
     st.sampled_from([Fraction(1), Fraction(5, 2), Fraction(5), Fraction(37), Fraction(3600)]),
@@ -259,7 +258,6 @@ def at_rate(project: Project, source: PhotoSource, rate: int) -> Project:
     return with_choices(project, source, replace(run, time=PhotoTime.at_rate(Fraction(rate))))
 
 
-@settings(max_examples=60, deadline=None)
 @given(st.data())
 def test_switching_the_clock_keeps_photos_and_lengths(
     tmp_path_factory: pytest.TempPathFactory, data: st.DataObject
@@ -402,7 +400,6 @@ def exact_means(pixels: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.
     return np.asarray(wide.reshape(size[1], pixels.shape[0], size[0], pixels.shape[1], -1).mean((1, 3)))
 
 
-@settings(max_examples=60, deadline=None)
 @given(
     arrays(np.uint8, st.tuples(st.integers(1, 19), st.integers(1, 19), st.just(4))),
     st.floats(0, 1),

@@ -9,7 +9,7 @@ import av
 import numpy as np
 import pytest
 from av.video.frame import VideoFrame
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.picture.coding import coded_as
@@ -67,7 +67,6 @@ def planar(value: tuple[int, int, int], size: tuple[int, int] = (64, 32)) -> Vid
     return STUDIO.tag(VideoFrame.from_ndarray(planes, "yuv420p"))
 
 
-@settings(deadline=None, max_examples=60)
 @given(
     st.lists(st.integers(16, 235), min_size=1, max_size=40),
     st.lists(st.sampled_from([1.0, 1.0, 0.5, 0.125]), min_size=40, max_size=40),

@@ -191,6 +191,7 @@ def test_a_lost_frame_in_the_middle_is_held_and_said(tmp_path: Path) -> None:
         list(reader.frames(range(120)))  # so much that holding would only hide it
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("degrees", [0, 90, 180, 270])
 @pytest.mark.parametrize("flip", ["", "h", "v"])
 def test_turned_and_mirrored_recordings_come_out_upright(tmp_path: Path, degrees: int, flip: str) -> None:
@@ -363,6 +364,7 @@ def sounding(path: Path, codec: str, rate: int, layout: str, *, hole: tuple[floa
     return path
 
 
+@pytest.mark.sampled(5)
 @pytest.mark.parametrize(
     ("name", "codec", "rate", "layout"),
     [

@@ -20,7 +20,7 @@ from chronoxis.core.errors import Cancelled, ExportError, FootageError
 from chronoxis.core.files.atomic import publish, temporary_beside
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
-from chronoxis.core.footage.prefetch import ahead
+from chronoxis.core.footage.prefetch import Check, ahead
 from chronoxis.core.model import arranging, making, pacing
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.export_format import Quality
@@ -58,6 +58,7 @@ def plan_for(path: Path, settings: ResultSettings, each: EachFrame = EachFrame.O
     return make_plan(project, {project.footage[0].key: source})
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("quality", [Quality.DRAFT, Quality.GOOD, Quality.MASTER])
 @pytest.mark.parametrize("each", list(EachFrame))
 def test_the_expected_size_is_near(field: Path, tmp_path: Path, quality: Quality, each: EachFrame) -> None:
@@ -206,15 +207,36 @@ def test_ahead_stays_near_and_hands_on_errors() -> None:
                 raise FootageError("broken")
 
     taken: list[int] = []
-    with closing(ahead(numbers(), 3)) as items:
+    with closing(ahead(lambda _: numbers(), 3)) as items:
         taken.append(next(items))
         time.sleep(0.1)
         assert len(made) <= 6
         with pytest.raises(FootageError, match="broken"):
             taken.extend(items)
     before = threading.active_count()
-    with closing(ahead(iter(range(10**9)), 3)) as endless:
+    with closing(ahead(lambda _: iter(range(10**9)), 3)) as endless:
         assert next(endless) == 0
+    assert threading.active_count() == before
+
+
+def test_what_is_no_longer_wanted_is_given_up_in_its_midst() -> None:
+    def never_done(check: Check) -> Iterator[int]:
+        while True:
+            check()
+            time.sleep(0.001)
+        yield 0
+
+    looks = 0
+
+    def check() -> None:
+        nonlocal looks
+        looks += 1
+        if looks > 3:
+            raise Cancelled
+
+    before = threading.active_count()
+    with pytest.raises(Cancelled), closing(ahead(never_done, 3, check)) as items:
+        next(items)
     assert threading.active_count() == before
 
 

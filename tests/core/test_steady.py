@@ -10,7 +10,7 @@ import av
 import cv2
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
@@ -113,7 +113,6 @@ def test_a_walk_is_smooth_and_its_pan_stays() -> None:
     assert np.ptp((course + level.moves)[:, 2]) < 1e-6
 
 
-@settings(deadline=None, max_examples=30)
 @given(
     st.integers(3, 400),
     st.integers(0, 2**31),
@@ -230,6 +229,7 @@ def test_steadied_and_framed_at_once_it_is_what_a_camera_there_would_see(
     assert np.sqrt((wrong**2).mean()) < 0.3 / 30
 
 
+@pytest.mark.thorough
 def test_a_view_that_moves_by_parts_of_a_pixel_is_resampled_once_with_the_steadying(shaken: Path) -> None:
     source = open_source(shaken)
     project = arranging.begin_with(Project(), recording_of(shaken, Fraction(50), Fraction(4)))
@@ -327,6 +327,7 @@ def test_the_camera_is_listed(shaken: Path) -> None:
     assert all(0 <= float(row["confidence"]) <= 1 for row in rows)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("kind", ["black", "noise", "flat", "one", "tiny", "cuts", "odd"])
 def test_whatever_is_filmed_is_steadied_or_left(kind: str, tmp_path: Path) -> None:
     rng = np.random.default_rng(2)
@@ -449,6 +450,7 @@ def test_a_whip_costs_only_what_is_around_it_its_smoothness() -> None:
         assert jolts(after[part]) <= jolts(course[part]) / 8
 
 
+@pytest.mark.thorough
 def test_no_border_shows_in_ten_thousand_frames() -> None:
     """Every place on the rim of what is shown comes from within the picture, as the resampling reads it."""
     picture = PictureFormat(96, 54, 96, 54, 0, "yuv420p", 8, Colour(1, 1, 1, True))
@@ -490,6 +492,7 @@ def deshaken(path: Path) -> list[Grey]:
     return pictures
 
 
+@pytest.mark.thorough
 def test_far_less_shake_is_left_than_the_library_leaves(shaken: Path, tmp_path: Path) -> None:
     out = tmp_path / "steady.mkv"
     done = chronoxis("condense", shaken, "--speed", 1, "--fps", 50, "-o", out, "--steady", "smooth",

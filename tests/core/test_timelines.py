@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import opentimelineio as otio
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.files.interchange import export_timeline, import_timeline
@@ -74,7 +74,6 @@ SPEEDS = st.sampled_from(
     nests=st.booleans(),
     rate=st.sampled_from([Fraction(25), Fraction(30000, 1001), Fraction(12)]),
 )
-@settings(deadline=None, max_examples=40)
 def test_other_programs_show_the_frames_that_are_planned(
     take: Path,
     speeds: list[tuple[Fraction, bool]],

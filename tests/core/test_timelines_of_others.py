@@ -10,7 +10,7 @@ from typing import Any
 
 import opentimelineio as otio
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import ProjectFileError
@@ -297,6 +297,7 @@ def exact(time: Any) -> Fraction:
     return Fraction(time.value) / rounded.get(rate, rate)
 
 
+@pytest.mark.sampled(10)
 @pytest.mark.parametrize("name", FOREIGN)
 def test_a_timeline_plays_what_its_own_numbers_say(name: str, recorded: dict[str, Path]) -> None:
     foreign = FOREIGN[name]
@@ -436,7 +437,6 @@ def opened_but_missing(imported: Imported, there: Path) -> Project:
 NONSENSE = st.sampled_from([0.0, -1.0, 1e-300, 1e9, 1e300, float("inf"), float("nan"), 24.0, "", "/", "a/b"])
 
 
-@settings(deadline=None)
 @given(st.lists(st.tuples(st.integers(0, 200), NONSENSE), min_size=1, max_size=3))
 def test_what_is_taken_of_any_timeline_can_be_saved_and_read(
     tmp_path_factory: pytest.TempPathFactory, changes: list[tuple[int, float | str]]

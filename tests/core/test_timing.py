@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from chronoxis.core.errors import PlanError
@@ -143,7 +143,6 @@ def test_a_written_speed_is_close(speed: Fraction) -> None:
     assert float(parse_speed(format_speed(speed).replace(",", ""))) == pytest.approx(float(speed), rel=6e-3)
 
 
-@settings(deadline=None)
 @given(paces(), st.lists(st.floats(0, 1), min_size=1, max_size=20))
 def test_both_maps_are_inverse_and_monotone(made: Made, shares: list[float]) -> None:
     pace = PaceProfile(*made)
@@ -159,7 +158,6 @@ def test_both_maps_are_inverse_and_monotone(made: Made, shares: list[float]) -> 
     assert np.all(np.diff(pace.recorded_at(fine)) > 0)
 
 
-@settings(deadline=None)
 @given(paces())
 def test_passages_partition_the_shot_and_lengths_add_up(made: Made) -> None:
     pieces, ramps, runs = made
@@ -176,7 +174,6 @@ def test_passages_partition_the_shot_and_lengths_add_up(made: Made) -> None:
     assert plain.result_length == sum(piece.recorded_length / piece.speed for piece in pieces)
 
 
-@settings(deadline=None, max_examples=50)
 @given(paces(most=6))
 def test_speeds_are_as_defined_and_integrate_to_the_recorded_time(
     made: Made,
@@ -237,7 +234,6 @@ def test_ten_thousand_passages() -> None:
     assert np.abs(pace.recorded_at(pace.result_at(recorded)) - recorded).max() < 1e-6
 
 
-@settings(deadline=None)
 @given(
     st.lists(st.tuples(paces(most=4), st.booleans()), min_size=1, max_size=3),
     st.fractions(Fraction(1, 10), 4000, max_denominator=25),
@@ -281,7 +277,6 @@ def test_fitting_meets_the_length_or_refuses_rightly(shots: list[tuple[Made, boo
         assert ratios == pytest.approx(ratios[:1] * len(ratios), rel=1e-4)
 
 
-@settings(deadline=None)
 @given(paces(), st.integers(0, 29), st.fractions(Fraction(1, 2), 600, max_denominator=25))
 def test_a_passage_is_given_a_length(made: Made, number: int, wish: Fraction) -> None:
     pieces, ramps, runs = made
@@ -318,7 +313,6 @@ def test_shots_follow_one_another_on_whole_frames() -> None:
     assert np.array_equal(again.frames, made.frames)
 
 
-@settings(deadline=None, max_examples=60)
 @given(st.lists(paces(6), min_size=1, max_size=6), st.integers(2, 400))
 def test_a_joined_pace_is_each_pace_in_its_turn(made: list[Made], points: int) -> None:
     alone = [PaceProfile(*parts) for parts in made]
@@ -363,7 +357,6 @@ def shot_lists(draw: st.DrawFn) -> list[ShotTiming]:
     return shots
 
 
-@settings(deadline=None, max_examples=80)
 @given(shot_lists(), RATES)
 def test_a_schedule_is_what_the_words_say(shots: list[ShotTiming], rate: Fraction) -> None:
     made = make_schedule(shots, rate)
@@ -420,7 +413,6 @@ def test_every_nth_frame_is_exactly_every_nth(rate: Fraction, step: int, count: 
     assert make_schedule([backwards], rate).frames.tolist() == list(range(last, start - 1, -step))
 
 
-@settings(deadline=None)
 @given(
     ticks=st.lists(st.integers(0, 90), min_size=2, max_size=200),
     speed=st.fractions(Fraction(1, 20), 60, max_denominator=50),
@@ -521,7 +513,6 @@ def one_shot(making: FrameMaking, speed: Fraction, frames: int = 4000, **more: o
     st.booleans(),
     st.lists(st.integers(0, 399), min_size=0, max_size=8),
 )
-@settings(deadline=None, max_examples=100)
 def test_rows_are_whole_whatever_is_chosen(
     making: FrameMaking, speed: Fraction, backwards: bool, ends: list[int]
 ) -> None:
@@ -617,7 +608,6 @@ def test_holes_are_filled_from_both_sides() -> None:
     cuts=st.sets(st.integers(1, 118), max_size=5),
     backwards=st.booleans(),
 )
-@settings(deadline=None, max_examples=60)
 def test_filled_steps_end_with_their_scene(
     speed: Fraction, shutter: float, cuts: set[int], backwards: bool
 ) -> None:

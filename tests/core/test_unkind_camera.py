@@ -111,6 +111,7 @@ LIGHTS: dict[str, Callable[[int], Numbers | float]] = {
 }
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("seed", "lights"), [(1, ["5%", "bands"]), (2, ["10%", "rolling"])])
 def test_light_that_changes_leaves_no_more_jitter(tmp_path: Path, seed: int, lights: list[str]) -> None:
     scene, places = 128 + rough(seed, (1000, 620), 3, 12) + rough(seed + 9, (1000, 620), 25, 15), jolts(seed)
@@ -121,6 +122,7 @@ def test_light_that_changes_leaves_no_more_jitter(tmp_path: Path, seed: int, lig
         assert residue(film, places, tmp_path) < max(1.5 * constant, 0.15), name
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("texture", [0.0, 3.0])
 def test_a_thing_waved_before_a_plain_wall_does_not_throw_the_wall_about(
     tmp_path: Path, texture: float
@@ -137,6 +139,7 @@ def test_a_thing_waved_before_a_plain_wall_does_not_throw_the_wall_about(
     assert np.ptp(moved, axis=0).max() < np.ptp(places, axis=0).max() + 0.5
 
 
+@pytest.mark.thorough
 def test_where_the_camera_cannot_be_followed_is_said(tmp_path: Path) -> None:
     """A lens that is covered in the middle of a shot."""
     scene, places = 128 + rough(1, (1000, 620), 3, 20), jolts(1)

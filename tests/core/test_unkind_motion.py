@@ -145,12 +145,14 @@ def rebuilt(name: str) -> tuple[float, float, float]:
     return ours_, mixed_, library
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("name", FILMS)
 def test_motion_is_never_worse_than_a_plain_mix(name: str) -> None:
     ours, mixed, _ = rebuilt(name)
     assert ours > mixed - 0.1
 
 
+@pytest.mark.thorough
 def test_it_is_better_than_the_library_on_average() -> None:
     gained = [ours - library for ours, _, library in map(rebuilt, FILMS)]
     assert float(np.mean(gained)) > 1.0

@@ -11,12 +11,16 @@ from chronoxis.core.errors import ChronoxisError
 
 log = logging.getLogger("chronoxis")
 
-_NICENESS = 10
+BESIDE = 10
+"""Niceness of what nobody waits for."""
+
+AWAITED = 3
+"""Niceness of what somebody waits for: the interface goes first; but on a busy machine it has to come."""
 
 
-def give_way() -> None:
+def give_way(niceness: int = BESIDE) -> None:
     """Let the interface thread go first: lowers the calling thread, and those it starts from now on."""
-    os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICENESS)
+    os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), niceness)
 
 
 _QUIET_SECONDS = 0.12  # seconds without a person's doing after which work goes on

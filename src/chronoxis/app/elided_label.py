@@ -21,6 +21,11 @@ class ElidedLabel(TextLabel):
         self.updateGeometry()
         self._cut()
 
+    @property
+    def whole(self) -> str:
+        """What it says, were there room for all of it."""
+        return self._whole
+
     def sizeHint(self) -> QSize:
         wide = max(self.fontMetrics().horizontalAdvance(line) for line in self._whole.split("\n"))
         return QSize(wide + 2, super().sizeHint().height())

@@ -1,5 +1,7 @@
 """The line at the top: the project's name, what the result amounts to, and the one main action."""
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
@@ -10,6 +12,7 @@ from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import pacing
+from chronoxis.core.queue.jobs import Job, seconds_left
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time, parse_time
@@ -20,10 +23,12 @@ class HeadLine(QWidget):
 
     Signals:
         export_wanted: a person wants to export.
+        exports_wanted: a person wants to see how exports stand.
         back_wanted: a person wants to leave the nested run that is open.
     """
 
     export_wanted = Signal()
+    exports_wanted = Signal()
     back_wanted = Signal()
 
     def __init__(self, document: Document, files: ProjectFiles) -> None:
@@ -51,6 +56,11 @@ class HeadLine(QWidget):
         self.export_button.setProperty("main", True)
         self.export_button.setToolTip("Choose what the file should be like, and write it (Ctrl+E)")
         self.export_button.clicked.connect(self.export_wanted)
+        self.exports_button = QPushButton()
+        self.exports_button.setAccessibleName("Exports")
+        self.exports_button.setToolTip("How exports stand, and what can be done about them (Ctrl+Shift+E)")
+        self.exports_button.clicked.connect(self.exports_wanted)
+        self.exports_button.hide()
         self.back_button = QPushButton("Come back")
         self.back_button.setToolTip("Leave this nested run, with what was changed inside (Ctrl+Backspace)")
         self.back_button.clicked.connect(self.back_wanted)
@@ -84,6 +94,13 @@ class HeadLine(QWidget):
             return self._files.path.stem
         return project.footage[0].name if project.footage else "Chronoxis"
 
+    def show_exports(self, going_on: Sequence[Job]) -> None:
+        """Show how many exports go on, and how long that takes yet."""
+        self.exports_button.setVisible(bool(going_on))
+        many = f"{len(going_on)} exports" if len(going_on) > 1 else "1 export"
+        left = seconds_left(going_on)
+        self.exports_button.setText(many if left is None else f"{many}  ·  {format_time(left, 0)} left")
+
     def _lay_out(self) -> None:
         head = QHBoxLayout(self)
         head.setContentsMargins(14, 6, 14, 2)
@@ -96,7 +113,7 @@ class HeadLine(QWidget):
         head.addSpacing(8)
         head.addWidget(self._summary)
         head.addStretch()
-        for widget in (self.fit_field, self.fit_button, self.export_button):
+        for widget in (self.fit_field, self.fit_button, self.exports_button, self.export_button):
             head.addWidget(widget)
 
     def _show(self) -> None:

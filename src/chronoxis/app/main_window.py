@@ -1,6 +1,7 @@
 """The window: the Weave on top, footage, pictures and Bench below."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QEvent, QSize, Qt
@@ -16,11 +17,15 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.bench.bench import Bench
+from chronoxis.app.bench.live_pictures import LivePictures
+from chronoxis.app.bench.page import Page
 from chronoxis.app.commands import Commands
 from chronoxis.app.document.document import Document
 from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.ends import wait_for_ends
 from chronoxis.app.export.export_panel import ExportPanel
+from chronoxis.app.export.exports import Exports
+from chronoxis.app.export.notifications import DesktopNotifications, Notifications, end_in_words
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
@@ -30,11 +35,16 @@ from chronoxis.app.footage.run_pictures import RunPictures
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.head_line import HeadLine
 from chronoxis.app.join_commands import JoinCommands
+from chronoxis.app.lull_commands import LullCommands
 from chronoxis.app.measuring.camera_paths import CameraPaths
+from chronoxis.app.measuring.found_lulls import FoundLulls
 from chronoxis.app.measuring.picture_traces import PictureTraces
+from chronoxis.app.measuring.proposed_pace import ProposedPace
+from chronoxis.app.measuring.proxies import Proxies
 from chronoxis.app.measuring.service import MeasuringService
 from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.menus import Menus
+from chronoxis.app.message_line import MessageLine
 from chronoxis.app.pictures.compared import Compared
 from chronoxis.app.pictures.pictures import Pictures
 from chronoxis.app.pictures.preview import Preview
@@ -47,10 +57,11 @@ from chronoxis.app.sound.devices import open_device
 from chronoxis.app.sound.player import Player
 from chronoxis.app.sound.sound_ahead import SoundAhead
 from chronoxis.app.sound.waveform import waveform_image
-from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import built_plainly, icon, scaled
 from chronoxis.app.weave.weave import Weave
+from chronoxis.core.footage.reader_pool import ReaderPool
 from chronoxis.core.footage.source import Facts
+from chronoxis.core.queue.jobs import Job, JobState
 from chronoxis.core.render.plan import Plan
 
 _BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 360  # the latter grows with the text
@@ -76,37 +87,62 @@ class MainWindow(QMainWindow):
         self.document = Document()
         self.files = ProjectFiles(self.document)
         self.disk = DiskQuestions()
-        self.preview = Preview()
+        self.readers = ReaderPool()
+        self.preview = Preview(self.readers)
         self.commands = Commands(self.document)
         self.sound = SoundAhead()
         self.player = Player(self.sound, open_device)
         self.measuring = MeasuringService(self.document)
         self.sound_traces = SoundTraces(self.document, self.measuring)
-        self.compared = Compared(self.document)
+        self.proxies = Proxies(self.document, self.measuring)
+        self.compared = Compared(self.document, self.readers, self.proxies)
         self.transport = Transport(self.document, self.preview, self.compared, self.sound, self.player)
         self.picture_traces = PictureTraces(self.document, self.measuring)
         self.camera_paths = CameraPaths(self.document, self.measuring)
-        self.weave = Weave(self.document, self.preview.made, self.sound_traces, self.picture_traces)
-        self.shelf = Shelf(self.document)
+        self.lulls = FoundLulls(self.document, self.sound_traces, self.picture_traces)
+        traces = self.sound_traces, self.picture_traces
+        self.proposed = ProposedPace()
+        self.weave = Weave(self.document, self.preview.made, *traces, self.lulls, self.proposed)
+        self.shelf = Shelf(self.document, self.proxies)
         self.loading = Loading(self.document, self.disk, self.shelf, self.weave)
         self.run_pictures = RunPictures(self.document, self.shelf)
         self.sound_traces.changed.connect(self._show_waveforms)
         self.pictures = Pictures(
-            self.document, self.preview, self.compared, self.transport, self.camera_paths
+            self.document,
+            self.preview,
+            self.compared,
+            self.transport,
+            self.camera_paths,
+            self.readers,
+            self.weave.strips.picture_near,
+            self.proxies.serves,
         )
         self.bench = Bench(
-            self.document, self.shelf, self.sound_traces, self.picture_traces, self.camera_paths
+            self.document,
+            self.shelf,
+            self.sound_traces,
+            self.picture_traces,
+            self.camera_paths,
+            self.lulls,
+            self.proposed,
+            self.readers,
+        )
+        self.lull_commands = LullCommands(
+            self.document, self.lulls, self.transport, lambda: self.show_page(self.bench.lulls)
         )
         self.question = QuestionBar()
-        self.export_panel = ExportPanel(self.document, self.files, self.disk, self.question)
+        self.exports = Exports()
+        self.export_panel = ExportPanel(self.document, self.files, self.disk, self.question, self.exports)
         self.joins = JoinCommands(self.document, self.question)
+        self.notifications: Notifications = DesktopNotifications()
         self.head = HeadLine(self.document, self.files)
         self.file_actions = FileActions(
             self, self.document, self.files, self.disk, self.loading, self.question
         )
         self._right = QStackedWidget()
-        self._message = TextLabel()
+        self._message = MessageLine()
         self._followed: Plan | None = None
+        self._played: Plan | None = None  # the same, with proxies
         self._asks = True
         self.left_running: list[str] = []  # what did not end along with the window
         self.setWindowTitle("Chronoxis")
@@ -124,6 +160,34 @@ class MainWindow(QMainWindow):
             self._right.show()
             self.export_panel.show_choices()
 
+    def show_exports(self) -> None:
+        """Show how exports stand, in the Bench's place."""
+        self._right.setCurrentWidget(self.export_panel)
+        self._right.show()
+        self.export_panel.show_list()
+
+    def _offer_to_go_on(self, many: int) -> None:
+        """Exports were interrupted: the machine was restarted, or what worked at them was ended."""
+        self.question.ask(
+            f"{many} exports were interrupted." if many > 1 else "An export was interrupted.",
+            [
+                ("Go on with it" if many == 1 else "Go on with them", self._go_on_with_exports),
+                ("Not now", lambda: None),
+            ],
+        )
+
+    def _follow_exports(self) -> None:
+        self.head.show_exports(self.exports.going_on)
+
+    def _go_on_with_exports(self) -> None:
+        self.exports.go_on_with_all()
+        self.show_exports()
+
+    def _tell_end(self, job: Job) -> None:
+        """An export that was wished here is done, or has failed."""
+        self._say(f"{job.output.name} is done." if job.state is JobState.DONE else job.why)
+        self.notifications.tell(*end_in_words(job))
+
     @property
     def _can_export(self) -> bool:
         """Whether all footage is there, and no run is open: it is the whole that is exported."""
@@ -139,6 +203,10 @@ class MainWindow(QMainWindow):
         """Show a page of the Bench."""
         self.show_bench()
         self.bench.show_page(number)
+
+    def show_page(self, page: Page) -> None:
+        """Show a page of the Bench."""
+        self.show_bench_page([each for _, each in self.bench.pages].index(page))
 
     def fold_bench(self) -> None:
         """Fold the Bench away, or open it."""
@@ -207,8 +275,10 @@ class MainWindow(QMainWindow):
         sounds, made = (self.player, self.sound), (self.run_pictures, self.preview, self.compared)
         for part in (self.files, self.disk, self.loading, self.measuring, *made, *sounds):
             part.close()
-        for owner in (self.document, self.weave, self.pictures, self.bench, self.export_panel):
+        exports = self.export_panel, self.exports
+        for owner in (self.document, self.weave, self.pictures, self.bench, self.proxies, *exports):
             owner.close_workers()
+        self.readers.close()
         self.left_running = wait_for_ends()
         super().closeEvent(event)
 
@@ -217,21 +287,9 @@ class MainWindow(QMainWindow):
         if self.document.is_modified:
             self.file_actions.settle_changes(self.close)
             return False
-        if self.export_panel.job.running:
-            self.question.ask(
-                "An export is under way; closing would stop it, and nothing would be left of it.",
-                [("Keep working", lambda: None), ("Stop it and close", self._stop_export_and_close)],
-            )
-            return False
         return True
 
-    def _stop_export_and_close(self) -> None:
-        self.export_panel.job.close()
-        self.close()
-
     def _lay_out(self) -> None:
-        self._message.setProperty("caution", True)
-        self._message.setWordWrap(True)
         for page in (self.bench, self.export_panel):
             self._right.addWidget(page)
         self._right.setFixedWidth(max(_BENCH_WIDTH, scaled(_BENCH_FOR_TEXT)))
@@ -274,21 +332,30 @@ class MainWindow(QMainWindow):
         for owner in (self.shelf, self.bench.footage):
             owner.locate_wanted.connect(self.file_actions.locate)
         self.bench.page_shown.connect(self._mark_pictures)
+        self.bench.lulls.walk_wanted.connect(self.lull_commands.walk)
+        self.bench.lulls.play_wanted.connect(self.lull_commands.play)
         self.bench.picture.draw_wanted.connect(lambda: self.pictures.show_mode(Mode.RECORDED))
         self.head.export_wanted.connect(self.show_export)
+        self.head.exports_wanted.connect(self.show_exports)
+        self.exports.changed.connect(self._follow_exports)
+        self.exports.interrupted.connect(self._offer_to_go_on)
+        self.exports.ended.connect(self._tell_end)
+        self.exports.failed.connect(self._say)
         self.head.back_wanted.connect(self.joins.come_back)
         self.bench.footage.open_wanted.connect(self.joins.open_run)
         document.eased.connect(self._show)
         document.changed.connect(self.pictures.recorded.update)
         document.planned.connect(self._follow_plan)
+        self.proxies.changed.connect(self._follow_proxies)
+        self.transport.changed.connect(lambda: self.proxies.pause(self.transport.playing))
+        for live in self.bench.live:
+            self.transport.changed.connect(partial(self._pause_live, live))
         document.selection.footage_chosen.connect(self._show_chosen)
         document.refused.connect(self.export_panel.say)
         self.files.changed.connect(self._show_file)
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
         self.preview.ready.connect(self.weave.show_made)
-        for made in (self.preview, self.compared):
-            made.gave_up.connect(self.transport.rest)
         for part in (self.preview, self.compared, self.sound, self.measuring, self.disk):
             part.failed.connect(self._say)
         self.player.said.connect(self._say)
@@ -309,6 +376,9 @@ class MainWindow(QMainWindow):
         self.pictures.show_first(picture)
         self.export_panel.choices.output.clear()
         self._show_waveforms()
+
+    def _pause_live(self, live: LivePictures) -> None:
+        live.pause(self.transport.playing)
 
     def _show_join(self, number: int) -> None:
         self.show_bench()
@@ -341,8 +411,23 @@ class MainWindow(QMainWindow):
         same = plan is not None and before is not None and plan.looks_like(before)
         self._followed = plan
         if not same:
-            self.preview.follow(plan)
+            self._played = None if plan is None else self.proxies.proxied_plan(plan)
+            self.preview.follow(self._played)
+            self._keep_readers()
         self.sound.follow(plan)
+
+    def _follow_proxies(self) -> None:
+        """Play from proxies that were made meanwhile."""
+        plan = self._followed
+        played = None if plan is None else self.proxies.proxied_plan(plan)
+        if played is not None and self._played is not None and played.sources != self._played.sources:
+            self._played = played
+            self.preview.exchange(played)
+            self._keep_readers()
+
+    def _keep_readers(self) -> None:
+        plans = (self._followed, self._played, self.compared.plan)
+        self.readers.keep_only([source for plan in plans if plan is not None for source in plan.sources])
 
     def _show(self) -> None:
         page = 1 if self.document.project.footage else 0
@@ -359,8 +444,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{name}{' •' if modified else ''} – Chronoxis" if there else "Chronoxis")
 
     def _say(self, message: str) -> None:
-        self._message.setText(message)
-        self._message.setVisible(bool(message))
+        self._message.say(message)
         self._empty.message.setText(message)
         self._empty.message.setVisible(bool(message))
 

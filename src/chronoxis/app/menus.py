@@ -10,8 +10,10 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 from shiboken6 import isValid
 
+from chronoxis.app.bench.bench import key_of_page
 from chronoxis.app.files.recent_projects import recent_projects
 from chronoxis.app.pictures.pictures import PICTURE_MODES
+from chronoxis.app.proxy_menu import ProxyMenu
 from chronoxis.app.text_label import menu_text, plain_tip
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.timecode import format_time
@@ -96,6 +98,7 @@ class Menus:
             ("Write a &timeline…", "Ctrl+T", files.save_timeline),
         )
         self.export = self._add(menu, "&Export…", "Ctrl+E", window.show_export)
+        self._add(menu, "All e&xports", "Ctrl+Shift+E", window.show_exports)
         menu.addSeparator()
         self._add(menu, "&Quit", keys.Quit, window.close)
 
@@ -173,6 +176,20 @@ class Menus:
             ("&Hold speed, or let go", "H", do.hold_speed),
             ("Fit the whole to len&gth", "Ctrl+F", self._window.head.enter_fit),
         )
+        self._fill_lulls(menu.addMenu("L&ulls"))
+
+    def _fill_lulls(self, menu: QMenu) -> None:
+        lulls = self._window.lull_commands
+        self._add_for_shots(
+            menu,
+            ("&Next lull", "]", lambda: lulls.walk(1)),
+            ("&Previous lull", "[", lambda: lulls.walk(-1)),
+            ("Play from &lull to lull", "Shift+Space", lulls.play),
+            ("&Begins here, or draw one", "Shift+I", lulls.begin_here),
+            ("&Ends here", "Shift+O", lulls.end_here),
+            ("&Split here", "Shift+X", lulls.split),
+            ("&Refuse, or take that back", "Backspace", lulls.refuse),
+        )
 
     def _fill_view(self, menu: QMenu) -> None:
         keys, do, weave = QKeySequence.StandardKey, self._window.commands, self._window.weave
@@ -196,7 +213,10 @@ class Menus:
         menu.addSeparator()
         for number, (name, _) in enumerate(window.bench.pages):
             self._add(
-                menu, f"Bench page {name}", f"Alt+{number + 1}", partial(window.show_bench_page, number)
+                menu,
+                f"Bench page {name}",
+                f"Alt+{key_of_page(number)}",
+                partial(window.show_bench_page, number),
             )
         self._add(menu, "Fold the &lanes, or open them", "Shift+W", weave.fold_lane)
         self._add(menu, "Fold the &Bench, or open it", "Shift+B", window.fold_bench)
@@ -219,13 +239,17 @@ class Menus:
             ("To the edge &after", "Down", lambda: window.commands.go_to_edge(1)),
             ("To the b&eginning", "Home", lambda: document.move_playhead(Fraction(0))),
             ("To the e&nd", "End", lambda: document.move_playhead(Fraction(10**9))),
-            ("&Loop", "Ctrl+L", pictures.loop_button.toggle),
+            ("&Loop", "Ctrl+L", pictures.bar.loop_button.toggle),
             ("Loop the &selection", "Shift+L", pictures.loop_selection),
             ("The ne&xt Check", "Ctrl+K", pictures.checks.show_next),
             ("Loop the nearest &joint", "Shift+J", pictures.loop_joint),
-            ("&Make first, then play", "Shift+P", pictures.first_button.toggle),
+            ("&Make first, then play", "Shift+P", pictures.bar.first_button.toggle),
+            ("Play fe&wer frames where they come late", "Shift+K", pictures.bar.fewer_button.toggle),
             ("&Tap a beat", "T", lambda: window.commands.tap_beat(transport.heard_at)),
         )
+        self.proxies = ProxyMenu(document, window.proxies, menu)
+        menu.addMenu(self.proxies)
+        self._add(menu, "Make pict&ures ahead anew", "Ctrl+Shift+U", window.preview.make_anew)
         scrubbing = self._add(menu, "&Hear what is scrubbed over", "Shift+S", lambda: None)
         scrubbing.setCheckable(True)
         scrubbing.setChecked(window.player.scrubs)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QFrame, QHBoxLayout, QPushButton, QSizePolicy
 
 
 def push_button(text: str, tip: str) -> QPushButton:
@@ -44,6 +44,29 @@ class TersePushButton(QPushButton):
         """How much narrower the one word is, pixels."""
         metrics = self.fontMetrics()
         return metrics.horizontalAdvance(self._words) - metrics.horizontalAdvance(self._one_word)
+
+
+def segments_of(*chips: QPushButton) -> QFrame:
+    """Choices that exclude each other, as one control with a segment for each."""
+    control = QFrame()
+    control.setProperty("segments", True)
+    control.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+    row = QHBoxLayout(control)
+    row.setContentsMargins(1, 1, 1, 1)
+    row.setSpacing(0)
+    for chip in chips:
+        chip.setProperty("choice", False)
+        chip.setProperty("segment", True)
+        row.addWidget(chip)
+    return control
+
+
+def switch(text: str, tip: str, turn: Callable[[bool], object]) -> QCheckBox:
+    """Something that is on or off by itself."""
+    made = QCheckBox(text)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda on: turn(bool(on)))  # some kinds of functions would be called without it
+    return made
 
 
 def choice_chip(text: str, tip: str, group: QButtonGroup, choose: Callable[[], object]) -> QPushButton:

@@ -45,11 +45,11 @@ class ShortcutsPage(QFrame):
         self._window = window
         self.setProperty("panel", True)
         row = QHBoxLayout(self)
-        row.setContentsMargins(16, 14, 16, 14)
-        row.setSpacing(16)
+        row.setContentsMargins(12, 10, 12, 10)
+        row.setSpacing(12)
         self._columns = [QVBoxLayout() for _ in range(_COLUMNS)]
         for column in self._columns:
-            column.setSpacing(12)
+            column.setSpacing(8)
             row.addLayout(column)
 
     def show_beside(self) -> None:
@@ -98,8 +98,8 @@ def _list(name: str, entries: Entries) -> QFrame:
     block = QFrame()
     grid = QGridLayout(block)
     grid.setContentsMargins(0, 0, 0, 0)
-    grid.setHorizontalSpacing(10)
-    grid.setVerticalSpacing(4)
+    grid.setHorizontalSpacing(8)
+    grid.setVerticalSpacing(2)
     title = TextLabel(name)
     title.setFont(font(10.5, 600))
     grid.addWidget(title, 0, 0)

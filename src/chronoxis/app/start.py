@@ -15,6 +15,7 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files.atomic import sweep_unfinished
+from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.timing.fitting import load_solver
 
 log = logging.getLogger("chronoxis")
@@ -64,6 +65,7 @@ def run(files: Sequence[Path], *, draws: Path | None = None) -> int:
     window = MainWindow()
     window.show()
     settle_memory()
+    return_large_blocks()
     code = [0]
 
     def end(number: int) -> None:

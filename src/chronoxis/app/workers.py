@@ -11,7 +11,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from chronoxis.app.background import give_way, in_one_line, stand_aside
+from chronoxis.app.background import AWAITED, BESIDE, give_way, in_one_line, stand_aside
 from chronoxis.app.ends import expect_end
 from chronoxis.core.errors import Cancelled
 
@@ -25,10 +25,10 @@ _OVER = object()
 class _Worker(QObject):
     """Threads that take turns at requests. One that hangs is overtaken, so that the rest can be done."""
 
-    def __init__(self, name: str, patience: float | None, *, gives_way: bool = True) -> None:
+    def __init__(self, name: str, patience: float | None, niceness: int = BESIDE) -> None:
         """Without ``patience``, nothing is ever overtaken."""
         super().__init__()
-        self._name, self._patience, self._gives_way = name, patience, gives_way
+        self._name, self._patience, self._niceness = name, patience, niceness
         self._condition = threading.Condition()
         self._waiting: deque[Any] = deque()
         self._threads: list[threading.Thread] = []
@@ -63,8 +63,8 @@ class _Worker(QObject):
         self._condition.notify_all()
 
     def _run(self) -> None:
-        if self._gives_way:
-            give_way()
+        if self._niceness:
+            give_way(self._niceness)
         own = threading.current_thread()
         while (request := self._next(own)) is not _OVER:
             self._do(request)
@@ -171,6 +171,7 @@ class NewestWorker(_Worker):
         name: str,
         *,
         urgent: bool = False,
+        awaited: bool = False,
         patience: float | None = None,
     ) -> None:
         """Begin with nothing to do.
@@ -180,9 +181,10 @@ class NewestWorker(_Worker):
                 that between its steps stands aside while a person drags or edits.
             name: of its threads.
             urgent: it neither does so nor gives way to the interface thread, which waits for the answer.
+            awaited: somebody waits for it, so it goes before what is done beside the window.
             patience: as that of a `QueueWorker`; ``answer`` has to bear being called by two threads then.
         """
-        super().__init__(name, patience, gives_way=not urgent)
+        super().__init__(name, patience, 0 if urgent else AWAITED if awaited else BESIDE)
         self._answer, self._urgent = answer, urgent
         self._newest: Any = None
 
@@ -195,11 +197,15 @@ class NewestWorker(_Worker):
                 self._waiting.append(self._newest)
                 self._see_to()
 
-    def close(self) -> None:
-        """Stop, giving up what is under way; `wait_for_ends` waits for it."""
+    def give_up(self) -> None:
+        """Ask for nothing: what is under way may be given up."""
         with self._condition:
             self._newest = None
             self._waiting.clear()
+
+    def close(self) -> None:
+        """Stop, giving up what is under way; `wait_for_ends` waits for it."""
+        self.give_up()
         super().close()
 
     def _do(self, request: Any) -> None:

@@ -7,15 +7,18 @@ from typing import Any
 
 import click
 
+from chronoxis.cli.machine_options import machines_of
 from chronoxis.cli.reporting import reporting
 from chronoxis.cli.sound_options import is_asked_for, wants_recorded
-from chronoxis.core.errors import PlanError
+from chronoxis.core.cluster.making import making
+from chronoxis.core.errors import Cancelled, ChronoxisError, PlanError
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import fits_name, format_of
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export, protected_files
+from chronoxis.core.render.pieces import pieces_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.result_place import result_place
 from chronoxis.core.timing.speed import format_speed
@@ -28,35 +31,65 @@ def write_result(
     planned: Callable[[Project], Plan],
 ) -> None:
     """Write a file from a source; what the options do not say is as the project has it."""
-    output, overwrite = options["output"], options["overwrite"]
+    machines = machines_of(options)
     with reporting(options["progress"]) as report:
-        project = begin()
-        chosen = _chosen_format(options, project.settings.format)
-        place = result_place(output, chosen)
-        protects = [source, *protected_files(project)]
-        check_output(place.path, protects=protects, overwrite=overwrite, folder=place.is_folder)
-        settings = _settings(options, chosen, project.settings)
-        settings.check()
-        if options["credits"] and not project.music and not options["music"]:
-            raise click.UsageError("--credits is for music, and there is none.")
-        plan = planned(replace(project, settings=settings))
+        plan = wished_result(source, options, begin, planned)
         remark = plan.remark
         if wants_recorded(options) and not plan.has_sound:
             above = format_speed(plan.project.mix.silent_above)
             remark = (
                 f"Nothing is heard: there is no sound, or all of it is faster than {above}. {remark}".strip()
             )
+        if machines is not None and len(pieces_of(plan)) == 1:
+            machines, remark = None, f"The result is one piece, and made here. {remark}".strip()
         report.begin(len(plan.schedule), remark)
-        done = export(
-            plan,
-            output,
-            overwrite=overwrite,
-            progress=report.progress,
-            check=report.check,
-        )
+        try:
+            with making(machines, report.note) as make:
+                done = export(
+                    plan,
+                    options["output"],
+                    overwrite=options["overwrite"],
+                    resume=options["resume"],
+                    progress=report.progress,
+                    check=report.check,
+                    make=make,
+                )
+        except Cancelled:
+            if options["resume"]:
+                raise _StoppedError(f"{options['output']} was stopped; --resume goes on with it.") from None
+            raise
         report.done(done)
     if report.stood_in:
         raise click.exceptions.Exit(STOOD_IN)
+
+
+def silent() -> Project:
+    """What footage is condensed into: where nothing is said of sound, there is none."""
+    return Project(settings=ResultSettings(sound=False))
+
+
+def wished_result(
+    source: Path,
+    options: dict[str, Any],
+    begin: Callable[[], Project],
+    planned: Callable[[Project], Plan],
+) -> Plan:
+    """The plan of what is to be written, once nothing speaks against writing it. Arguments as above."""
+    output = options["output"]
+    project = begin()
+    chosen = _chosen_format(options, project.settings.format)
+    place = result_place(output, chosen)
+    protects = [source, *protected_files(project)]
+    check_output(place.path, protects=protects, overwrite=options["overwrite"], folder=place.is_folder)
+    settings = _settings(options, chosen, project.settings)
+    settings.check()
+    if options["credits"] and not project.music and not options["music"]:
+        raise click.UsageError("--credits is for music, and there is none.")
+    return planned(replace(project, settings=settings))
+
+
+class _StoppedError(ChronoxisError):
+    """An export was stopped, and what is made of it is kept."""
 
 
 STOOD_IN = 3

@@ -12,8 +12,11 @@ from chronoxis.cli.convert_command import convert
 from chronoxis.cli.demo_command import demo
 from chronoxis.cli.facts_command import facts
 from chronoxis.cli.plan_command import plan
+from chronoxis.cli.queue_command import queue
 from chronoxis.cli.render_command import render
+from chronoxis.cli.watch_command import watch
 from chronoxis.cli.window_command import open_, open_window
+from chronoxis.cli.worker_command import worker
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import sweep_unfinished
@@ -55,7 +58,7 @@ def cli(context: click.Context) -> None:
         open_window()
 
 
-for _command in (open_, demo, facts, condense, render, plan, convert):
+for _command in (open_, demo, facts, condense, render, queue, watch, worker, plan, convert):
     cli.add_command(_command)
 
 

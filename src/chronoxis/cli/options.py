@@ -1,6 +1,6 @@
 """Options that several commands share."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from enum import StrEnum
 from pathlib import Path
 from typing import Any
@@ -40,9 +40,20 @@ class Words(click.ParamType[Any]):
             self.fail(str(error), param, ctx)
 
 
+Command = Callable[..., None]
+
+
+def with_options(command: Command, options: Sequence[Callable[[Command], Command]]) -> Command:
+    """A command with some options, or groups of them, which its help lists in their order."""
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
 def pace_options(command: Callable[..., None]) -> Callable[..., None]:
     """What stretch of the footage, and how fast."""
-    for option in reversed(
+    return with_options(
+        command,
         [
             click.option("--from", "begin", metavar="T", help="In point; the beginning if not given."),
             click.option("--to", "end", metavar="T", help="Out point; the end if not given."),
@@ -50,15 +61,14 @@ def pace_options(command: Callable[..., None]) -> Callable[..., None]:
             click.option("--length", metavar="T", help="Result length."),
             click.option("--every", metavar="N", help="Keep one frame in N."),
             click.option("--fps", type=Words("rate", parse_rate), metavar="R", help="Result frame rate."),
-        ]
-    ):
-        command = option(command)
-    return command
+        ],
+    )
 
 
 def frame_options(command: Callable[..., None]) -> Callable[..., None]:
     """How each frame is made and corrected; for a project, of all its passages and shots."""
-    for option in reversed(
+    return with_options(
+        command,
         [
             click.option("--each", type=_words(EachFrame),
                          help="How one result frame is made; one if not given."),
@@ -84,10 +94,8 @@ def frame_options(command: Callable[..., None]) -> Callable[..., None]:
             click.option("--line-up", type=Words("reach", parse_line_up), metavar="REACH",
                          is_flag=False, flag_value="0.5",
                          help="Take frames that line up, up to so many steps from the even one; 0.5 alone."),
-        ]
-    ):  # fmt: skip
-        command = option(command)
-    return command
+        ],
+    )  # fmt: skip
 
 
 def look_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -114,7 +122,8 @@ def _words(choices: type[StrEnum]) -> click.Choice[str]:
 
 def photo_options(command: Callable[..., None]) -> Callable[..., None]:
     """How a run of photos is read."""
-    for option in reversed(
+    return with_options(
+        command,
         [
             click.option("--photos-per-second", type=Words("rate", parse_photo_rate), metavar="R",
                          help="Photos: how many play in a second at 1×."),
@@ -123,15 +132,14 @@ def photo_options(command: Callable[..., None]) -> Callable[..., None]:
             click.option("--missing", type=click.Choice(["leave-out", "hold", "fill"]),
                          help="Photos that are missing or unreadable: leave out, hold the one before, or "
                               "fill in by the motion between those on both sides."),
-        ]
-    ):  # fmt: skip
-        command = option(command)
-    return command
+        ],
+    )  # fmt: skip
 
 
 def framing_options(command: Callable[..., None]) -> Callable[..., None]:
     """Which part of the pictures is shown."""
-    for option in reversed(
+    return with_options(
+        command,
         [
             click.option("--crop", type=Words("crop", parse_crop), metavar="SHAPE|WxH+X+Y",
                          help="Such as 16:9, 9:16, 1:1, or a part in pixels of the upright picture."),
@@ -139,10 +147,8 @@ def framing_options(command: Callable[..., None]) -> Callable[..., None]:
                          help="A move over the picture, from part to part."),
             click.option("--fit", type=click.Choice(["fill", "fit", "bars"]),
                          help="Where shapes differ from --size: fill it, fit into it (the usual), or bars."),
-        ]
-    ):  # fmt: skip
-        command = option(command)
-    return command
+        ],
+    )  # fmt: skip
 
 
 def sound_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -156,7 +162,8 @@ def sound_options(command: Callable[..., None]) -> Callable[..., None]:
 
 def mix_options(command: Callable[..., None]) -> Callable[..., None]:
     """What goes with recorded sound, and how loud."""
-    for option in reversed(
+    return with_options(
+        command,
         [
             click.option("--silent-above", type=Words("speed", parse_speed), metavar="S",
                          help="The speed above which recorded sound is silent; 4× if not given."),
@@ -166,15 +173,28 @@ def mix_options(command: Callable[..., None]) -> Callable[..., None]:
                          help="Level of the music of --music, such as -6."),
             click.option("--loudness", type=Words("loudness", parse_loudness), metavar="LUFS",
                          help="Bring the whole to a loudness, such as -14."),
-        ]
-    ):  # fmt: skip
-        command = option(command)
-    return command
+        ],
+    )  # fmt: skip
+
+
+def progress_options(command: Callable[..., None]) -> Callable[..., None]:
+    """How an export is told of, and what becomes of it where it is interrupted."""
+    return with_options(
+        command,
+        [
+            click.option("--resume", is_flag=True,
+                         help="Go on with what an export of OUT that was interrupted had made, and keep that "
+                              "if this one is."),
+            click.option("--progress", type=click.Choice(["bar", "json", "none"]), default="bar",
+                         show_default=True),
+        ],
+    )  # fmt: skip
 
 
 def file_options(command: Callable[..., None]) -> Callable[..., None]:
     """What the file should be like."""
-    for option in reversed(
+    return with_options(
+        command,
         [
             click.option("-o", "--output", type=FILE, required=True, metavar="OUT",
                          help=f"A file that ends in {endings_in_words()}; a folder, or a name such as "
@@ -193,9 +213,5 @@ def file_options(command: Callable[..., None]) -> Callable[..., None]:
             click.option("--credits", is_flag=True,
                          help="Write whose music it is into a text beside OUT as well."),
             click.option("--overwrite", is_flag=True, help="Replace OUT if it is there."),
-            click.option("--progress", type=click.Choice(["bar", "json", "none"]), default="bar",
-                         show_default=True),
-        ]
-    ):  # fmt: skip
-        command = option(command)
-    return command
+        ],
+    )  # fmt: skip

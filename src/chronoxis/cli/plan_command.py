@@ -9,18 +9,10 @@ from pathlib import Path
 from typing import Any
 
 import click
-from click.core import ParameterSource
 
-from chronoxis.cli.frame_options import FRAME_CHOICES
-from chronoxis.cli.options import (
-    FILE,
-    frame_options,
-    framing_options,
-    look_options,
-    pace_options,
-    photo_options,
-    sound_options,
-)
+from chronoxis.cli.condensing_options import condensing_options
+from chronoxis.cli.options import FILE
+from chronoxis.cli.project_options import FOR_PROJECTS, refuse_for_projects
 from chronoxis.cli.wished_plan import plan_of_footage, plan_of_project
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import written_whole
@@ -32,21 +24,13 @@ from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.sound_plan import Stretch
 
-_FOR_PROJECTS = {
-    *("source", "listing", "heard", "overwrite", "fps", *FRAME_CHOICES, "accent"),
-    *("sound", "silent_above", "music", "music_level", "loudness"),
-}
+_FOR_PROJECTS = {*FOR_PROJECTS, "source", "listing", "heard", "overwrite"}
 _BLOCK = 20_000  # rows that are put together before they are written
 
 
 @click.command()
 @click.argument("source", metavar="INPUT", type=FILE)
-@pace_options
-@frame_options
-@photo_options
-@framing_options
-@look_options
-@sound_options
+@condensing_options
 @click.option(
     "--csv", "listing", metavar="FILE|-", help="Write which recorded frames make each result frame."
 )
@@ -69,7 +53,7 @@ def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
     lossless = ResultSettings(MKV, sound=choices["sound"] != "none")
     whole = source.suffix.lower() == endings.PROJECT
     if whole:
-        _refuse_idle(context)
+        refuse_for_projects(context, _FOR_PROJECTS)
         project = replace(load_project(source), settings=lossless)
         made = plan_of_project(project, choices["fps"], choices)
     else:
@@ -105,18 +89,6 @@ def _heard(made: Plan) -> str:
         else:
             rows.writerow([begin, end, row.effect.kind, "", "", "effect", f"{row.effect.level:g}"])
     return text.getvalue()
-
-
-def _refuse_idle(context: click.Context) -> None:
-    """A project has its own stretches, paces and framings; options that say others raise UsageError."""
-    for param in context.command.params:
-        name = param.name or ""
-        given = context.get_parameter_source(name) is ParameterSource.COMMANDLINE
-        if given and name not in _FOR_PROJECTS:
-            raise click.UsageError(
-                f"{param.opts[0]} is for footage: a project has its own, but for --fps, how frames are made, "
-                "accents and sound."
-            )
 
 
 def _blocks(made: Plan, *, whole: bool) -> Iterator[str]:

@@ -7,7 +7,16 @@ from typing import Any
 import click
 
 from chronoxis.cli.exporting import write_result
-from chronoxis.cli.options import FILE, Words, accent_options, file_options, frame_options, sound_options
+from chronoxis.cli.machine_options import machine_options
+from chronoxis.cli.options import (
+    FILE,
+    Words,
+    accent_options,
+    file_options,
+    frame_options,
+    progress_options,
+    sound_options,
+)
 from chronoxis.cli.wished_plan import plan_of_project
 from chronoxis.core.files.project_file import load_project
 from chronoxis.core.timing.rates import parse_rate
@@ -19,6 +28,8 @@ from chronoxis.core.timing.rates import parse_rate
 @accent_options
 @sound_options
 @file_options
+@machine_options
+@progress_options
 @click.option("--fps", type=Words("rate", parse_rate), metavar="R", help="Result frame rate.")
 def render(project: Path, fps: Fraction | None, **options: Any) -> None:
     """Export a project's result."""

@@ -63,19 +63,16 @@ class Report:
             event="progress", done=now.done, total=now.total, rate=now.rate, seconds_left=now.seconds_left
         )
 
+    def note(self, line: str) -> None:
+        """Tell what happens meanwhile."""
+        self.say(event="note", message=line)
+        if self._kind != "json":
+            tqdm.write(in_a_line(line), file=sys.stderr)
+
     def done(self, result: Finished) -> None:
         """Tell what came out."""
         self.close()
-        self.say(
-            event="done",
-            output=str(result.path),
-            frames=result.frames,
-            rate=str(result.rate),
-            length=float(result.length),
-            size=result.size,
-            held=list(result.held),
-            remark=result.remark,
-        )
+        self.say(event="done", **result.as_json())
         self.stood_in = bool(result.held)
         if result.remark and self._kind != "json":
             click.echo(in_a_line(result.remark), err=True)

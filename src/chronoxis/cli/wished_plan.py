@@ -8,11 +8,13 @@ from typing import Any
 
 import click
 
+from chronoxis.cli.follow_options import follows, with_following
 from chronoxis.cli.frame_options import with_frames
+from chronoxis.cli.lull_options import fits, hurries, with_lulls
 from chronoxis.cli.measuring_bar import measuring
 from chronoxis.cli.sound_options import with_sound
-from chronoxis.core.errors import ChronoxisError, PlanError
-from chronoxis.core.footage.kinds import as_chosen, footage_of, open_source, settled
+from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.photos.photo_facts import PhotoRunFacts
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, joining, pacing
@@ -24,7 +26,8 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.render.measuring import measured_plan
-from chronoxis.core.render.plan import Plan, changed_on_disk
+from chronoxis.core.render.opened_project import open_project
+from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.step import parse_step
@@ -44,18 +47,7 @@ def plan_of_project(
     Raises:
         ChronoxisError: footage is missing, damaged or not what it was, or the plan contradicts itself.
     """
-    used = {*project.needed, *(piece.footage for piece in project.music)}
-    sources = {}
-    for footage in project.footage:
-        if footage.key not in used or footage.made_of:
-            continue
-        source = sources[footage.key] = open_source(footage.origin)
-        chosen = as_chosen(source, footage)
-        measured = chosen.rate, chosen.length
-        if footage.counted and not footage.agrees_with(*measured):
-            raise ChronoxisError(changed_on_disk(footage, *measured))
-        if measured != (footage.stored_rate, footage.stored_length):
-            project = settled(project, footage, source)
+    project, sources = open_project(project)
     project, music = with_sound(project, choices) if choices else (project, {})
     project = _with_accents(with_frames(project, choices or {}), choices or {})
     project = arranging.set_rate(project, rate or project.rate)
@@ -69,12 +61,19 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         UsageError: the options do not go together, or one cannot be read.
         ChronoxisError: as `plan_of_project`.
     """
+    is_hurried, is_followed = hurries(choices), follows(choices)
+    if is_hurried and is_followed:
+        raise click.UsageError("Give one of --lulls, --lulls-cut and --pace-by.")
     ways = [name for name in ("speed", "length", "every") if choices[name] is not None]
+    if fits(choices) or is_followed:
+        ways.remove("length")
+    if is_followed and ways:
+        raise click.UsageError(f"--{ways[0]} has no effect with --pace-by.")
     if len(ways) > 1:
         raise click.UsageError("Give one of --speed, --length and --every.")
     source = open_source(path)
     footage = _with_photo_choices(footage_of(source.facts), source, choices)
-    if not ways and not footage.is_told_by_count:
+    if not ways and not footage.is_told_by_count and not (is_hurried or is_followed):
         raise click.UsageError("Give one of --speed, --length and --every.")
     project = Project(settings=settings, rate=choices["fps"] or footage.result_rate)
     project = arranging.add_shot(arranging.bring_in(project, footage), footage.key)
@@ -82,9 +81,16 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
     project = _with_points(project, choices)
     if ways:
         project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
+    elif is_hurried or is_followed:
+        project = pacing.set_speed(project, [_ONLY], Fraction(1))
+    length = _usage(parse_time, choices["length"], project.rate) if choices["length"] is not None else None
+    if is_hurried:
+        project = with_lulls(project, source, choices, length)
+    if is_followed and length is not None:
+        project = with_following(project, source, choices, length)
     project = with_frames(project, choices)
     if choices.get("reverse"):
-        project = arranging.reverse(project, [0])
+        project = arranging.reverse(project, range(len(project.shots)))
     project = _with_accents(project, choices)
     opened: dict[str, Source] = {project.footage[0].key: source}
     if "sound" in choices:

@@ -24,9 +24,13 @@ from chronoxis.core.model.music import MusicFile
 from chronoxis.core.sound.mixing import as_int16
 from chronoxis.core.sound.samples import RATE
 from chronoxis.demo import (
+    crew_picture,
+    crew_truth,
     first_light_picture,
     first_light_truth,
     knot_picture,
+    plan_picture,
+    plan_truth,
     tower_picture,
     tower_truth,
     tune_truth,
@@ -34,6 +38,7 @@ from chronoxis.demo import (
     walk_truth,
 )
 from chronoxis.demo.beat_piece import beat_piece, music_in_demo
+from chronoxis.demo.crew_sound import crew_sound
 from chronoxis.demo.finished_piece import finished_piece
 from chronoxis.demo.photo_piece import KNOT_RATE, first_light_files, knot_files, photo_piece
 from chronoxis.demo.photo_writing import PhotoToDraw, write_photos
@@ -44,12 +49,14 @@ FIELD_NAME = "Field-from-the-tower.mp4"
 WALK_NAME = "Walk-down-the-line.mp4"
 LIGHT_NAME = "First-light"
 KNOT_NAME = "The-knot"
+CREW_NAME = "Burner-crew.mp4"
+PLAN_NAME = "Flight-plan.mp4"
 TUNE_NAME = "Morning-tune.flac"
 PROJECT_NAME = "larkfield.chronoxis"
 BEAT_PROJECT_NAME = "larkfield-beats.chronoxis"
 PHOTO_PROJECT_NAME = "larkfield-photos.chronoxis"
 
-_FOLDER = "larkfield-8"  # counts up when a drawing or a project changes
+_FOLDER = "larkfield-9"  # counts up when a drawing or a project changes
 _SOUND_CHUNK = 1024
 _BT709, _BT601 = 1, 6
 
@@ -178,6 +185,31 @@ def draw_walk(
     _write(path, pictures, size, rate, None, on_frame)
 
 
+def draw_crew(
+    path: Path,
+    *,
+    size: tuple[int, int] = crew_truth.SIZE,
+    seconds: float = crew_truth.SECONDS,
+    on_frame: Callable[[], object] = lambda: None,
+) -> None:
+    """Draw and encode *Burner crew*, or its beginning at another size."""
+    rate = crew_truth.RATE
+    pictures = crew_picture.frames(size, round(seconds * rate))
+    _write(path, pictures, size, rate, crew_sound(seconds), on_frame)
+
+
+def draw_plan(
+    path: Path,
+    *,
+    size: tuple[int, int] = plan_truth.SIZE,
+    seconds: float = plan_truth.SECONDS,
+    on_frame: Callable[[], object] = lambda: None,
+) -> None:
+    """Draw and encode *Flight plan*, or its beginning at another size; it has no sound."""
+    rate = plan_truth.RATE
+    _write(path, plan_picture.frames(size, round(seconds * rate)), size, rate, None, on_frame)
+
+
 def draw_first_light(path: Path, *, on_frame: Callable[[], object] = lambda: None) -> None:
     """Draw *First light* into a folder of photos."""
     truth = first_light_truth
@@ -243,6 +275,8 @@ PARTS = (
         draw_first_light,
         first_light_files,
     ),
+    Part(CREW_NAME, crew_truth.SECONDS * crew_truth.RATE, crew_truth.truth_json, draw_crew),
+    Part(PLAN_NAME, plan_truth.SECONDS * plan_truth.RATE, plan_truth.truth_json, draw_plan),
     Part(KNOT_NAME, knot_picture.COUNT, _knot_truth, draw_knot, knot_files),
 )
 """The demo's recordings and runs of photos."""
@@ -287,7 +321,7 @@ def _encode(
         audio = container.add_stream("aac", rate=SAMPLE_RATE)
         audio.layout = "mono"
         sound = list(_sound_frames(samples))
-    for number, picture in enumerate(ahead(pictures, 8)):
+    for number, picture in enumerate(ahead(lambda _: pictures, 8)):
         container.mux(video.encode(_frame(picture, number, rate)))
         while audio and sound and sound[0].pts is not None and sound[0].pts / SAMPLE_RATE <= number / rate:
             container.mux(audio.encode(sound.pop(0)))

@@ -15,18 +15,18 @@ def field_sound(seconds: float) -> npt.NDArray[np.float32]:
     """Mono samples, -1..1, shape (seconds * 48000,)."""
     count = round(seconds * SAMPLE_RATE)
     random = np.random.default_rng(23)
-    air = _low_noise(random, count, 320) * 0.05
+    air = low_noise(random, count, 320) * 0.05
     sound = air * (1 + 0.35 * np.sin(np.arange(count) / SAMPLE_RATE * 0.4))
-    roar = _low_noise(random, _BLOCK * 2, 900) * 0.9 + _low_noise(random, _BLOCK * 2, 4000) * 0.2
+    roar = low_noise(random, _BLOCK * 2, 900) * 0.9 + low_noise(random, _BLOCK * 2, 4000) * 0.2
     for balloon in BALLOONS:
         for begin, end in roars(balloon):
-            _lay(sound, roar * balloon.width * 3, begin, end)
+            lay(sound, roar * balloon.width * 3, begin, end)
     for begin in np.arange(70, seconds - 1, 5.3):
         _chirp(sound, begin + random.uniform(0, 3), random.uniform(2600, 4200))
     return np.clip(sound, -1, 1).astype(np.float32)
 
 
-def _low_noise(random: np.random.Generator, count: int, cutoff: float) -> npt.NDArray[np.float64]:
+def low_noise(random: np.random.Generator, count: int, cutoff: float) -> npt.NDArray[np.float64]:
     """Noise below a cutoff in Hz, of unit strength, made in the frequency domain in blocks that overlap."""
     block = np.fft.rfft(random.standard_normal(_BLOCK * 8))
     pitch = np.fft.rfftfreq(_BLOCK * 8, 1 / SAMPLE_RATE)
@@ -35,7 +35,8 @@ def _low_noise(random: np.random.Generator, count: int, cutoff: float) -> npt.ND
     return np.tile(looped, -(-count // len(looped)))[:count] * 0.3
 
 
-def _lay(sound: npt.NDArray[np.float64], roar: npt.NDArray[np.float64], begin: float, end: float) -> None:
+def lay(sound: npt.NDArray[np.float64], roar: npt.NDArray[np.float64], begin: float, end: float) -> None:
+    """Add a sound to another between two seconds, faded in and out."""
     first = round(begin * SAMPLE_RATE)
     if first >= len(sound):
         return

@@ -6,18 +6,20 @@ from enum import StrEnum
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QVBoxLayout
 
 from chronoxis.app.bench.amount_form import AmountForm
 from chronoxis.app.bench.kept_looks import KeptLooks
+from chronoxis.app.bench.live_pictures import Choice, LivePictures
 from chronoxis.app.bench.look_form import LookForm
 from chronoxis.app.bench.page import Page
+from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.document.document import Document
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, push_button, segments_of
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import joining
 from chronoxis.core.model.accent import LOOKS, STEADY, Accent, Amount, ByJoin, Look
 from chronoxis.core.model.join import Join
@@ -25,6 +27,7 @@ from chronoxis.core.model.look import KeptLook
 from chronoxis.core.model.project import Project
 
 Accents = tuple[Accent, ...]
+_PICTURE = 42  # pixels that the picture of an accent is wide at least; grows with the text
 
 
 class Owner(StrEnum):
@@ -49,7 +52,7 @@ class AccentsPage(Page):
 
     name_wanted = Signal(str, str, object)
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, readers: Readers) -> None:
         super().__init__(document)
         self._owner, self._chosen = Owner.SHOT, 0
         group = QButtonGroup(self)
@@ -57,22 +60,18 @@ class AccentsPage(Page):
             owner: choice_chip(text, tip, group, partial(self.show_owner, owner))
             for owner, text, tip in _OWNERS
         }
-        self.add = QComboBox()
-        self.add.setAccessibleName("Add an accent")
-        self.add.setToolTip("Put another accent on top of those that are there")
-        self.add.setFixedWidth(scaled(76))
-        self.add.view().setMinimumWidth(scaled(130))
-        self.add.addItem("add…")
-        for number, look in enumerate(LOOKS, 1):
-            self.add.addItem(look.name, look)
-            self.add.setItemData(number, look.about, Qt.ItemDataRole.ToolTipRole)
-        self.add.activated.connect(self._add)
+        self.adds: dict[type[Look], PictureChip] = {}
+        for look in LOOKS:
+            self.adds[look] = PictureChip(look.name, look.about, None, partial(self._add, look), _PICTURE)
+            self.adds[look].setAccessibleName(f"Add {look.name}")
+        self.live = LivePictures(document, readers, self.isVisible, self._with_each)
+        self.live.show_on({look.key: chip for look, chip in self.adds.items()})
         self.chooser = QComboBox()
         self.chooser.setAccessibleName("Accents that are here")
-        self.chooser.setToolTip("Choose an accent to change it; they are laid on in this order")
+        self.chooser.setToolTip("Choose an accent to change it; they are applied in this order")
         self.chooser.activated.connect(self._choose)
-        self.earlier = push_button("↑", "Lay the chosen accent on earlier")
-        self.earlier.setAccessibleName("Lay the chosen accent on earlier")
+        self.earlier = push_button("↑", "Apply the chosen accent earlier")
+        self.earlier.setAccessibleName("Apply earlier")
         self.earlier.clicked.connect(self._raise)
         self.remove = push_button("Re&move", "Take the chosen accent away")
         self.remove.clicked.connect(self._remove)
@@ -90,22 +89,29 @@ class AccentsPage(Page):
         self._lay_out()
 
     def _lay_out(self) -> None:
-        owners, row, on = QHBoxLayout(), QHBoxLayout(), TextLabel("On")
+        owners, row, adds, on = QHBoxLayout(), QHBoxLayout(), QHBoxLayout(), TextLabel("On")
         on.setProperty("dim", True)
         owners.addWidget(on)
-        for chip in self.owners.values():
-            owners.addWidget(chip)
+        owners.addWidget(segments_of(*self.owners.values()))
         owners.addStretch()
         row.addWidget(self.chooser, 1)
-        for button in (self.add, self.earlier, self.remove):
+        for button in (self.earlier, self.remove):
             row.addWidget(button)
+        adds.setSpacing(4)
+        add = TextLabel("Add")
+        add.setProperty("dim", True)
+        add.setToolTip("Each accent as it would look now, at full")
+        adds.addWidget(add)
+        for chip in self.adds.values():
+            adds.addWidget(chip, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
-        layout.setSpacing(5)
+        layout.setSpacing(4)
         layout.addLayout(owners)
         layout.addLayout(row)
         layout.addWidget(self.amount)
         layout.addWidget(self.look)
+        layout.addLayout(adds)
         layout.addStretch()
         layout.addWidget(self.looks)
 
@@ -155,6 +161,7 @@ class AccentsPage(Page):
         if self._owner is Owner.JOIN and not self._document.selection.joins:
             self._owner = Owner.SHOT
             self.owners[Owner.SHOT].setChecked(True)
+        self.live.look_again()
         accents, accent = self.accents, self.accent
         self._chosen = min(self._chosen, max(0, len(accents) - 1))
         self._show_chooser(accents)
@@ -175,7 +182,7 @@ class AccentsPage(Page):
         for number, accent in enumerate(accents, 1):
             self.chooser.addItem(f"{number} · {accent.name}")
         if not accents:
-            self.chooser.addItem("none yet: add one")
+            self.chooser.addItem("none yet: add one below")
         self.chooser.setEnabled(bool(accents))
         self.chooser.setCurrentIndex(self._chosen if accents else 0)
 
@@ -184,11 +191,12 @@ class AccentsPage(Page):
         self.show_project()
         self.noted.emit()
 
-    def _add(self, row: int) -> None:
-        self.add.setCurrentIndex(0)
-        if row == 0:
-            return
-        look: type[Look] = self.add.itemData(row)
+    def _with_each(self, project: Project) -> list[Choice]:
+        """The shot at the playhead with each look on it at full."""
+        number = project.shot_at(self._document.playhead)
+        return [Choice(look.key, partial(_with_look, number=number, look=look)) for look in LOOKS]
+
+    def _add(self, look: type[Look]) -> None:
         amount: Amount = ByJoin() if self._owner is Owner.JOIN and look.follows_joins else STEADY
         taken = len(self.accents)
         if self._change(f"Add {look.name}", lambda old: (*old, Accent(look(), amount, seed=len(old) + 1))):
@@ -251,6 +259,10 @@ class AccentsPage(Page):
         if not done:
             self.show_project()
         return done
+
+
+def _with_look(project: Project, number: int, look: type[Look]) -> Project:
+    return joining.set_accents(project, lambda old: (*old, Accent(look(), STEADY)), shots=[number])
 
 
 def _given(project: Project, joins: list[int], join: Join) -> Project:

@@ -12,7 +12,7 @@ from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import label_for
 from chronoxis.app.document.document import Document
-from chronoxis.app.push_button import choice_chip
+from chronoxis.app.push_button import choice_chip, segments_of
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
@@ -114,8 +114,7 @@ class AmountForm(QWidget):
         follows = TextLabel("Follows")
         follows.setProperty("dim", True)
         follow.addWidget(follows)
-        for chip in self.follows.values():
-            follow.addWidget(chip)
+        follow.addWidget(segments_of(*self.follows.values()))
         follow.addStretch()
         follow.addWidget(self.response)
         self._speed_labels = [label_for("none &at", self.none_at), label_for("f&ull at", self.full_at)]

@@ -18,9 +18,9 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.sound_traces import SoundTraces
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, push_button, segments_of
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import font, scaled
+from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import beat_acts
 from chronoxis.core.model.beat_acts import Pulse, Which, beats_of
@@ -73,9 +73,9 @@ class BeatsPage(Page):
         self.fast = self._field("Second speed", "The speed from beat to beat between", "12×")
         self.every = self._field("Beats", "How many beats each shot lasts", "4")
         self.strength = NumberField(
-            "Strength", "Speed of the selected pulse; every other joint stays where it is"
+            "Strength", "Speed of the selected pulse; every other joint stays where it is", 74
         )
-        self.strength.setFixedWidth(scaled(66))
+        self.strength.setPlaceholderText("no pulse")
         self.strength.editingFinished.connect(self._enter_strength)
         self.do.setProperty("main", True)
         self.do.clicked.connect(self._do)
@@ -85,9 +85,8 @@ class BeatsPage(Page):
 
     @staticmethod
     def _field(name: str, tip: str, text: str) -> NumberField:
-        field = NumberField(name, tip)
+        field = NumberField(name, tip, 60)
         field.setText(text)
-        field.setFixedWidth(scaled(60))
         return field
 
     def _lay_out(self) -> None:
@@ -97,18 +96,16 @@ class BeatsPage(Page):
         acts, group = QHBoxLayout(), QButtonGroup(self)
         acts.setSpacing(6)
         for number, (text, tip) in enumerate(_ACTS):
-            chip = choice_chip(text, tip, group, partial(self._show_act, number))
-            acts.addWidget(chip)
-            self.acts.append(chip)
+            self.acts.append(choice_chip(text, tip, group, partial(self._show_act, number)))
+        acts.addWidget(segments_of(*self.acts))
         acts.addStretch()
         for form in (self._pulse_form(), self._alternate_form(), QWidget(), self._cut_form()):
             self._forms.addWidget(form)
         which, whiches = QHBoxLayout(), QButtonGroup(self)
         which.setSpacing(6)
         for each, text, tip in _WHICH:
-            chip = choice_chip(text, tip, whiches, partial(self._choose_which, each))
-            which.addWidget(chip)
-            self.whiches[each] = chip
+            self.whiches[each] = choice_chip(text, tip, whiches, partial(self._choose_which, each))
+        which.addWidget(segments_of(*self.whiches.values()))
         self.whiches[self.which].setChecked(True)
         which.addStretch()
         self._which = QWidget()

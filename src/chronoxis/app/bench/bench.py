@@ -8,13 +8,17 @@ from PySide6.QtWidgets import (
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
+    QWidget,
 )
 
 from chronoxis.app.bench.accents_page import AccentsPage
 from chronoxis.app.bench.beats_page import BeatsPage
 from chronoxis.app.bench.footage_page import FootagePage
 from chronoxis.app.bench.frames_page import FramesPage
+from chronoxis.app.bench.happening_page import HappeningPage
 from chronoxis.app.bench.join_page import JoinPage, joins_in_words
+from chronoxis.app.bench.live_pictures import LivePictures
+from chronoxis.app.bench.lulls_page import LullsPage
 from chronoxis.app.bench.pace_page import PacePage
 from chronoxis.app.bench.page import Page
 from chronoxis.app.bench.picture_page import PicturePage
@@ -22,11 +26,14 @@ from chronoxis.app.bench.sound_page import SoundPage
 from chronoxis.app.document.document import Document
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.measuring.camera_paths import CameraPaths
+from chronoxis.app.measuring.found_lulls import FoundLulls
 from chronoxis.app.measuring.picture_traces import PictureTraces
+from chronoxis.app.measuring.proposed_pace import ProposedPace
 from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.scroller import Scroller
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
+from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.credits import uncredited
 from chronoxis.core.timing.cadence import Cadence
@@ -43,7 +50,8 @@ class Bench(QFrame):
 
     Attributes:
         pages: in their order.
-        pace, frames, picture, sound, beats, accents, join, footage: the pages of these names.
+        pace, frames, picture, sound, beats, accents, join, footage, lulls, happening: the pages of these
+            names.
         caution: what is wrong with an entry or with what is selected.
 
     Signals:
@@ -59,17 +67,21 @@ class Bench(QFrame):
         sounds: SoundTraces,
         traces: PictureTraces,
         cameras: CameraPaths,
+        lulls: FoundLulls,
+        proposed: ProposedPace,
+        readers: Readers,
     ) -> None:
         super().__init__()
-        self._document = document
+        self._document, self._found = document, lulls
         self.setProperty("panel", True)
         self.title, self._span = TextLabel("Passage"), TextLabel()
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
-        self.pace, self.frames = PacePage(document), FramesPage(document, traces)
+        self.pace, self.frames = PacePage(document), FramesPage(document, traces, readers)
         self.picture, self.sound = PicturePage(document, cameras), SoundPage(document)
         self.beats, self.footage = BeatsPage(document, sounds), FootagePage(document, shelf, sounds)
-        self.join, self.accents = JoinPage(document, cameras), AccentsPage(document)
+        self.join, self.accents = JoinPage(document, cameras), AccentsPage(document, readers)
+        self.lulls, self.happening = LullsPage(document, lulls), HappeningPage(document, lulls, proposed)
         self.pages: tuple[tuple[str, Page], ...] = (
             ("Pace", self.pace),
             ("Frames", self.frames),
@@ -79,7 +91,16 @@ class Bench(QFrame):
             ("Accents", self.accents),
             ("Join", self.join),
             ("Footage", self.footage),
+            ("Lulls", self.lulls),
+            ("Happening", self.happening),
         )
+        # What can tell the pace: a page each, all of which belong to the first.
+        self._paces = {
+            self.pace: "Numbers",
+            self.lulls: "Lulls",
+            self.happening: "What happens",
+            self.beats: "Beats",
+        }
         self._passage_page: Page = self.pace  # which page to go back to from that of footage
         self._stack = QStackedWidget()
         self.page_buttons: list[QPushButton] = []
@@ -102,9 +123,19 @@ class Bench(QFrame):
         self.show_project()
 
     @property
+    def live(self) -> tuple[LivePictures, ...]:
+        """What makes pictures of choices."""
+        return self.frames.live, self.accents.live
+
+    @property
     def need(self) -> int:
         """Height at which no page has to scroll: the Weave gives way, since it can be read at any height."""
-        shown = [page.sizeHint().height() for _, page in self.pages if page is not self.footage]
+        more = self._pace_row.sizeHint().height() + _GAP
+        shown = [
+            page.sizeHint().height() + (more if page in self._paces else 0)
+            for _, page in self.pages
+            if page is not self.footage
+        ]
         caution = self.caution.minimumHeight() + _GAP
         above = sum(row.sizeHint().height() for row in self._rows) + self._edges
         return above + max(max(shown) + caution, self.footage.sizeHint().height())
@@ -130,6 +161,10 @@ class Bench(QFrame):
     def close_workers(self) -> None:
         """Stop the work in the background."""
         self.frames.cost.close()
+        for live in self.live:
+            live.close()
+        self.lulls.close_workers()
+        self.happening.close_workers()
 
     @property
     def page(self) -> int:
@@ -137,32 +172,64 @@ class Bench(QFrame):
         return self._stack.currentIndex()
 
     def _lay_out(self) -> None:
-        head, row, group = QHBoxLayout(), QHBoxLayout(), QButtonGroup(self)
+        head, row = QHBoxLayout(), QHBoxLayout()
         head.addWidget(self.title)
         head.addStretch()
         head.addWidget(self._span)
         row.setSpacing(2)
+        group, of_pace = QButtonGroup(self), QButtonGroup(self)
         for number, (name, page) in enumerate(self.pages):
-            button = QPushButton(name)
-            button.setCheckable(True)
-            button.setProperty("page", True)
-            button.setToolTip(f"Show the page {name} (Alt+{number + 1})")
-            button.clicked.connect(lambda _, number=number: self.show_page(number))
-            group.addButton(button)
-            button.setChecked(number == 0)  # in its group: Tab goes to what is checked
-            row.addWidget(button)
+            button = self._page_button(name, number, of_pace if self._is_inner(page) else group)
+            if not self._is_inner(page):
+                row.addWidget(button)
             self.page_buttons.append(button)
             self._stack.addWidget(Scroller(page, squeezes=page is self.footage))
         row.addStretch()
+        self._pace_row = self._made_pace_row(of_pace)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 9, 12, 10)
         layout.setSpacing(_GAP)
         layout.addLayout(head)
         layout.addLayout(row)
+        layout.addWidget(self._pace_row)
         layout.addWidget(self._stack, 1)
         layout.addWidget(self.caution)
         self._rows = head, row
         self._edges = layout.contentsMargins().top() + layout.contentsMargins().bottom() + 2 * _GAP
+
+    def _page_button(self, name: str, number: int, group: QButtonGroup) -> QPushButton:
+        button = QPushButton(name)
+        button.setCheckable(True)
+        button.setProperty("page", True)
+        button.setToolTip(f"Show the page {self.pages[number][0]} (Alt+{key_of_page(number)})")
+        button.clicked.connect(lambda _: self.show_page(number))
+        group.addButton(button)
+        button.setChecked(number == 0)  # in its group: Tab goes to what is checked
+        return button
+
+    def _made_pace_row(self, group: QButtonGroup) -> QWidget:
+        """What can tell the pace, beside one another: numbers, or what is found in the footage."""
+        row, buttons = QWidget(), QHBoxLayout()
+        row.setLayout(buttons)
+        buttons.setContentsMargins(0, 0, 0, 0)
+        buttons.setSpacing(2)
+        by = TextLabel("by")
+        by.setProperty("dim", True)
+        buttons.addWidget(by)
+        numbers = {page: number for number, (_, page) in enumerate(self.pages)}
+        for page, name in self._paces.items():
+            if self._is_inner(page):
+                button = self.page_buttons[numbers[page]]
+                button.setText(name)
+            else:
+                button = self._by_numbers = self._page_button(name, numbers[page], group)
+            buttons.addWidget(button)
+        buttons.addStretch()
+        return row
+
+    def _is_inner(self, page: Page) -> bool:
+        """Whether a page belongs to that of the pace."""
+        return page in self._paces and page is not self.pace
 
     def show_project(self) -> None:
         """Show the values of what is selected."""
@@ -198,6 +265,7 @@ class Bench(QFrame):
             self.accents: not of_footage,
             self.join: several and not of_footage,
         }
+        self._pace_row.setVisible(self.shown_page in self._paces)
         for button, (_, page) in zip(self.page_buttons, self.pages, strict=True):
             button.setVisible(offered.get(page, True))
 
@@ -207,6 +275,12 @@ class Bench(QFrame):
         self.caution.setSizePolicy(kept)
         self._stack.setCurrentIndex([each for _, each in self.pages].index(page))
         self.page_buttons[self.page].setChecked(True)
+        if page in self._paces:
+            self.page_buttons[0].setChecked(True)
+            self._by_numbers.setChecked(page is self.pace)
+        self._found.want(page is self.lulls)
+        if page is not self.happening:
+            self.happening.drop()
         self.page_shown.emit()
         self._refuse("")
         self.show_project()
@@ -235,6 +309,11 @@ class Bench(QFrame):
     def _refuse(self, text: str) -> None:
         self._refusal = text
         self._show_caution()
+
+
+def key_of_page(number: int) -> int:
+    """The digit that shows a page, with Alt."""
+    return (number + 1) % 10
 
 
 def _title(project: Project, places: list[Place]) -> str:

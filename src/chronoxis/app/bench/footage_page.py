@@ -11,12 +11,12 @@ from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.bench.photo_choices import PhotoChoices
 from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
-from chronoxis.app.footage.footage_card import Thumbnail
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.measuring.sound_traces import SoundTraces
+from chronoxis.app.picture_card import Thumbnail
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import font, scaled
+from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, composing
 from chronoxis.core.model.footage import Footage
@@ -51,9 +51,8 @@ class FootagePage(Page):
         for label in (self._names, self._values):
             label.setFont(font(9))
         self.capture = NumberField(
-            "Capture rate", "Frames per second as they were shot, if not as stored: then 1× is real time"
+            "Capture rate", "Frames per second as they were shot, if not as stored: then 1× is real time", 84
         )
-        self.capture.setFixedWidth(scaled(84))
         self.capture.editingFinished.connect(self._enter_capture)
         self._shot_at = label_for("Shot a&t", self.capture)
         self.photos = PhotoChoices(document)

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QCheckBox,
     QGridLayout,
     QHBoxLayout,
     QPushButton,
@@ -19,19 +20,22 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.gesture_slider import GestureSlider
+from chronoxis.app.bench.live_pictures import Choice, LivePictures
 from chronoxis.app.bench.making_cost import MakingCost
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, common, label_for, numbered, one_of_each
+from chronoxis.app.bench.page import Page, common, heading, label_for, numbered, one_of_each
+from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.bench.quantity_words import alike_in
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.picture_traces import PictureTraces
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, segments_of, switch
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.passage_rows import Numbers
+from chronoxis.core.model.playing import place_at
 from chronoxis.core.model.project import Place, Project, Shot
 from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.frame_making import (
@@ -65,20 +69,22 @@ _PASSERS = (
 )
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 
+_field = partial(NumberField, wide=66)
+
 
 class FramesPage(Page):
     """Shows and changes how the selected passages' frames are made, and their shots' frames corrected."""
 
-    def __init__(self, document: Document, traces: PictureTraces) -> None:
+    def __init__(self, document: Document, traces: PictureTraces, readers: Readers) -> None:
         super().__init__(document)
-        self._traces = traces
+        self._traces, self._readers = traces, readers
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(6)
         self._grid.setColumnStretch(1, 1)
-        self.choices = self._chips("Each frame", _WAYS, self._choose, first=2)
+        self._add_ways()
         self._add_shutter()
-        self.clear_window = self._field(
+        self.clear_window = _field(
             "Window of clear", "Recorded time that clear looks at, such as 2 or 0:02.5"
         )
         self.clear_window.editingFinished.connect(self._enter_window)
@@ -108,6 +114,26 @@ class FramesPage(Page):
         rows.addStretch()
         traces.changed.connect(self._show_found)
 
+    def _add_ways(self) -> None:
+        """The ways to make a frame, as pictures of the present moment made so."""
+        group, row = QButtonGroup(self), QHBoxLayout()
+        row.setSpacing(5)
+        chips: dict[Hashable, PictureChip] = {}
+        for way, text, tip in _WAYS:
+            chips[way] = PictureChip(text, tip, group, partial(self._choose, way))
+            chips[way].setAccessibleName(f"Each frame: {text.replace('&', '')}")
+            row.addWidget(chips[way], 1)
+        self.choices: dict[Hashable, QPushButton] = {**chips}
+        self._grid.addWidget(heading("Each frame"), 0, 0, 1, 2)
+        self._grid.addLayout(row, 1, 0, 1, 2)
+        self.live = LivePictures(self._document, self._readers, self.isVisible, self._as_each_way)
+        self.live.show_on(chips)
+
+    def _as_each_way(self, project: Project) -> list[Choice]:
+        """The passage at the playhead, with its frames made in each way."""
+        place = place_at(project, float(self._document.playhead))
+        return [Choice(way, partial(_made_so, place=place, way=way)) for way, _, _ in _WAYS]
+
     def _add_shutter(self) -> None:
         self.shutter = GestureSlider(
             self._document,
@@ -120,12 +146,12 @@ class FramesPage(Page):
             label="Shutter",
         )
         self._degrees = TextLabel()
-        self.all_recorded = _switch(
+        self.all_recorded = switch(
             "&all",
             "All that was recorded: 360°",
             lambda _: self._set("Shutter", making.set_shutter, ALL_RECORDED),
         )
-        self.soft = _switch(
+        self.soft = switch(
             "sof&t",
             "A long exposure fades in and out, rather than opens and shuts",
             lambda on: self._set("Soft window", making.set_soft, on),
@@ -144,12 +170,12 @@ class FramesPage(Page):
             label="Even out light",
         )
         self._strength = TextLabel()
-        self.span = self._field(
+        self.span = _field(
             "Span of evening out",
             "Changes of light within this recorded time are flicker; empty: what suits the light",
         )
         self.span.editingFinished.connect(self._enter_span)
-        self.by_colour = _switch(
+        self.by_colour = switch(
             "b&y colour",
             "Red, green and blue are evened out each by itself",
             lambda on: self._set_even(channels=on),
@@ -176,7 +202,7 @@ class FramesPage(Page):
             for value, text, tip in part:
                 chips[value] = choice_chip(text, tip, group, partial(choose, value))
                 chips[value].setAccessibleName(f"{title}: {text.replace('&', '')}")
-                self._last_row.addWidget(chips[value])
+            self._last_row.addWidget(segments_of(*(chips[value] for value, _, _ in part)))
             line.addLayout(self._last_row)
             self._last_row.addStretch()
         row = self._grid.rowCount()
@@ -187,13 +213,8 @@ class FramesPage(Page):
         self._grid.addLayout(line, row, 1)
         return chips
 
-    def _field(self, name: str, tip: str) -> NumberField:
-        field = NumberField(name, tip)
-        field.setFixedWidth(scaled(66))
-        return field
-
     def _row(
-        self, title: str, *widgets: TextLabel | QPushButton | NumberField | GestureSlider
+        self, title: str, *widgets: TextLabel | QCheckBox | NumberField | GestureSlider
     ) -> list[QWidget]:
         """Controls beside one another; what is returned can be hidden together."""
         label, line, row = label_for(title, widgets[0]), QHBoxLayout(), self._grid.rowCount()
@@ -232,6 +253,7 @@ class FramesPage(Page):
         makings, ways = numbered([passage.making for passage in passages])
         shots = [project.shots[number] for number in sorted({place.shot for place in places})]
         _mark(self.choices, {each.each for each in makings})
+        self.live.look_again()
         _mark(self.fills, {each.fill for each in makings})
         _mark(self.betweens, {each.between for each in makings})
         _mark(self.passers, {shot.passers_by for shot in shots})
@@ -307,7 +329,7 @@ class FramesPage(Page):
     def _set_photo_rate(self, rate: Fraction) -> None:
         place = self._places[0]
         wish = rate / self._document.project.rate
-        self._apply("Photos a second", lambda p: pacing.change_quantity(p, place, Quantity.STEP, wish))
+        self._apply("Photos per second", lambda p: pacing.change_quantity(p, place, Quantity.STEP, wish))
 
     def _meaning(self, place: Place) -> str:
         """What the choice comes to, in recorded frames."""
@@ -378,13 +400,8 @@ class FramesPage(Page):
             self.show_project()
 
 
-def _switch(text: str, tip: str, turn: Callable[[bool], None]) -> QPushButton:
-    """A button that is down or up, and looks like a choice."""
-    button = push_button(text, tip)
-    button.setProperty("choice", True)
-    button.setCheckable(True)
-    button.clicked.connect(turn)
-    return button
+def _made_so(project: Project, place: Place, way: EachFrame) -> Project:
+    return making.set_each_frame(project, [place], way)
 
 
 def _needs_between(project: Project, numbers: Numbers) -> bool:

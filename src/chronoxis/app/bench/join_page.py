@@ -18,9 +18,10 @@ from chronoxis.app.bench.camera_words import CameraWords
 from chronoxis.app.bench.kept_looks import KeptLooks
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, label_for, line
+from chronoxis.app.bench.ramp_shapes import ramp_shapes
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, push_button, segments_of
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import joining
@@ -60,6 +61,7 @@ class JoinPage(Page):
         self.everywhere = push_button("O&n every cut", "Make all plain cuts of the result a Surge")
         self.everywhere.clicked.connect(self._make_everywhere)
         self.peak = NumberField("Peak", "The speed exactly at the cut: 60×, 6000%")
+        self.peak.setPlaceholderText("no Surge")
         self.peak.editingFinished.connect(self._enter_peak)
         self.lengths: dict[bool, NumberField] = {}
         self.shapes: dict[bool, QComboBox] = {}
@@ -82,8 +84,8 @@ class JoinPage(Page):
 
     def _lay_out(self) -> None:
         kind, grid, beyond, peak = QHBoxLayout(), QGridLayout(), QHBoxLayout(), QHBoxLayout()
-        for button in (self.plain, self.surge, self.linked):
-            kind.addWidget(button)
+        kind.addWidget(segments_of(self.plain, self.surge))
+        kind.addWidget(self.linked)
         kind.addStretch()
         kind.addWidget(self.everywhere)
         grid.setVerticalSpacing(5)
@@ -95,13 +97,10 @@ class JoinPage(Page):
         for row, (after, text) in enumerate(((False, "Run-&up"), (True, "Run-ou&t")), 1):
             side = "out" if after else "up"
             field = NumberField(f"Run-{side}", "Result seconds, such as 1 or 0:01.5")
+            field.setPlaceholderText("no run")
             field.editingFinished.connect(lambda after=after: self._enter_length(after=after))
-            shape = QComboBox()
-            shape.setAccessibleName(f"Shape of the run-{side}")
-            shape.setToolTip("How the change of speed is spread, seen towards the cut")
-            for number, (name, about) in enumerate(_SHAPES.items()):
-                shape.addItem(str(name), name)
-                shape.setItemData(number, about, Qt.ItemDataRole.ToolTipRole)
+            tip = "How the change of speed is spread, seen towards the cut"
+            shape = ramp_shapes(f"Shape of the run-{side}", tip, _SHAPES)
             shape.activated.connect(lambda _, after=after: self._choose_shape(after=after))
             grid.addWidget(label_for(text, field), row, 0)
             grid.addWidget(field, row, 1)

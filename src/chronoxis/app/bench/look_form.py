@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.push_button import push_button
+from chronoxis.app.push_button import switch
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.model.accent import Accent
 from chronoxis.core.model.parameters import Choice, Number, Switch, parameters_of
@@ -44,10 +44,7 @@ class LookForm(QWidget):
         self.choice.setAccessibleName("Choice of the look")
         self.choice.setToolTip("A choice of the look")
         self.choice.activated.connect(self._choose)
-        self.switch = push_button("on", "A choice of the look")
-        self.switch.setCheckable(True)
-        self.switch.setProperty("choice", True)
-        self.switch.clicked.connect(self._switch)
+        self.switch = switch("on", "A choice of the look", self._switch)
         self._lay_out()
 
     def show_accent(self, accent: Accent | None) -> None:

@@ -4,19 +4,22 @@ from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QLineEdit
 
 from chronoxis.app.text_label import plain_tip
-from chronoxis.app.theme.theme import font
+from chronoxis.app.theme.theme import font, scaled
 
 
 class NumberField(QLineEdit):
     """Text that a person is typing stays, whatever becomes of the value meanwhile."""
 
-    def __init__(self, name: str, tip: str) -> None:
+    def __init__(self, name: str, tip: str, wide: int | None = None) -> None:
+        """``wide`` is how many pixels it has, which grow with the text; as much as there is, if None."""
         super().__init__()
         self._tip = tip
         self._short = self._exact = ""
         self.setAccessibleName(name)
         self.setToolTip(tip)
         self.setFont(font(10, 500))
+        if wide is not None:
+            self.setFixedWidth(scaled(wide))
 
     def show_number(self, short: str, exact: str = "") -> None:
         """Show a number: in short, and exactly, where that differs."""

@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from fractions import Fraction
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
@@ -15,6 +14,7 @@ from chronoxis.app.bench.quantity_words import (
     read_quantity,
     step_label,
 )
+from chronoxis.app.bench.ramp_shapes import ramp_shapes
 from chronoxis.app.document.document import Document
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
@@ -72,7 +72,7 @@ class PacePage(Page):
 
     def _quantities(self) -> QGridLayout:
         grid = QGridLayout()
-        grid.setVerticalSpacing(3)
+        grid.setVerticalSpacing(2)
         for row, (quantity, text, tip) in enumerate(_ROWS):
             field, hold = NumberField(str(quantity).capitalize(), tip), QPushButton("hold")
             field.editingFinished.connect(lambda quantity=quantity: self._enter(quantity))
@@ -90,16 +90,12 @@ class PacePage(Page):
 
     def _ramps(self) -> QGridLayout:
         grid = QGridLayout()
-        grid.setVerticalSpacing(3)
+        grid.setVerticalSpacing(2)
         for row, (side, text) in enumerate((("in", "Ramp &in"), ("out", "Ramp o&ut"))):
             tip = f"Result seconds over which the speed changes on the way {side}; 0 changes at once"
-            length, shape = NumberField(f"Ramp {side}, length", tip), QComboBox()
+            length = NumberField(f"Ramp {side}, length", tip)
+            shape = ramp_shapes(f"Ramp {side}, shape", "How the change is spread over the ramp", _SHAPES)
             length.editingFinished.connect(lambda side=side: self._enter_ramp(side))
-            shape.setAccessibleName(f"Ramp {side}, shape")
-            shape.setToolTip("How the change is spread over the ramp")
-            for number, (name, about) in enumerate(_SHAPES.items()):
-                shape.addItem(str(name), name)
-                shape.setItemData(number, about, Qt.ItemDataRole.ToolTipRole)
             shape.activated.connect(lambda _, side=side: self._choose_shape(side))
             pair = QHBoxLayout()
             pair.addWidget(length, 1)

@@ -7,10 +7,11 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QFrame, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QWidget
 
 from chronoxis.app.document.document import Document
 from chronoxis.app.text_label import TextLabel
+from chronoxis.app.theme.theme import font
 from chronoxis.core.model.project import Place, Project
 
 Column = npt.NDArray[Any]
@@ -94,6 +95,19 @@ def label_for(text: str, buddy: QWidget) -> TextLabel:
     label.setProperty("dim", True)
     label.setBuddy(buddy)
     return label
+
+
+def heading(text: str) -> QWidget:
+    """What a group of a page is about, and a line that begins it."""
+    group = QWidget()
+    row = QHBoxLayout(group)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(8)
+    title = TextLabel(text)
+    title.setFont(font(9.5, 600))
+    row.addWidget(title)
+    row.addWidget(line(), 1)
+    return group
 
 
 def line() -> QFrame:

@@ -20,9 +20,9 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.empty_layout import empty_layout
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, push_button, segments_of
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import font, scaled
+from chronoxis.app.theme.theme import font
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.photos.course import PhotoFlaw
 from chronoxis.core.footage.photos.photo_kind import PhotoSource, with_choices
@@ -65,16 +65,14 @@ class PhotoChoices(QWidget):
         self._listed: tuple[PhotoFlaw, ...] | None = None
         self.clocks: dict[Clock, QPushButton] = {}
         self.value = NumberField(
-            "Interval or rate", "How far apart photos are: 5, 1:30; or how many a second"
+            "Interval or rate", "How far apart photos are: 5, 1:30; or how many a second", 78
         )
-        self.value.setFixedWidth(scaled(78))
         self.value.editingFinished.connect(self._enter)
         group, row = QButtonGroup(self), QHBoxLayout()
         row.setSpacing(4)
         for clock, text, tip in _CLOCKS:
-            chip = choice_chip(text, tip, group, partial(self._choose, clock))
-            row.addWidget(chip)
-            self.clocks[clock] = chip
+            self.clocks[clock] = choice_chip(text, tip, group, partial(self._choose, clock))
+        row.addWidget(segments_of(*self.clocks.values()))
         row.addWidget(self.value)
         row.addStretch()
         self.flaws: list[tuple[PhotoFlaw, QComboBox]] = []

@@ -9,14 +9,14 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout
 
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, label_for, line
+from chronoxis.app.bench.page import Page, heading, label_for
+from chronoxis.app.bench.picture_chip import ShapeChip
 from chronoxis.app.bench.steady_choices import SteadyChoices
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, push_button, segments_of
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.composing import set_framings, shape_shots
 from chronoxis.core.model.export_format import Size
@@ -33,7 +33,7 @@ _EASINGS = (
     (Easing.EVEN, "Eve&n", "Views move at one speed"),
 )
 _AS_IT_IS = "As it is"
-_IN_ROW = 4  # shapes beside one another
+_SMALL = 25  # the greatest height in such words
 _CLOSER = Fraction(4, 5)  # of the first view, where a move ends at first
 
 
@@ -46,12 +46,11 @@ class PicturePage(Page):
         super().__init__(document)
         self.steady = SteadyChoices(document, cameras)
         self.marks = FramingMarks(document)
-        self.shapes: dict[str, QPushButton] = {}
+        self.shapes: dict[str, ShapeChip] = {}
         self.fits: dict[Fit, QPushButton] = {}
         self.easings: dict[Easing, QPushButton] = {}
         self.steps: list[QPushButton] = []
-        self.shape = NumberField("Another shape", "Width by height of what the shot shows: 16:9, 2.39:1")
-        self.shape.setFixedWidth(scaled(70))
+        self.shape = NumberField("Another shape", "Width by height of what the shot shows: 16:9, 2.39:1", 70)
         self.shape.editingFinished.connect(self._enter_shape)
         self.draw = push_button("&Draw it", "Show the recorded picture large, to drag the view on it")
         self.draw.clicked.connect(self.draw_wanted)
@@ -70,18 +69,18 @@ class PicturePage(Page):
         document.playhead_moved.connect(lambda _: self._show_steps())
 
     def _lay_out(self) -> None:
-        shapes, other, fits, moves, deeds = (QHBoxLayout() for _ in range(5))
+        shapes, fits, moves, deeds = (QHBoxLayout() for _ in range(4))
         self._step_row = QHBoxLayout()
-        for row in (shapes, other, fits, moves, deeds, self._step_row):
+        for row in (shapes, fits, moves, deeds, self._step_row):
             row.setSpacing(5)
         group = QButtonGroup(self)
         for name in (_AS_IT_IS, *SHAPES):
             tip = "Show all of the picture" if name == _AS_IT_IS else f"Crop the whole shot to {name}"
-            self.shapes[name] = choice_chip(name, tip, group, partial(self._choose_shape, name))
-            (shapes if len(self.shapes) <= _IN_ROW else other).addWidget(self.shapes[name])
-        other.addSpacing(8)
-        other.addWidget(label_for("Ano&ther", self.shape))
-        other.addWidget(self.shape)
+            self.shapes[name] = ShapeChip(name, tip, group, partial(self._choose_shape, name))
+            self.shapes[name].setAccessibleName(f"Crop: {name}")
+            shapes.addWidget(self.shapes[name], 1)
+            if name != _AS_IT_IS:
+                self.shapes[name].show_shape(float(parse_shape(name)))
         fit_label, self._moves_label = TextLabel("Where shapes differ"), TextLabel("Moves")
         for label in (fit_label, self._moves_label):
             label.setProperty("dim", True)
@@ -89,24 +88,31 @@ class PicturePage(Page):
         group = QButtonGroup(self)
         for fit, text, tip in _FITS:
             self.fits[fit] = choice_chip(text, tip, group, partial(self._set_fit, fit))
-            fits.addWidget(self.fits[fit])
+        fits.addWidget(segments_of(*self.fits.values()))
+        fits.addStretch()
+        fits.addWidget(label_for("ano&ther", self.shape))
+        fits.addWidget(self.shape)
         for button in (self.draw, self.let_move, self.add, self.still):
+            button.setProperty("small", True)
             deeds.addWidget(button)
         moves.addWidget(self._moves_label)
         group = QButtonGroup(self)
         for easing, text, tip in _EASINGS:
             self.easings[easing] = choice_chip(text, tip, group, partial(self._set_easing, easing))
-            moves.addWidget(self.easings[easing])
+        self._easing_control = segments_of(*self.easings.values())
+        moves.addWidget(self._easing_control)
         moves.addSpacing(10)
         moves.addLayout(self._step_row)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 4, 0, 0)
-        rows.setSpacing(7)
-        for row in (shapes, other, fits, deeds, moves):
+        rows.setSpacing(5)
+        for row in (deeds, moves):
             row.addStretch()
+        rows.addWidget(heading("Crop"))
+        for row in (shapes, fits, deeds, moves):
             rows.addLayout(row)
         rows.addWidget(self._says)
-        rows.addWidget(line())
+        rows.addWidget(heading("Steady"))
         rows.addWidget(self.steady)
         rows.addStretch()
 
@@ -118,13 +124,14 @@ class PicturePage(Page):
         framings = [self._document.project.shots[number].framing for number in sizes]
         first, size = framings[0], sizes[min(sizes)]
         shape = first.steps[0].view.shape if first.steps else None
+        self.shapes[_AS_IT_IS].show_shape(size[0] / size[1])
         for name, chip in self.shapes.items():
             own = (
                 shape is None if name == _AS_IT_IS else shape is not None and _same(shape, parse_shape(name))
             )
             chip.group().setExclusive(own)
             chip.setChecked(own)
-        self.shape.show_number(f"{float(shape or Fraction(size[0], size[1])):.4g}:1")
+        self.shape.show_number(_shape_words(shape or Fraction(size[0], size[1])))
         self.fits[first.fit].setChecked(True)
         self.easings[first.easing].setChecked(True)
         self._show_moving(moves=len(first.steps) > 1)
@@ -136,7 +143,7 @@ class PicturePage(Page):
     def _show_moving(self, *, moves: bool) -> None:
         """Show what can be done with a view that moves, or with one that does not."""
         self.let_move.setVisible(not moves)
-        for widget in (self.add, self.still, self._moves_label, *self.easings.values()):
+        for widget in (self.add, self.still, self._moves_label, self._easing_control):
             widget.setVisible(moves)
 
     def _show_steps(self) -> None:
@@ -256,6 +263,12 @@ class PicturePage(Page):
         first, stop = plan.frames_of(document.selection.shots[0])
         frame = first + round(self._shown.steps[place].at * (stop - first - 1))
         document.move_playhead(frame / document.project.rate)
+
+
+def _shape_words(shape: Fraction) -> str:
+    """Width by height in small numbers, where such are near: 16:9."""
+    near = Fraction(shape).limit_denominator(_SMALL)
+    return f"{near.numerator}:{near.denominator}" if _same(near, shape) else f"{float(shape):.4g}:1"
 
 
 def _same(one: Fraction, other: Fraction) -> bool:

@@ -23,7 +23,7 @@ _PHOTOS = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:photos?|places?)?")
 def step_label(project: Project, place: Place) -> str:
     """What the step is called, with the letter of its key marked."""
     if _footage(project, place).is_told_by_count:
-        return "Photos a second (&k)"
+        return "Photos per se&cond"
     return step_words(project.reckoner(place).step)
 
 

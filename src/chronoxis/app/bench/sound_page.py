@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QCheckBox,
     QGridLayout,
     QHBoxLayout,
     QPushButton,
@@ -17,9 +18,9 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.number_field import NumberField
-from chronoxis.app.bench.page import Page, common, label_for, line, numbered
+from chronoxis.app.bench.page import Page, common, heading, label_for, line, numbered
 from chronoxis.app.document.document import Document
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, segments_of, switch
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font, scaled
 from chronoxis.core.errors import PlanError
@@ -50,6 +51,8 @@ _EFFECTS = (
 )
 _LEAST_SHOWN = -40  # dB on the slider
 
+_field = partial(NumberField, wide=66)
+
 
 class SoundPage(Page):
     """Shows and changes the sound of the selected passages, and of the whole."""
@@ -58,7 +61,7 @@ class SoundPage(Page):
         super().__init__(document)
         self.manners: dict[Manner, QPushButton] = {}
         self.ramp_effects: dict[EffectKind | None, QPushButton] = {}
-        self.rules: dict[EffectKind, QPushButton] = {}
+        self.rules: dict[EffectKind, QCheckBox] = {}
         self.level = GestureSlider(
             document,
             "Level",
@@ -71,15 +74,17 @@ class SoundPage(Page):
         )
         self._decibels, self.measured = TextLabel(), TextLabel()
         self.fades = {
-            side: self._field(f"Fade {side}", f"Result seconds in which the sound fades {side}")
+            side: _field(f"Fade {side}", f"Result seconds in which the sound fades {side}")
             for side in ("in", "out")
         }
-        self.above = self._field("Silent above", "The speed above which recorded sound is silent: 4×")
-        self.loudness = self._field(
-            "Loudness", "LUFS that the whole is brought to, such as −14; empty leaves it"
+        self.above = _field("Silent above", "The speed above which recorded sound is silent: 4×")
+        self.loudness = _field(
+            "Loudness", "LUFS that the whole is brought to, such as −14; empty leaves it as loud as it is"
         )
-        self.effects_above = self._field("Effects from", "The speed from which these effects sound: 4×")
-        self.effect_level = self._field("Level of effects", "How loud the effects are, dB")
+        self.loudness.setPlaceholderText("as it is")
+        self.effects_above = _field("Effects from", "The speed from which these effects sound: 4×")
+        self.effect_level = _field("Level of effects", "How loud the effects are, dB")
+        self.effect_level.setPlaceholderText("none")
         self.colour = GestureSlider(
             document,
             "Colour of effects",
@@ -98,22 +103,16 @@ class SoundPage(Page):
         self.effects_above.editingFinished.connect(self._enter_effects_above)
         self._lay_out()
 
-    @staticmethod
-    def _field(name: str, tip: str) -> NumberField:
-        field = NumberField(name, tip)
-        field.setFixedWidth(scaled(66))
-        return field
-
     def _lay_out(self) -> None:
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 4, 0, 0)
         rows.setSpacing(7)
+        rows.addWidget(heading("This passage"))
         chips, group = QHBoxLayout(), QButtonGroup(self)
         chips.setSpacing(6)
         for manner, text, tip in _MANNERS:
-            chip = choice_chip(text, tip, group, partial(self._choose, manner))
-            chips.addWidget(chip)
-            self.manners[manner] = chip
+            self.manners[manner] = choice_chip(text, tip, group, partial(self._choose, manner))
+        chips.addWidget(segments_of(*self.manners.values()))
         chips.addStretch()
         level = QHBoxLayout()
         level.addWidget(label_for("Level", self.level))
@@ -145,9 +144,8 @@ class SoundPage(Page):
             (EffectKind.RUSH, "rush", "A rush with this very ramp"),
             (EffectKind.BURNER, "burner", "A burner with this very ramp"),
         ):
-            chip = choice_chip(text, tip, group, partial(self._choose_effect, kind))
-            row.addWidget(chip)
-            self.ramp_effects[kind] = chip
+            self.ramp_effects[kind] = choice_chip(text, tip, group, partial(self._choose_effect, kind))
+        row.addWidget(segments_of(*self.ramp_effects.values()))
         row.addStretch()
         return row
 
@@ -167,12 +165,8 @@ class SoundPage(Page):
         chips = QHBoxLayout()
         chips.setSpacing(6)
         for kind, text, tip in _EFFECTS:
-            chip = push_button(text, tip)
-            chip.setCheckable(True)
-            chip.setProperty("choice", True)
-            chip.clicked.connect(lambda on, kind=kind: self._toggle_rule(kind, on=on))
-            chips.addWidget(chip)
-            self.rules[kind] = chip
+            self.rules[kind] = switch(text, tip, partial(self._toggle_rule, kind))
+            chips.addWidget(self.rules[kind])
         chips.addStretch()
         grid.addLayout(chips, 2, 0, 1, 4)
         tuning = QHBoxLayout()
@@ -266,7 +260,7 @@ class SoundPage(Page):
     def _set_level(self, level: int) -> None:
         self._apply("Level", lambda p: sounding.set_level(p, self._places, float(level)))
 
-    def _toggle_rule(self, kind: EffectKind, *, on: bool) -> None:
+    def _toggle_rule(self, kind: EffectKind, on: bool) -> None:
         mix = self._document.project.mix
         above = mix.rules[0].above if mix.rules else Fraction(4)
         rule = EffectRule(Effect(kind), above) if on else None

@@ -11,7 +11,7 @@ from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.page import label_for
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
-from chronoxis.app.push_button import choice_chip, push_button
+from chronoxis.app.push_button import choice_chip, push_button, segments_of, switch
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
 from chronoxis.core.model import correcting, making
@@ -42,12 +42,16 @@ class SteadyChoices(QWidget):
             mode: choice_chip(text, tip, group, partial(self._set, "Steady", mode=mode))
             for mode, text, tip in _MODES
         }
-        self.level = self._switch("level", "Take all turning out, so that the horizon keeps its slope")
-        self.level.clicked.connect(lambda on: self._set("Level", level=on))
-        self.line_up = self._switch(
-            "line &up", "Above 1×: take frames near the even step that line up best, for a hyperlapse"
+        self.level = switch(
+            "keep it level",
+            "Take all turning out, so that the horizon keeps its slope",
+            lambda on: self._set("Level", level=on),
         )
-        self.line_up.clicked.connect(self._set_line_up)
+        self.line_up = switch(
+            "line frames &up (hyperlapse)",
+            "Above 1×: take frames near the even step that line up best, for a hyperlapse",
+            self._set_line_up,
+        )
         self.strength = GestureSlider(
             document, "Strength of steadying", "Over how long stretches the camera's path is smoothed",
             least=0, most=100, page=10, label="Strength",
@@ -68,29 +72,25 @@ class SteadyChoices(QWidget):
         cameras.changed.connect(self._tell)
         document.planned.connect(self._tell)
 
-    def _switch(self, text: str, tip: str) -> QPushButton:
-        button = push_button(text, tip)
-        button.setCheckable(True)
-        button.setProperty("choice", True)
-        return button
-
     def _lay_out(self) -> None:
-        modes, sliders = QHBoxLayout(), QHBoxLayout()
-        modes.setSpacing(4)
-        for button in (*self.modes.values(), self.level, self.line_up):
-            modes.addWidget(button)
+        modes, switches, sliders = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
+        switches.setSpacing(14)
+        modes.addWidget(segments_of(*self.modes.values()))
         modes.addStretch()
+        for box in (self.level, self.line_up):
+            switches.addWidget(box)
+        switches.addStretch()
         self._sliders = [label_for("St&rength", self.strength), self.strength, label_for("&Crop", self.crop),
                          self.crop, self._crop_words]  # fmt: skip
         for part in self._sliders:
             sliders.addWidget(part)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(5)
+        rows.setSpacing(4)
         said = QHBoxLayout()
         said.addWidget(self.words, 1)
         said.addWidget(self.act)
-        for row in (modes, sliders, said):
+        for row in (modes, switches, sliders, said):
             rows.addLayout(row)
 
     def show_project(self) -> None:

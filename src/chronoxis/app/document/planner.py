@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -33,6 +33,10 @@ class PlanWish:
     version: int
     traces: dict[str, PictureTrace]
     cameras: dict[str, CameraPath]
+
+    def of(self, project: Project) -> "PlanWish":
+        """The same of another project over the same footage."""
+        return replace(self, project=project)
 
     def made(self, _still_wanted: Callable[[], bool]) -> Plan | str:
         """The plan, or why there is none."""

@@ -1,24 +1,28 @@
-"""The export panel: choices with their estimates, progress, and what came out."""
+"""The export panel: choices with their estimates, and the list of exports."""
 
-from fractions import Fraction
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
-from PySide6.QtCore import QTimer, QUrl, Signal
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QFrame, QStackedWidget, QVBoxLayout, QWidget
 
 from chronoxis.app.document.document import Document
-from chronoxis.app.export.export_forms import ChoiceForm, DoneForm, ProgressForm
-from chronoxis.app.export.export_job import ExportJob
+from chronoxis.app.export.choice_form import ChoiceForm
+from chronoxis.app.export.export_list import ExportList
+from chronoxis.app.export.export_row import in_megabytes
+from chronoxis.app.export.exports import Exports
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.question_bar import QuestionBar
+from chronoxis.app.remembered import last_folder, remember_folder
 from chronoxis.app.scroller import Scroller
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
-from chronoxis.app.workers import NewestWorker
+from chronoxis.app.workers import NewestWorker, QueueWorker
+from chronoxis.core.cluster.machines import ClusterError, Machines, contact
 from chronoxis.core.errors import ExportError, PlanError
 from chronoxis.core.files.kept_choices import keep_choices, kept_choices
 from chronoxis.core.files.outputs import check_output
@@ -27,14 +31,18 @@ from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import FORMATS, format_of
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.queue.jobs import JobState
 from chronoxis.core.render.estimate import Estimate, estimate
 from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.result_place import result_place
+from chronoxis.core.render.treated_alike import mean_speed, speed_in_name, treated_alike
 from chronoxis.core.timing.rates import format_rate
+from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
 _PATIENCE = 1.0  # seconds after which a disk that does not answer keeps no other name waiting
+_MOST_TOLD = 4  # recordings that cannot be condensed, of which the reason is said
 _SETTLE_MS = 500  # milliseconds of rest before the file size is estimated anew
 
 
@@ -50,103 +58,170 @@ class ExportPanel(QFrame):
     busy = Signal(bool)
 
     def __init__(
-        self, document: Document, files: ProjectFiles, disk: DiskQuestions, question: QuestionBar
+        self,
+        document: Document,
+        files: ProjectFiles,
+        disk: DiskQuestions,
+        question: QuestionBar,
+        exports: Exports,
     ) -> None:
         super().__init__()
         self._document, self._files, self._disk, self._question = document, files, disk, question
         self._suggested = ""  # the name in the field, as long as nobody chose another
         self.setProperty("panel", True)
-        self.job = ExportJob()
-        self.choices, self.progress, self.done = ChoiceForm(), ProgressForm(), DoneForm()
+        self.setAcceptDrops(True)
+        self.exports = exports
+        self.choices, self.list = ChoiceForm(), ExportList(exports)
         self._pages = QStackedWidget()
-        for page in (self.choices, self.progress, self.done):
-            self._pages.addWidget(Scroller(page))
+        page = QWidget()
+        rows = QVBoxLayout(page)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.addWidget(Scroller(self.choices), 1)
+        rows.addWidget(self.choices.foot)
+        self._pages.addWidget(page)
+        self._pages.addWidget(self.list)
         self._message = TextLabel()
         self._message.setProperty("caution", True)
         self._message.setWordWrap(True)
         self._message.hide()
-        title = TextLabel("Export")
-        title.setFont(font(10.5, 600))
+        self._title = TextLabel("Export")
+        self._title.setFont(font(10.5, 600))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
-        layout.addWidget(title)
+        layout.addWidget(self._title)
         layout.addWidget(self._pages, 1)
         layout.addWidget(self._message)
         self._estimates = NewestWorker(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._estimates.failed.connect(self._show_no_estimate)
+        self._others = QueueWorker(_treated, "other recordings", drops=True)
+        self._others.done.connect(self._add_other)
+        self._others.failed.connect(lambda wish, why: self._tell_other(f"{wish.path.name}: {why}"))
         self._names = NewestWorker(lambda wish, _wanted: _free_name(*wish), "free names", patience=_PATIENCE)
         self._names.answered.connect(self._take_name)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
         self._settle.timeout.connect(self._ask_estimate)
-        self._exported: Path | None = None
+        self._refused: list[str] = []  # why other recordings cannot be condensed
+        self._expected: tuple[Plan, float] | None = None  # seconds that an export of a plan takes
         self._connect()
 
     def _connect(self) -> None:
-        choices, job = self.choices, self.job
+        choices, exports = self.choices, self.exports
         choices.changed.connect(self._take_choices)
         choices.kept_box.activated.connect(self._use_kept)
         choices.keep.clicked.connect(self._keep)
         choices.browse.clicked.connect(self._browse)
         choices.start.clicked.connect(self.start)
         choices.back.clicked.connect(self.left)
-        self.progress.cancel.clicked.connect(self._cancel)
-        self.done.play.clicked.connect(lambda: self._open(self._exported))
-        self.done.folder.clicked.connect(lambda: self._open(self._exported and self._exported.parent))
-        self.done.again.clicked.connect(self.show_choices)
-        self.done.back.clicked.connect(self.left)
-        job.progressed.connect(self.progress.show_progress)
-        job.finished.connect(self._finished)
-        job.failed.connect(self._failed)
-        job.cancelled.connect(lambda: self._failed("Cancelled; nothing was left behind."))
+        choices.all_exports.clicked.connect(self.show_list)
+        self.list.another.clicked.connect(self.show_choices)
+        self.list.others.clicked.connect(self.choose_others)
+        self.list.back.clicked.connect(self.left)
+        self.list.again.connect(exports.tell_project)
+        self.list.failed.connect(self.say)
+        exports.project_told.connect(self._choose_again)
+        exports.missing_told.connect(self._locate)
+        exports.changed.connect(self._follow_exports)
+        exports.failed.connect(self.say)
         self._document.planned.connect(self._show_project)
 
     def close_workers(self) -> None:
-        """Stop the work in the background and an export that is under way."""
-        self.job.close()
+        """Stop the work in the background; exports go on."""
         self._estimates.close()
         self._names.close()
+        self._others.close()
 
     def show_choices(self) -> None:
-        """Show the choices, or the progress of the export that is under way."""
+        """Show the choices of a new export."""
         self.say("")
         self.choices.show_kept(kept_choices())
-        self._show(self.progress if self.job.running else self.choices)
+        self._title.setText("Export")
+        self._pages.setCurrentIndex(0)
         self._show_project()
 
-    def _show(self, page: QWidget) -> None:
-        self._pages.setCurrentIndex((self.choices, self.progress, self.done).index(page))
+    def show_list(self) -> None:
+        """Show all exports."""
+        self.say("")
+        self._title.setText("Exports")
+        self._pages.setCurrentIndex(1)
+
+    def choose_others(self) -> None:
+        """Ask for recordings that are to be condensed as this project is."""
+        names, _ = QFileDialog.getOpenFileNames(self, "Recordings to condense the same way")
+        self.condense_alike([Path(name) for name in names])
+
+    def condense_alike(self, paths: Sequence[Path]) -> None:
+        """Let other recordings, or folders of photos, be exported with the choices of this project."""
+        project = self._document.project
+        if not paths or not project.shots:
+            return
+        folder, self._refused = Path(self.choices.output.text()).expanduser().parent, []
+        self.show_list()
+        self.say(f"{len(paths)} to be condensed at {format_speed(mean_speed(project))}, as this project is…")
+        for path in paths:
+            self._others.ask(_OtherWish(path, folder, project))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls() and self._document.project.shots:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        urls = event.mimeData().urls()
+        self.condense_alike([Path(url.toLocalFile()) for url in urls if url.isLocalFile()])
+
+    def _add_other(self, _wish: "_OtherWish", made: tuple[Project, Path]) -> None:
+        self.say("\n".join(self._refused))
+        self.exports.add(*made, overwrite=False, expected=None, machines=self.choices.made.machines)
+
+    def _tell_other(self, words: str) -> None:
+        """Say that one cannot be condensed, beside what was said of others."""
+        self._refused = [*self._refused, words][-_MOST_TOLD:]
+        self.say("\n".join(self._refused))
+
+    def _follow_exports(self) -> None:
+        """Leave them the cores, but for what is about to be looked at."""
+        going_on = self.exports.going_on
+        self.busy.emit(any(job.state is JobState.UNDER_WAY for job in going_on))
+        self.choices.all_exports.setText(f"&All exports ({len(going_on)})" if going_on else "&All exports")
 
     def start(self) -> None:
         """Export to the chosen file."""
         plan = self._document.plan
-        if plan is None or not plan.is_whole or self.job.running:
+        if plan is None or not plan.is_whole:
             return
         project, output = self._document.project, Path(self.choices.output.text()).expanduser()
         self.say(f"Looking at {output.parent}…")
-        self._disk.ask(partial(_looked_at, project, output), partial(self._begin, project, output))
+        machines = self.choices.made.machines
+        self._disk.ask(
+            partial(_looked_at, project, output, machines), partial(self._begin, project, output, machines)
+        )
 
-    def _begin(self, project: Project, output: Path, found: "_Found") -> None:
-        """Export, unless something speaks against it, or something else was begun meanwhile."""
-        if self.job.running or project is not self._document.project:
+    def _begin(self, project: Project, output: Path, machines: Machines | None, found: "_Found") -> None:
+        """Let it be exported, unless something speaks against it, or something else was chosen meanwhile."""
+        if project is not self._document.project:
             self.say("")
             return
         if found.refusal:
             self.say(found.refusal)
             return
-        if found.there and not self.choices.replace_it.isChecked():
+        replaces = self.choices.replace_it.isChecked()
+        if found.there and not replaces:
             self.choices.replace_it.show()
             self.say(f"{found.there} is already there; choose another name, or tick “Replace it”.")
             return
-        self.say("")
-        self.progress.begin(output)
-        self._show(self.progress)
-        self.busy.emit(True)
-        self.job.start(project, output, overwrite=self.choices.replace_it.isChecked())
+        plan, expected = self._document.plan, self._expected
+        seconds = expected[1] if expected is not None and expected[0] is plan else None
+        if machines is not None:
+            self.choices.made.keep(machines)
+        self.exports.add(project, output, overwrite=replaces, expected=seconds, machines=machines)
+        self.choices.replace_it.setChecked(False)
+        self.choices.replace_it.hide()
+        self.show_list()
 
     def _show_project(self) -> None:
         project, plan = self._document.project, self._document.plan
-        self.choices.setEnabled(plan is not None and plan.is_whole)
+        for widget in (self.choices, self.choices.start):
+            widget.setEnabled(plan is not None and plan.is_whole)
         if plan is None:
             return
         self.choices.show_settings(project.settings)
@@ -155,7 +230,7 @@ class ExportPanel(QFrame):
         (width, height), aspect = plan.stored
         shape = f" of {aspect.numerator}:{aspect.denominator}" if aspect != 1 else ""
         self.choices.facts.setText(
-            f"{width}×{height}{shape}  ·  {format_time(plan.schedule.length, 2)}\n"
+            f"{width}×{height}{shape}  ·  {format_time(plan.schedule.length, 2)}  ·  "
             f"{len(plan.schedule):,} frames at {format_rate(plan.schedule.rate)} fps"
             f"{_sound_in_words(plan) if self.isVisible() else ''}"
             + (f"\n{plan.remark}" if plan.remark else "")
@@ -172,7 +247,8 @@ class ExportPanel(QFrame):
         beside = project or next((f.beside for f in shown if f.files), Path.home() / "result")
         name = beside.stem if project else f"{beside.stem}-condensed"
         format_ = self._document.project.settings.format
-        self._names.ask((beside.parent, name, _name_ending(format_)))
+        taken = frozenset(job.output for job in self.exports.jobs if job.is_open)
+        self._names.ask((beside.parent, name, _name_ending(format_), taken))
 
     def _take_name(self, _wish: object, name: Path) -> None:
         field = self.choices.output
@@ -181,19 +257,22 @@ class ExportPanel(QFrame):
             field.setText(self._suggested)
 
     def _ask_estimate(self) -> None:
-        if self.isVisible() and not self.job.running and self._document.plan:
+        if self.isVisible() and self._document.plan:
             self.busy.emit(True)  # what else is made meanwhile would make it look slow
             self._estimates.ask(self._document.plan)
 
     def _show_no_estimate(self, why: str) -> None:
-        self.busy.emit(self.job.running)
+        self._follow_exports()
         self.choices.expected.setText(f"Expected size and time are not known: {why}")
 
     def _show_estimate(self, plan: Plan, found: Estimate | None) -> None:
-        self.busy.emit(self.job.running)
+        self._follow_exports()
         if found is not None and plan is self._document.plan:
+            self._expected = plan, found.seconds
             lasts = format_time(max(found.seconds, 1), 0)
-            self.choices.expected.setText(f"Expected: about {_megabytes(found.size)}, ready in about {lasts}")
+            self.choices.expected.setText(
+                f"Expected: about {in_megabytes(found.size)}, ready in about {lasts}"
+            )
 
     def _take_choices(self) -> None:
         try:
@@ -242,30 +321,23 @@ class ExportPanel(QFrame):
             ending = _name_ending(self._document.project.settings.format)
             self.choices.output.setText(_with_ending(chosen, ending))
 
-    def _cancel(self) -> None:
-        self.progress.stopping()
-        self.job.cancel()
+    def _choose_again(self, project: Project) -> None:
+        """Choose anew what a file should be like, from what an export was wished with."""
+        settings = project.settings
+        self._document.apply("Export settings", lambda p: arranging.set_settings(p, settings))
+        self._suggest_anew(settings)
+        self.show_choices()
 
-    def _finished(self, output: Path, outcome: dict[str, object]) -> None:
-        self.busy.emit(False)
-        self._exported = output
-        self.choices.replace_it.setChecked(False)
-        self.choices.replace_it.hide()
-        rate = format_rate(Fraction(str(outcome["rate"])))
-        self.done.show_outcome(
-            output.name,
-            f"{outcome['frames']:,} frames  ·  {format_time(float(str(outcome['length'])), 2)} "
-            f"at {rate} fps\n"
-            f"{_megabytes(int(str(outcome['size'])))} in {output.parent}",
-        )
-        self.say(str(outcome.get("remark") or ""))
-        self._show(self.done)
-
-    def _failed(self, message: str) -> None:
-        self.busy.emit(False)
-        self._show(self.choices)
-        self._show_project()
-        self.say(message)
+    def _locate(self, number: int, missing: Sequence[Path]) -> None:
+        """Ask where footage of an export was moved to."""
+        if not missing:
+            self.say("All of its footage is there.")
+            return
+        first = last_folder() or missing[0].parent
+        name, _ = QFileDialog.getOpenFileName(self, f"Where is {missing[0].name}?", str(first))
+        if name:
+            remember_folder(Path(name))
+            self.exports.locate(number, missing[0], Path(name))
 
     @property
     def message_text(self) -> str:
@@ -277,12 +349,23 @@ class ExportPanel(QFrame):
         self._message.setText(message)
         self._message.setVisible(bool(message))
 
-    def _open(self, path: Path | None) -> None:
-        if path is not None and not QDesktopServices.openUrl(QUrl.fromLocalFile(str(path))):
-            self.say(f"No program here opens {path}.")
-
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
+
+
+class _OtherWish(NamedTuple):
+    """A recording that is to be condensed as a project is, into a folder."""
+
+    path: Path
+    folder: Path
+    like: Project
+
+
+def _treated(wish: _OtherWish) -> tuple[Project, Path]:
+    """What is to be exported, and where to. Raises FootageError, PlanError."""
+    project = treated_alike(wish.path, wish.like)
+    name = f"{wish.path.stem}-{speed_in_name(mean_speed(project))}"
+    return project, _free_name(wish.folder, name, _name_ending(project.settings.format), frozenset())
 
 
 class _Found(NamedTuple):
@@ -292,14 +375,16 @@ class _Found(NamedTuple):
     there: str
 
 
-def _looked_at(project: Project, output: Path) -> _Found:
+def _looked_at(project: Project, output: Path, machines: Machines | None) -> _Found:
     settings = project.settings
     try:
+        if machines is not None:
+            contact(machines.address, None, insecure=machines.insecure)
         settings.check()
         format_of(output, settings.format.key)
         place = result_place(output, settings.format)
         check_output(place.path, protects=protected_files(project), overwrite=True, folder=place.is_folder)
-    except (PlanError, ExportError) as error:
+    except (PlanError, ExportError, ClusterError) as error:
         return _Found(str(error), "")
     return _Found("", place.path.name if place.path.exists() else "")
 
@@ -329,13 +414,9 @@ def _with_ending(name: str, ending: str) -> str:
     return name[: len(name) - len(known)] + ending
 
 
-def _free_name(folder: Path, name: str, ending: str) -> Path:
+def _free_name(folder: Path, name: str, ending: str, taken: frozenset[Path]) -> Path:
     candidate, number = folder / f"{name}{ending}", 2
-    while candidate.exists():
+    while candidate in taken or candidate.exists():
         candidate = folder / f"{name}-{number}{ending}"
         number += 1
     return candidate
-
-
-def _megabytes(size: int) -> str:
-    return f"{size / 1e9:.2f} GB" if size >= 1e9 else f"{size / 1e6:.1f} MB"

@@ -1,70 +1,57 @@
 """One footage on the shelf."""
 
-from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from math import ceil
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QVBoxLayout,
-    QWidget,
 )
 
 from chronoxis.app.document.document import Document
-from chronoxis.app.elided_label import ElidedLabel
 from chronoxis.app.footage.share_bar import ShareBar
+from chronoxis.app.measuring.proxies import Proxies
+from chronoxis.app.picture_card import PictureCard
 from chronoxis.app.push_button import push_button
-from chronoxis.app.text_label import TextLabel, plain_tip
-from chronoxis.app.theme.theme import GROUND, font
+from chronoxis.app.text_label import plain_tip
 from chronoxis.core.footage.kinds import settled
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.timing.timecode import format_time
 
 
-class FootageCard(QFrame):
+class FootageCard(PictureCard):
     """Its picture and facts in brief, what is wrong with it, and what can be done about that.
 
     Choosing it, by a click or with Return, shows its page on the Bench.
     """
 
-    def __init__(self, document: Document, footage: Footage) -> None:
+    def __init__(self, document: Document, proxies: Proxies, footage: Footage) -> None:
         super().__init__()
-        self._document = document
+        self._document, self._proxies = document, proxies
         self.footage = footage
-        self._picture = Thumbnail(QSize(60, 36))
-        self._name, self._facts, self.caution = ElidedLabel(), ElidedLabel(), TextLabel()
-        self._name.setFont(font(9, 600))
-        self._facts.setProperty("dim", True)
-        self._facts.setFont(font(8.5))
-        self.caution.setProperty("caution", True)
-        self.caution.setWordWrap(True)
         self._progress = ShareBar()
         self.give_up = push_button("Cancel", "Do not wait for this footage")
+        self.stop_proxy = push_button("Cancel", "Make no proxy of this footage; playing may wait for frames")
+        self.stop_proxy.clicked.connect(lambda: self._proxies.stop(self.footage.origin))
         self.count = push_button("Count them", "Count the frames of this footage after all")
         self.locate = push_button("Locate…", "Say where this footage is; others beside it are found too")
         self.adopt = push_button("Take it as it is", "Use the file as it is now; shots are cut to its length")
         self.adopt.clicked.connect(self._adopt)
-        self.setProperty("card", True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._lay_out()
 
     def _lay_out(self) -> None:
-        words = QVBoxLayout()
-        words.setSpacing(1)
-        words.addWidget(self._name)
-        words.addWidget(self._facts)
-        top = QHBoxLayout()
-        top.setSpacing(8)
-        top.addWidget(self._picture, 0, Qt.AlignmentFlag.AlignTop)
-        top.addLayout(words, 1)
         buttons = QHBoxLayout()
-        for button in (self.give_up, self.count, self.locate, self.adopt):
+        for button in (self.give_up, self.stop_proxy, self.count, self.locate, self.adopt):
             buttons.addWidget(button)
         buttons.addStretch()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(5, 5, 4, 5)
         layout.setSpacing(4)
-        layout.addLayout(top)
+        layout.addLayout(self.head)
         for widget in (self.caution, self._progress):
             layout.addWidget(widget)
         layout.addLayout(buttons)
@@ -79,6 +66,13 @@ class FootageCard(QFrame):
         self._picture.show_image(image)
         self._name.show_text(footage.name)
         self._facts.show_text(pending.doing if pending and facts is None else _in_brief(footage, facts))
+        making = None if pending else self._proxies.progress(footage.origin)
+        if making is not None:
+            left = "" if making.left is None else f", {format_time(ceil(making.left), 0)} left"
+            far = f"proxy {making.share:.0%}{left}" if making.share else "a proxy is to come"
+            self._facts.show_text(f"{_in_brief(footage, None)}\n{far}")
+        elif not pending and self._proxies.proxy(footage.origin) is not None:
+            self._facts.show_text(f"{_in_brief(footage, facts)} · proxy")
         stopped = footage.origin in document.known.stopped and not pending
         caution = missing or altered or (facts.caution if facts else "")
         if footage.made_of:
@@ -87,7 +81,11 @@ class FootageCard(QFrame):
             caution = _NOT_COUNTED
         self.caution.setText(caution)
         self.caution.setVisible(bool(caution))
-        self._progress.setVisible(pending is not None)
+        self._progress.setVisible(pending is not None or making is not None)
+        self.stop_proxy.setVisible(making is not None)
+        if making is not None:
+            self._progress.show_share(making.share)
+            self._progress.setToolTip("A proxy is a small copy, for playing only; everything works meanwhile")
         if pending:
             self._progress.show_share(pending.share)
             self._progress.setToolTip("Points and speeds can be chosen meanwhile")
@@ -128,33 +126,6 @@ class FootageCard(QFrame):
 
 
 _NOT_COUNTED = "Its frames are not counted, so nothing can be made of it."
-
-
-class Thumbnail(QWidget):
-    """A small picture of a fixed size."""
-
-    def __init__(self, size: QSize) -> None:
-        super().__init__()
-        self._image: QImage | None = None
-        self.setFixedSize(size)
-
-    def show_image(self, image: QImage | None) -> None:
-        """Show an image, or none."""
-        if image is not self._image:
-            self._image = image
-            self.update()
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), GROUND)
-        if self._image is not None:
-            ratio = self.devicePixelRatioF()
-            mode = Qt.TransformationMode.SmoothTransformation
-            small = self._image.scaled(self.size() * ratio, Qt.AspectRatioMode.KeepAspectRatio, mode)
-            small.setDevicePixelRatio(ratio)
-            shown = small.deviceIndependentSize().toSize()
-            left, top = (self.width() - shown.width()) // 2, (self.height() - shown.height()) // 2
-            painter.drawImage(left, top, small)
 
 
 def _in_brief(footage: Footage, facts: Facts | None) -> str:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Hashable
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from chronoxis.app.document.document import Document
@@ -19,11 +19,18 @@ _Wish = tuple[tuple[Hashable, NestedSource], ...]
 
 
 class RunPictures(QObject):
-    """Looks at the runs of each plan."""
+    """Looks at the runs of each plan.
+
+    Signals:
+        made: the origin of a run, and its picture.
+    """
+
+    made = Signal(object, object)
 
     def __init__(self, document: Document, shelf: Shelf) -> None:
         super().__init__()
-        self._document, self._shelf = document, shelf
+        self._document = document
+        self.made.connect(shelf.show_thumbnail)  # which ends with the shelf
         self._made: dict[Hashable, Hashable] = {}  # by origin: the course that its picture is of
         self._work = NewestWorker(_first_pictures, "first pictures of runs")
         self._work.answered.connect(self._take)
@@ -45,7 +52,7 @@ class RunPictures(QObject):
     def _take(self, _wish: _Wish, images: list[tuple[Hashable, Hashable, QImage]]) -> None:
         for origin, course, image in images:
             self._made[origin] = course
-            self._shelf.show_thumbnail(origin, image)
+            self.made.emit(origin, image)
 
 
 def _first_pictures(wish: _Wish, still_wanted: Callable[[], bool]) -> list[tuple[Hashable, Hashable, QImage]]:

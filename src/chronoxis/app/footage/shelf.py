@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QVB
 
 from chronoxis.app.document.document import Document
 from chronoxis.app.footage.footage_card import FootageCard
+from chronoxis.app.measuring.proxies import Proxies
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 
@@ -27,9 +28,9 @@ class Shelf(QFrame):
     count_wanted = Signal(object)
     locate_wanted = Signal(str)
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, proxies: Proxies) -> None:
         super().__init__()
-        self._document = document
+        self._document, self._proxies = document, proxies
         self._thumbnails: dict[Hashable, QImage] = {}
         self.cards: dict[str, FootageCard] = {}
         self.setProperty("panel", True)
@@ -61,6 +62,7 @@ class Shelf(QFrame):
             document.pending_changed,
             document.eased,
             document.selection.footage_chosen,
+            proxies.changed,
         ):
             signal.connect(self._show)
 
@@ -86,7 +88,7 @@ class Shelf(QFrame):
             card.deleteLater()
         for number, footage in enumerate(project.footage):
             if footage.key not in self.cards:
-                card = self.cards[footage.key] = FootageCard(self._document, footage)
+                card = self.cards[footage.key] = FootageCard(self._document, self._proxies, footage)
                 card.locate.clicked.connect(lambda _, key=footage.key: self.locate_wanted.emit(key))
                 card.give_up.clicked.connect(lambda _, card=card: self.given_up.emit(card.footage.origin))
                 card.count.clicked.connect(lambda _, card=card: self.count_wanted.emit(card.footage.origin))

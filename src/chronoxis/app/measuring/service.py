@@ -1,7 +1,9 @@
 """Has footage measured beside the window: one machine for every kind of trace."""
 
+import threading
 import time
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable, Iterable, Iterator
+from contextlib import contextmanager
 from typing import Any, NamedTuple, TypeVar
 
 from PySide6.QtCore import QObject, Signal
@@ -15,6 +17,8 @@ from chronoxis.core.traces.store import TraceStore
 from chronoxis.core.traces.trace_kinds import TRACES, TraceKind, TraceWish
 
 _PATIENCE = 10.0  # seconds after which a disk that does not answer keeps other footage waiting no longer
+_PAUSE_SECONDS = 0.05  # seconds between looks whether a pause is over
+_LONGEST_TURN = 3 * 3600.0  # seconds that one kind waits for another
 _TELLING = 0.01  # share done from which on the time left can be told
 
 Trace = TypeVar("Trace")
@@ -71,6 +75,8 @@ class MeasuringService(QObject):
         self._failed: set[TraceWish] = set()
         self._traces: dict[tuple[TraceKind[Any], Hashable], tuple[Source, Any]] = {}
         self._progress: dict[tuple[TraceKind[Any], Hashable], Progress] = {}
+        self._paused: set[TraceKind[Any]] = set()
+        self._large = threading.Semaphore(1)
         self._closed = False
         self._shown.connect(self._take_progress)
         self._looking = QueueWorker(self._look, "looking for traces", patience=_PATIENCE, drops=True)
@@ -92,10 +98,19 @@ class MeasuringService(QObject):
         for wish in wished:
             self._begin(wish)
 
+    def pause(self, kind: TraceKind[Any], on: bool) -> None:
+        """Let what is under way of a kind rest, or go on."""
+        (self._paused.add if on else self._paused.discard)(kind)
+
     def trace(self, kind: TraceKind[Trace], origin: Hashable) -> Trace | None:
         """What is known of footage by now."""
         found = self._traces.get((kind, origin))
         return None if found is None else found[1]
+
+    def forget(self, kind: TraceKind[Any], origin: Hashable) -> None:
+        """Believe no more what is known of footage: it was taken away."""
+        self._traces.pop((kind, origin), None)
+        self._progress.pop((kind, origin), None)
 
     def progress(self, kind: TraceKind[Any], origin: Hashable) -> Progress:
         """How far measuring of footage is."""
@@ -109,6 +124,10 @@ class MeasuringService(QObject):
         """Whether the document has footage still, as it was when it was opened."""
         now = self._document.known.sources.get(source.facts.origin)
         return now is not None and now.facts is source.facts
+
+    def is_to_come(self, kind: TraceKind[Any], origin: Hashable) -> bool:
+        """Whether a trace of footage is being measured, or waits for that."""
+        return any(wish.origin == origin for wish in self._wanted[kind] & self._under_way)
 
     def close(self) -> None:
         """Stop; what is known by then is kept on the disk."""
@@ -161,18 +180,43 @@ class MeasuringService(QObject):
         def shown(trace: object, share: float) -> None:
             stand_aside()
             worker.beat()
+            while wish.kind in self._paused and self._is_wanted(wish):
+                time.sleep(_PAUSE_SECONDS)
+                worker.beat()
             if not self._is_wanted(wish):
                 raise Cancelled
             left = (time.monotonic() - begun) * (1 / share - 1) if share > _TELLING else None
             self._shown.emit(wish, trace, Progress(share, left))
 
         try:
-            if not self._is_wanted(wish):
-                return None
-            trace = wish.kind.measure(wish.source, wish.spans, self._store, shown, before)
+            with self._turn(wish, worker):
+                trace = wish.kind.measure(wish.source, wish.spans, self._store, shown, before)
         except Cancelled:
             return None
         return Measured(trace, before, time.monotonic() - begun)
+
+    @contextmanager
+    def _turn(self, wish: TraceWish, worker: QueueWorker) -> Iterator[None]:
+        """Of footage with large pictures one kind is measured at a time: each decoder holds many of them.
+
+        Raises:
+            Cancelled: it is no longer wished for.
+        """
+        large = wish.source.facts.picture.is_large
+        since = time.monotonic()
+        while large and not self._large.acquire(timeout=_PAUSE_SECONDS):
+            worker.beat()
+            if not self._is_wanted(wish):
+                raise Cancelled
+            if time.monotonic() - since > _LONGEST_TURN:
+                large = False  # who has it may hang on a disk that does not answer
+        try:
+            if not self._is_wanted(wish):
+                raise Cancelled
+            yield
+        finally:
+            if large:
+                self._large.release()
 
     def _is_wanted(self, wish: TraceWish) -> bool:
         return not self._closed and wish in self._wanted[wish.kind] and self.is_there(wish.source)

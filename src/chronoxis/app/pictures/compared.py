@@ -1,15 +1,20 @@
 """What the result is put beside: itself as it was recorded, or as it was when a person kept it."""
 
+import numpy as np
+import numpy.typing as npt
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from chronoxis.app.document.document import Document
 from chronoxis.app.document.planner import PlanWish
+from chronoxis.app.measuring.proxies import Proxies
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.workers import NewestWorker
+from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model.correcting import uncorrected
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.plan import Plan
+from chronoxis.core.timing.shot_columns import Frames
 
 
 class Compared(QObject):
@@ -24,21 +29,18 @@ class Compared(QObject):
         changed: it is another one.
         ready: a frame's number.
         failed: a message for the person.
-        gave_up: no frames come from here on until they are asked for from somewhere else.
     """
 
     changed = Signal()
     ready = Signal(int)
     failed = Signal(str)
-    gave_up = Signal()
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, readers: Readers, proxies: Proxies) -> None:
         super().__init__()
-        self._document = document
-        self._preview = Preview()
+        self._document, self._proxies = document, proxies
+        self._preview = Preview(readers)
         self._preview.ready.connect(self.ready)
         self._preview.failed.connect(self.failed)
-        self._preview.gave_up.connect(self.gave_up)
         self._planner = NewestWorker(PlanWish.made, "compared plan")
         self._planner.answered.connect(self._take)
         self._is_shown = False
@@ -65,6 +67,12 @@ class Compared(QObject):
     def has(self, number: int) -> bool:
         """Whether nothing is to be waited for, to show a frame of this number."""
         return self.plan is None or self._preview.has(self._within(self.plan, number))
+
+    def lacking(self, numbers: Frames) -> npt.NDArray[np.bool_]:
+        """Of each of some frames, whether something is to be waited for, to show it."""
+        if self.plan is None:
+            return np.zeros(len(numbers), bool)
+        return self._preview.lacking(np.minimum(numbers, len(self.plan.schedule) - 1))
 
     def want(self, number: int) -> None:
         """Make frames from this number on."""
@@ -107,6 +115,6 @@ class Compared(QObject):
         same = plan is not None and self.plan is not None and plan.looks_like(self.plan)
         self.plan = plan
         if not same:
-            self._preview.follow(plan)
+            self._preview.follow(plan and self._proxies.proxied_plan(plan))
             self.want(self._document.result_frame)
         self.changed.emit()

@@ -12,6 +12,11 @@ from chronoxis.core.picture.picture_format import PictureFormat
 
 def small_image(frame: VideoFrame, picture: PictureFormat, height: int) -> QImage:
     """A decoded frame, upright, in square pixels, scaled to a height in pixels."""
+    return image_from(small_codes(frame, picture, height))
+
+
+def small_codes(frame: VideoFrame, picture: PictureFormat, height: int) -> npt.NDArray[np.uint8]:
+    """The same as R′G′B′ codes, uint8, shape (height, width, 3)."""
     width = max(2, round(height * picture.width / picture.height))
     size = picture.lying((width, height))
     scaled = frame.reformat(
@@ -22,11 +27,8 @@ def small_image(frame: VideoFrame, picture: PictureFormat, height: int) -> QImag
         src_color_range=picture.colour.scaler_range,
         interpolation=Interpolation.AREA,
     )
-    return image_from(
-        np.ascontiguousarray(
-            turned(scaled, picture.rotation, mirrored=picture.mirrored).to_ndarray(), np.uint8
-        )
-    )
+    upright = turned(scaled, picture.rotation, mirrored=picture.mirrored)
+    return np.ascontiguousarray(upright.to_ndarray(), np.uint8)
 
 
 def image_from(rgb: npt.NDArray[np.uint8]) -> QImage:

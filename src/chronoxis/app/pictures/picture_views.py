@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from chronoxis.app.theme.theme import DIM, GROUND, PANEL, font
 
+_NEAR_WORDS = "from near here …"
 _ASPECT = 16 / 9  # of a picture that is not there yet
 
 
@@ -31,14 +32,18 @@ class Marks(Protocol):
 class PictureView(QWidget):
     """One picture, as large as fits; a click shows it at its own pixels, and dragging moves it then.
 
-    Signal ``exact_toggled``: it is now shown at its own pixels, or no longer.
+    Signals:
+        exact_toggled: it is now shown at its own pixels, or no longer.
+        drawn: the image came onto the screen.
     """
 
     exact_toggled = Signal(bool)
+    drawn = Signal()
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self._image: QImage | None = None
+        self._is_near = False
         self._note = ""
         self._full = QSizeF()
         self._middle = QPointF(0.5, 0.5)  # what is in the middle at 1:1, as shares of the picture
@@ -57,14 +62,29 @@ class PictureView(QWidget):
         return self._image
 
     @property
+    def is_near(self) -> bool:
+        """Whether what is shown is only from near the place, until the very picture is there."""
+        return self._is_near
+
+    @property
     def aspect(self) -> float:
         """Width by height of what is shown."""
         image = self._image
         return image.width() / image.height() if image is not None and image.height() else _ASPECT
 
-    def show_image(self, image: QImage | None, note: str = "", full: tuple[int, int] | None = None) -> None:
-        """Show an image, or none with a note in its place; ``full`` is its size if it is a smaller copy."""
-        self._image, self._note = image, note
+    def show_image(
+        self,
+        image: QImage | None,
+        note: str = "",
+        full: tuple[int, int] | None = None,
+        *,
+        near: bool = False,
+    ) -> None:
+        """Show an image, or none with a note in its place.
+
+        ``full`` is its size if it is a smaller copy; ``near`` marks one that is only from near the place.
+        """
+        self._image, self._note, self._is_near = image, note, near
         if image is not None:
             self._full = QSizeF(*full) if full else QSizeF(image.size())
         self.setAccessibleDescription(note)
@@ -166,6 +186,20 @@ class PictureView(QWidget):
         painter.drawImage(shown, self._image)
         if self._marks is not None:
             self._marks.draw(painter, shown)
+        if self._is_near:
+            self._draw_near(painter, shown)
+        self.drawn.emit()
+
+    def _draw_near(self, painter: QPainter, shown: QRectF) -> None:
+        """Say that the very picture is still to come."""
+        painter.setFont(font(8.5))
+        wide = painter.fontMetrics().horizontalAdvance(_NEAR_WORDS) + 12
+        if wide > shown.width():
+            return
+        box = QRectF(shown.left() + 6, shown.top() + 6, wide, painter.fontMetrics().height() + 4)
+        painter.fillRect(box, GROUND)
+        painter.setPen(DIM)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, _NEAR_WORDS)
 
 
 class GatherGrid(QWidget):

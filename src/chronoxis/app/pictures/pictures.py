@@ -1,14 +1,14 @@
-"""The two pictures, what the result frame gathers, and the transport's buttons."""
+"""The two pictures, what the result frame gathers, and the transport's bar below them."""
+
+from collections.abc import Callable, Hashable
 
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QImage, QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QFrame,
     QHBoxLayout,
     QPushButton,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -19,15 +19,18 @@ from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.pictures.before_after import BeforeAfter
 from chronoxis.app.pictures.checks_line import ChecksLine
 from chronoxis.app.pictures.compared import Compared
-from chronoxis.app.pictures.preview import PREVIEW_HEIGHT, Preview
-from chronoxis.app.pictures.recorded_frames import Images, RecordedFrames, Wish
-from chronoxis.app.pictures.sharp_frames import SharpWish, sharp_frame
+from chronoxis.app.pictures.near_frames import WORTH_FRAMES, NearFrames, NearWish
+from chronoxis.app.pictures.preview import PREVIEW_HEIGHT, RECORDED_HEIGHT, Preview
 from chronoxis.app.pictures.stage import Mode, Stage
+from chronoxis.app.pictures.still_frames import Still, StillFrames, StillWish
 from chronoxis.app.pictures.transport import Transport
-from chronoxis.app.push_button import TersePushButton
-from chronoxis.app.theme.theme import font, icon
+from chronoxis.app.pictures.transport_bar import TransportBar
+from chronoxis.app.push_button import segments_of
+from chronoxis.app.theme.theme import font
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.footage.absent import AbsentSource
+from chronoxis.core.footage.reader_pool import Readers
+from chronoxis.core.footage.source import Source
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.timecode import format_time
@@ -49,8 +52,10 @@ _MODE_TIPS = {
 _STRIP_IMAGES = 24
 _WITHOUT = "as recorded, at even steps: not steadied, lined up or evened out"
 _FINER = 1.5  # pixels of a picture for each that shows it: scaled by less, it would look soft
-_TELL = 400  # milliseconds between two words about how fast frames are made
 _SETTLE_MS = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
+
+NearestPicture = Callable[[Hashable, float], QImage | None]
+"""Gives the small picture nearest to a stored second of a course of footage, if there is any."""
 
 
 class Pictures(QWidget):
@@ -63,21 +68,27 @@ class Pictures(QWidget):
         compared: Compared,
         transport: Transport,
         cameras: CameraPaths,
+        readers: Readers,
+        nearest: NearestPicture,
+        has_proxy: Callable[[Source], bool],
     ) -> None:
         super().__init__()
         self.checks = ChecksLine(document, cameras)
         self._document = document
         self._preview, self._other = preview, compared
         self._transport = transport
-        self._frames = NewestWorker(RecordedFrames().answer, "recorded frames")
-        self._frames.answered.connect(self._show_recorded)
-        self._sharp = NewestWorker(sharp_frame, "sharp frame")
-        self._sharp.answered.connect(self._show_sharp)
-        self._uneven = NewestWorker(sharp_frame, "frame before")
+        self._nearest, self._has_proxy = nearest, has_proxy
+        preview.keeps_recorded = True
+        self._still = NewestWorker(StillFrames(readers).answer, "still frame", awaited=True)
+        self._still.answered.connect(self._show_still)
+        self._near = NewestWorker(NearFrames().answer, "near frame", awaited=True)
+        self._near.answered.connect(self._take_near)
+        self._uneven = NewestWorker(StillFrames(readers).answer, "frame before")
         self._uneven.answered.connect(self._show_before)
         self._divider: BeforeAfter | None = None
         self._compared: tuple[Plan, int] | None = None  # what the divider's frame before belongs to
-        self._shown: Wish | None = None
+        self._shown: tuple[Plan, int] | None = None  # what the result's picture is of
+        self._refined: tuple[Plan, int] | None = None  # what more pixels are made of
         self.stage = Stage()
         self.recorded, self.result = self.stage.recorded, self.stage.result
         self._time = ElidedLabel()
@@ -96,15 +107,13 @@ class Pictures(QWidget):
         compared.changed.connect(self._follow)
         compared.ready.connect(self._take_other)
         self.stage.keep.clicked.connect(compared.keep)
-        self._telling = QTimer(self, singleShot=True, interval=_TELL)
-        self._telling.timeout.connect(self._tell_pace)
-        transport.changed.connect(self._show_transport)
-        self._show_transport()
+        self.result.drawn.connect(self._note_drawn)
+        transport.changed.connect(self._follow_rest)
 
     def close_workers(self) -> None:
         """Stop the work in the background."""
-        self._frames.close()
-        self._sharp.close()
+        self._still.close()
+        self._near.close()
         self._uneven.close()
 
     def show_mode(self, mode: Mode) -> None:
@@ -134,7 +143,7 @@ class Pictures(QWidget):
     def show_bare(self, on: bool) -> None:
         """Nothing but the pictures, for a full screen."""
         self._head.setVisible(not on)
-        self._bar.setVisible(not on)
+        self.bar.setVisible(not on)
         self.checks.setVisible(not on and bool(self.checks.checks))
 
     def show_first(self, image: QImage) -> None:
@@ -160,66 +169,21 @@ class Pictures(QWidget):
             button.clicked.connect(lambda _, mode=mode: self.show_mode(mode))
             group.addButton(button)
             button.setChecked(mode is self.stage.mode)  # in its group: Tab goes to what is checked
-            row.addWidget(button)
             self.mode_buttons[mode] = button
+        row.addWidget(segments_of(*self.mode_buttons.values()))
         row.addStretch()
         row.addWidget(self._time)
-        self._bar = self._transport_bar()
+        self.bar = TransportBar(self._document, self._transport)
+        self.bar.loop_wanted.connect(
+            lambda on: self.loop_selection() if on else self._transport.loop_over(None)
+        )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         layout.addWidget(self._head)
         layout.addWidget(self.stage, 1)
-        layout.addWidget(self._bar)
+        layout.addWidget(self.bar)
         layout.addWidget(self.checks)
-
-    def _transport_bar(self) -> QFrame:
-        bar = QFrame()
-        bar.setProperty("panel", True)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(8, 6, 10, 6)
-        row.setSpacing(4)
-        transport = self._transport
-        for name, text, act in (
-            ("to-start", "To the beginning (Home)", lambda: self._jump(to_end=False)),
-            ("step-back", "One result frame back (Left)", lambda: transport.step(-1)),
-            ("play", "Play or pause (Space)", transport.toggle),
-            ("step-forward", "One result frame on (Right)", lambda: transport.step(1)),
-            ("to-end", "To the end (End)", lambda: self._jump(to_end=True)),
-        ):
-            button = _tool(name, text)
-            button.clicked.connect(act)
-            row.addWidget(button)
-            if name == "play":
-                self.play_button = button
-        self.loop_button = _tool("loop", "Go on at the beginning after the end (Ctrl+L)")
-        self.loop_button.setCheckable(True)
-        self.loop_button.setChecked(transport.loop)
-        self.loop_button.toggled.connect(transport.set_loop)
-        self.span_button = TersePushButton(
-            "Loop passage", "Passage", "Play the selected passages over and over (Shift+L)"
-        )
-        self.span_button.setCheckable(True)
-        self.span_button.clicked.connect(
-            lambda on: self.loop_selection() if on else transport.loop_over(None)
-        )
-        row.addSpacing(10)
-        row.addWidget(self.loop_button)
-        row.addWidget(self.span_button)
-        row.addStretch()
-        self.first_button = TersePushButton(
-            "Make it first",
-            "First",
-            "Make all of what plays before it plays, so that it keeps its rate (Shift+P)",
-        )
-        self.first_button.setCheckable(True)
-        self.first_button.toggled.connect(transport.set_make_first)
-        self.first_button.hide()
-        row.addWidget(self.first_button)
-        self._state = ElidedLabel()
-        self._state.setProperty("dim", True)
-        row.addWidget(self._state)
-        return bar
 
     def loop_selection(self) -> None:
         """Play the selected passages over and over."""
@@ -239,10 +203,6 @@ class Pictures(QWidget):
             end = float(project.result_length)
             self._transport.loop_over((max(0.0, joint - 1), min(end, joint + 1)))
 
-    def _jump(self, *, to_end: bool) -> None:
-        count = self._document.frame_count
-        self._transport.step(count if to_end else -count)
-
     def _follow(self) -> None:
         plan = self._document.plan
         self.stage.keep.setChecked(self._other.kept is not None)
@@ -256,22 +216,83 @@ class Pictures(QWidget):
                 label.setText("")
             return
         number = self._frame_of(plan)
+        if self._refined not in (None, (plan, number)):
+            self._refined = None
+            self._still.give_up()
+            self._uneven.give_up()
         if self._divider is not None and not self._belongs(self._compared, plan, number):
             self._divider.before = None
-        self._preview.want(number)
+        if not self._transport.playing:
+            self._preview.want(number)
+            self._settle.start()
         self._tell(plan, number)
         if self.stage.mode is Mode.SIDE:
             self._show_other(number)
-        image = self._preview.image(number)
         if self._is_dark(plan):
+            self._shown = None
             small = {Mode.RESULT: self.recorded, Mode.RECORDED: self.result}.get(self.stage.mode)
             for view in (self.recorded, self.result):  # the small one has no room for words
                 view.show_image(None, "" if view is small else self._why_none())
-        elif image is not None:
-            self.result.show_image(image, full=plan.size)
-        self._ask(refined=False)
+        elif self._preview.has(number):
+            self._show_made(plan, number)
+        elif not self._transport.playing:
+            self._seek_near(plan, number)
+
+    def _show_made(self, plan: Plan, number: int) -> None:
+        """What is made of a frame, at once."""
+        image = self._preview.image(number)
+        if image is None:
+            self._shown = None
+            self.result.show_image(None, self._preview.why_broken(number))
+            return
+        if self._shown == (plan, number) and not self.result.is_near:
+            return  # it is there, perhaps finer
+        self._shown = plan, number
+        self.result.show_image(image, full=plan.size)
+        recorded = self._preview.recorded(number)
+        form = plan.pictures[int(plan.schedule.shots[number])]
+        self.recorded.show_image(recorded or image, full=form.size)
+        self.stage.grid.show_images([])
+        self.stage.arrange()
+
+    def _seek_near(self, plan: Plan, number: int) -> None:
+        """Until the very pictures are there, what there is from near them: small, then from a key frame."""
+        shot = int(plan.schedule.shots[number])
+        source, first = plan.sources[shot], int(plan.schedule.sources(number)[0][0])
+        course = plan.project.footage_named(plan.project.shots[shot].footage).course
+        near = self._nearest(course, float(source.edges[first]))
+        if near is not None:
+            self._show_near(plan, number, near)
+        hangs_on = 0 if source.is_quick else first - source.originals.leap_before(first)
+        if hangs_on >= WORTH_FRAMES and not self._has_proxy(source):
+            self._near.ask(NearWish(source, first, PREVIEW_HEIGHT))
+
+    def _take_near(self, wish: NearWish, near: QImage | None) -> None:
+        plan = self._document.plan
+        if near is None or plan is None or wish.source not in plan.sources:
+            return
+        number = self._frame_of(plan)
+        if int(plan.schedule.sources(number)[0][0]) == wish.number and not self._preview.has(number):
+            self._show_near(plan, number, near)
+
+    def _show_near(self, plan: Plan, number: int, near: QImage) -> None:
+        """Show a picture from near, as far as the result shows of it."""
+        shot = int(plan.schedule.shots[number])
+        form, views = plan.pictures[shot], plan.views[shot]
+        self.recorded.show_image(near, full=form.size, near=True)
+        scale = near.height() / form.height
+        part = near.copy(*(round(side * scale) for side in views.box(number))) if views else near
+        self.result.show_image(part, full=plan.size, near=True)
+
+    def _note_drawn(self) -> None:
+        plan = self._document.plan
+        if self._shown is not None and self._shown == (plan, self._document.result_frame):
+            self._transport.note_shown(self._shown[1])
+
+    def _follow_rest(self) -> None:
+        """Where playing ends, its last picture is made as fine as others."""
         if not self._transport.playing:
-            self._settle.start()
+            self._follow()
 
     def _show_other(self, number: int) -> None:
         """The frame that stands beside the result's, and what it is."""
@@ -329,60 +350,47 @@ class Pictures(QWidget):
 
     def _refine(self) -> None:
         """At rest: decode what is gathered, and make the picture as sharp as it is shown."""
-        self._ask(refined=True)
         plan = self._document.plan
         if plan is None or self._transport.playing or self._is_dark(plan):
             return
+        number = self._frame_of(plan)
+        if self._preview.image(number) is None:
+            return  # once it is made, this comes again: no group is decoded twice at a time
+        shot = int(plan.schedule.shots[number])
+        frames, form = plan.schedule.sources(number)[0], plan.pictures[shot]
         height = self._pixels_high(self.result.exact, self.result.height(), plan.size[1])
-        if self.result.exact or height > PREVIEW_HEIGHT:
-            self._sharp.ask(SharpWish(plan, self._frame_of(plan), height))
-        shot = int(plan.schedule.shots[self._frame_of(plan)])
+        recorded = self._pixels_high(self.recorded.exact, self.recorded.height(), form.height)
+        every = max(1, -(-len(frames) // _STRIP_IMAGES))
+        strip = tuple(frames[::every].tolist()) if len(frames) > 1 else ()
+        seen = plan.sources[shot].has_pictures
+        self._refined = plan, number
+        finer = self.result.exact or height > PREVIEW_HEIGHT
+        if finer or (seen and (self.recorded.exact or recorded > RECORDED_HEIGHT or strip)):
+            self._still.ask(StillWish(plan, number, height, recorded if seen else 0, strip if seen else ()))
         if self._divider is not None and (plan.corrections[shot] or plan.warps[shot]):
-            self._uneven.ask(SharpWish(plan.uncorrected, self._frame_of(plan), height))
+            self._uneven.ask(StillWish(plan.uncorrected, number, height))
 
     def _pixels_high(self, exact: bool, shown: int, full: int) -> int:
         return full if exact else min(full, round(shown * self.devicePixelRatioF() * _FINER))
 
-    def _ask(self, *, refined: bool) -> None:
-        plan = self._document.plan
-        if plan is None:
+    def _show_still(self, wish: StillWish, still: Still | None) -> None:
+        plan, number = self._document.plan, wish.number
+        if still is None or wish.plan is not plan or number != self._frame_of(plan):
             return
-        number = self._frame_of(plan)
-        frames = plan.schedule.sources(number)[0]
-        every = max(1, -(-len(frames) // _STRIP_IMAGES))
-        strip = tuple(frames[::every].tolist()) if refined else ()
-        source = plan.sources[int(plan.schedule.shots[number])]
-        full = source.facts.picture.height
-        height = self._pixels_high(refined and self.recorded.exact, max(self.recorded.height(), 90), full)
-        wish = Wish(source, int(frames[0]), height, strip)
-        same = self._shown and (self._shown.number, self._shown.source) == (wish.number, wish.source)
-        if not same or refined:
-            self._shown = wish
-            self._frames.ask(wish)
-
-    def _show_recorded(self, wish: Wish, images: Images | None) -> None:
-        plan = self._document.plan
-        if images is None or plan is None or wish.source not in plan.sources:
-            return
-        if not wish.source.has_pictures:
-            return  # nothing to see
-        self.recorded.show_image(images.picture, full=wish.source.facts.picture.size)
+        if still.result is not None:
+            self._shown = plan, number
+            self.result.show_image(still.result, full=plan.size)
+        if still.recorded is not None:
+            form = plan.pictures[int(plan.schedule.shots[number])]
+            self.recorded.show_image(still.recorded, full=form.size)
         if wish.strip:
-            frames, weights = plan.schedule.sources(self._frame_of(plan))
+            frames, weights = plan.schedule.sources(number)
             weight_of = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
-            self.stage.grid.show_images([(images.strip.get(n), weight_of.get(n, 0.0)) for n in wish.strip])
+            self.stage.grid.show_images([(still.strip.get(n), weight_of.get(n, 0.0)) for n in wish.strip])
         self.stage.arrange()
 
-    def _show_sharp(self, wish: SharpWish, image: QImage | None) -> None:
-        if (
-            image is not None
-            and wish.plan is self._document.plan
-            and wish.number == self._frame_of(wish.plan)
-        ):
-            self.result.show_image(image, full=wish.plan.size)
-
-    def _show_before(self, wish: SharpWish, image: QImage | None) -> None:
-        plan = self._document.plan
+    def _show_before(self, wish: StillWish, still: Still | None) -> None:
+        plan, image = self._document.plan, None if still is None else still.result
         if self._divider is None or plan is None or image is None:
             return
         if self._belongs((wish.plan, wish.number), plan, self._frame_of(plan)):
@@ -398,52 +406,10 @@ class Pictures(QWidget):
         """The frame at the playhead; the plan may be a moment older than the project."""
         return min(self._document.result_frame, len(plan.schedule) - 1)
 
-    def _tell_pace(self) -> None:
-        if self._transport.playing and self._transport.waiting:
-            self._show_transport()
-
     def _take_ready(self, number: int) -> None:
-        if self._transport.waiting and not self._telling.isActive():
-            self._telling.start()
         plan = self._document.plan
         if plan is None or number != self._document.result_frame or self._is_dark(plan):
             return
-        if (image := self._preview.image(number)) is not None:
-            self.result.show_image(image, full=plan.size)
-            self.stage.arrange()
-            if not self._transport.playing:
-                self._settle.start()
-
-    def _show_transport(self) -> None:
-        transport = self._transport
-        short = transport.playing and transport.waiting and not transport.waits_for_sound
-        self.first_button.setVisible(short or transport.make_first)
-        self.play_button.setIcon(icon("pause" if transport.playing else "play"))
-        self.span_button.setChecked(transport.span is not None)
-        if not transport.playing:
-            self._state.show_text("at rest")
-            self._follow()
-        elif transport.waits_for_sound:
-            self._state.show_text(transport.sound_wait)
-        elif transport.waiting:
-            self._state.show_text(self._pace_of_making())
-        else:
-            way = "" if transport.shuttle == 1 else f" × {transport.shuttle}"
-            self._state.show_text(f"real time{way} · every frame")
-
-    def _pace_of_making(self) -> str:
-        """What to say while frames are waited for: how fast they come, and how long it takes."""
-        rate, wanted = self._preview.rate, float(self._document.project.rate)
-        if self._transport.make_first:
-            made, count = self._transport.made_of_loop
-            left = f", {(count - made) / rate:.0f} s left" if rate else ""
-            return f"made {made} of {count}{left}"
-        return f"makes {rate:.2g} of {wanted:g} a second" if rate else "making the next frames…"
-
-
-def _tool(name: str, text: str) -> QToolButton:
-    button = QToolButton()
-    button.setIcon(icon(name))
-    button.setToolTip(text)
-    button.setAccessibleName(text.split(" (", maxsplit=1)[0])
-    return button
+        self._show_made(plan, number)
+        if not self._transport.playing:
+            self._settle.start()

@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Callable
 from contextlib import closing
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -24,6 +25,26 @@ _MOST_IN_MEMORY = 512 * 1024 * 1024  # bytes
 _PAUSE_SECONDS = 0.01  # seconds between blocks in which others have the interpreter
 
 
+@dataclass(frozen=True, eq=False)
+class _Made:
+    """What is there of the sound of a plan.
+
+    Attributes:
+        pcm: room for all of it.
+        done: how many samples are made, from the beginning on.
+        silent: whether there is nothing to be heard, as far as is known.
+        known: whether it is known if there is anything to be heard.
+    """
+
+    pcm: Pcm
+    done: int
+    silent: bool
+    known: bool = True
+
+
+_NOTHING = _Made(np.zeros((0, CHANNELS), np.int16), done=0, silent=True)
+
+
 class SoundAhead(QObject):
     """Makes all sound of a plan from the beginning on, and keeps it on the disk while it is of use.
 
@@ -39,13 +60,10 @@ class SoundAhead(QObject):
         super().__init__()
         self._lock = threading.Lock()
         self._plan: Plan | None = None
-        self._pcm: Pcm = np.zeros((0, CHANNELS), np.int16)
-        self._done = 0
-        self._silent = True
+        self._made = _NOTHING  # replaced as a whole: a device reads it on a thread of its own
         self._hurries = False
-        self._knows = True
         self._rate = 0.0  # seconds made in a second, lately
-        self._work = NewestWorker(self._answer, "sound")
+        self._work = NewestWorker(self._answer, "sound", awaited=True)
         self._work.failed.connect(self.failed)
 
     def hurry(self, on: bool) -> None:
@@ -56,40 +74,49 @@ class SoundAhead(QObject):
         """Work for another plan; what was made is forgotten."""
         with self._lock:
             self._plan = plan
-            self._done, self._silent = 0, True
-            self._knows = plan is None or not plan.settings.sound
+            self._made = replace(_NOTHING, known=plan is None or not plan.settings.sound)
         if plan is not None:
             self._work.ask(plan)
 
     @property
     def is_silent(self) -> bool:
         """Whether there is nothing to be heard, as far as is known."""
-        return self._silent
+        return self._made.silent
 
     @property
     def is_known(self) -> bool:
         """Whether it is known by now if there is anything to be heard."""
-        return self._knows
+        return self._made.known
 
     @property
     def ready(self) -> float:
         """Result seconds that are made."""
-        return self._done / RATE
+        return self._made.done / RATE
 
     def has(self, begin: float, end: float) -> bool:
         """Whether a stretch of the result, in seconds, is made, as far as the result goes."""
-        return self._silent or self._done >= min(round(max(begin, end) * RATE), len(self._pcm))
+        made = self._made
+        return made.silent or made.done >= min(round(max(begin, end) * RATE), len(made.pcm))
 
-    def seconds_left(self, until: float) -> float:
-        """How long it takes until a result second is made, as it goes at present."""
-        return max(0.0, until - self.ready) / self._rate if self._rate else 0.0
+    def seconds_before_playing(self, at: float, end: float, lead: float) -> float | None:
+        """How long to wait so that what plays from one result second to another need not stop.
+
+        None if that cannot be told. ``lead`` is what has to be made before it begins at least, in seconds.
+        """
+        if self.has(at, end):
+            return 0.0
+        if not self._rate:
+            return 0.0 if self.has(at, at + lead) else None
+        lacks_first, lacks_last = min(at + lead, end) - self.ready, end - self.ready
+        return max(0.0, lacks_first / self._rate, lacks_last / self._rate - (end - at))
 
     def between(self, first: int, end: int) -> Pcm:
         """Samples of the result; silence where nothing is made or there is no result."""
         taken = np.zeros((end - first, CHANNELS), np.int16)
-        low, high = max(first, 0), min(end, self._done)
-        if low < high and not self._silent:
-            taken[low - first : high - first] = self._pcm[low:high]
+        made = self._made
+        low, high = max(first, 0), min(end, made.done)
+        if low < high and not made.silent:
+            taken[low - first : high - first] = made.pcm[low:high]
         return taken
 
     def close(self) -> None:
@@ -112,7 +139,7 @@ class SoundAhead(QObject):
         except Exception:
             with self._lock:
                 self._check_plan(plan)
-                self._silent = self._knows = True
+                self._made = _NOTHING
             raise
 
     def _make(self, plan: Plan, check: Callable[[], None]) -> None:
@@ -120,13 +147,13 @@ class SoundAhead(QObject):
         if not plan.settings.sound or not plan.sound.is_heard:
             with self._lock:
                 self._check_plan(plan)
-                self._knows = True
+                self._made = _NOTHING
             return
         total = round(plan.schedule.length * RATE)
         pcm = _room_for(total)
         with self._lock:
             self._check_plan(plan)
-            self._pcm, self._done, self._silent, self._knows = pcm, 0, False, True
+            self._made = _Made(pcm, done=0, silent=False)
         gain = loudness_gain(plan.sound, plan.sounds(), check)
         meter = LoudnessMeter()
         began, at = time.monotonic(), 0
@@ -138,7 +165,7 @@ class SoundAhead(QObject):
                 at += block.shape[1]
                 with self._lock:
                     self._check_plan(plan)
-                    self._done = at
+                    self._made = _Made(pcm, done=at, silent=False)
                 self._rate = at / RATE / max(time.monotonic() - began, 1e-3)
                 if not self._hurries:
                     time.sleep(_PAUSE_SECONDS)  # threads share the interpreter's lock

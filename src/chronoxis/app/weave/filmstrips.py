@@ -2,25 +2,22 @@
 
 from bisect import insort
 from collections.abc import Callable, Hashable, Sequence
-from contextlib import ExitStack
 from dataclasses import dataclass
 
 import numpy as np
-from av.video.frame import VideoFrame
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage, QPixmap
 
 from chronoxis.app.pictures.frame_images import small_image
+from chronoxis.app.pictures.opened_footage import OpenedFootage
 from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.tiles import Tile, Tiles, coarse_first
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import ChronoxisError
-from chronoxis.core.footage.kinds import thumbnails
-from chronoxis.core.footage.source import Facts, Source, Thumbnails
+from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.timing.pace import Seconds
 
 _MOST_IMAGES = 2000
-_MOST_OPEN = 4
 _COARSE_SECONDS = 2.0  # stored seconds between pictures, above which a quick one from near there serves
 
 
@@ -55,7 +52,7 @@ class Filmstrips(QObject):
         self._images: dict[tuple[Hashable, float], QPixmap] = {}
         self.version = 0
         self._under_way: StripWish | None = None
-        self._opened = _Opened()
+        self._opened = OpenedFootage(STRIP)
         self._latest = NewestWorker(self._decode, "filmstrip")
         self._latest.answered.connect(self._end)
         self._found.connect(self.put)
@@ -73,6 +70,12 @@ class Filmstrips(QObject):
         after = np.minimum(np.searchsorted(times, seconds), len(times) - 1)
         earlier, later = times[np.maximum(after - 1, 0)], times[after]
         return np.where(seconds - earlier <= later - seconds, earlier, later)
+
+    def picture_near(self, course: Hashable, seconds: float) -> QImage | None:
+        """The picture nearest to a stored second, if there is any of its footage."""
+        time = float(self.nearest_times(course, np.array([seconds]))[0])
+        pixmap = self._images.get((course, time))
+        return None if pixmap is None else pixmap.toImage()
 
     def want(
         self, rails: Sequence[Tiles], facts: dict[Hashable, Facts], sources: dict[Hashable, Source]
@@ -121,6 +124,12 @@ class Filmstrips(QObject):
             self._under_way = None
 
     def _decode(self, wish: StripWish, still_wanted: Callable[[], bool]) -> None:
+        try:
+            self._decode_tiles(wish, still_wanted)
+        finally:
+            self._opened.rest()
+
+    def _decode_tiles(self, wish: StripWish, still_wanted: Callable[[], bool]) -> None:
         for tile in wish.tiles:
             if not still_wanted():
                 return
@@ -135,33 +144,3 @@ class Filmstrips(QObject):
                     self._found.emit(tile.course, tile.seconds, small_image(frame, facts.picture, STRIP))
             except ChronoxisError:
                 continue  # whoever decodes the picture at the playhead says what is wrong with the file
-
-
-class _Opened:
-    """Open footage to take pictures from; what was used last stays open. For one thread."""
-
-    def __init__(self) -> None:
-        self._open: dict[tuple[Hashable, Source | None], tuple[Thumbnails, ExitStack]] = {}
-
-    def frame(self, facts: Facts, source: Source | None, seconds: float) -> VideoFrame | None:
-        """The frame on display at a stored second; without a source, a picture from near there.
-
-        Raises:
-            FootageError: it cannot be opened or decoded.
-        """
-        wanted = facts.origin, source
-        glimpse, stack = self._open.pop(wanted) if wanted in self._open else _opened(facts, source)
-        self._open[wanted] = glimpse, stack
-        if len(self._open) > _MOST_OPEN:
-            _, oldest = self._open.pop(next(iter(self._open)))
-            oldest.close()
-        return glimpse(seconds)
-
-
-def _opened(facts: Facts, source: Source | None) -> tuple[Thumbnails, ExitStack]:
-    with ExitStack() as stack:
-        if source is None:
-            return stack.enter_context(thumbnails(facts)), stack.pop_all()
-        small = round(STRIP * facts.picture.width / facts.picture.height), round(STRIP)
-        reader = stack.enter_context(source.reader(1 if source.is_quick else 0, small))
-        return lambda seconds: reader.frame(source.frame_at(seconds)), stack.pop_all()

@@ -250,7 +250,7 @@ class Drag:
         if playing == number:
             since = self.playhead - float(self.project.shot_rows.begins[number])
             others.append(shot.recorded_time(Fraction(float(shot.pace.recorded_at(since)))))
-        return _snapped(moment, others, near, lambda moment: self.on_frame(footage, moment))
+        return snapped(moment, others, near, lambda moment: self.on_frame(footage, moment))
 
     def _result(self, at: QPointF, *, exact: bool) -> Fraction:
         """Result time under the pointer: snapped to what stands near, else to a whole frame."""
@@ -267,7 +267,7 @@ class Drag:
             ends = self.project.rows.ends
             others += map(Fraction, ends[np.abs(ends - float(moment)) <= near].tolist())
         rate = self.project.rate
-        return _snapped(moment, others, near, lambda moment: round(moment * rate) / rate)
+        return snapped(moment, others, near, lambda moment: round(moment * rate) / rate)
 
     def _level(self, at: QPointF, *, exact: bool) -> Fraction:
         begun = float(self.project.passage(self.held.place).speed)
@@ -278,9 +278,10 @@ class Drag:
         return min(max(Fraction(rounded).limit_denominator(1000), MIN_SPEED), MAX_SPEED)
 
 
-def _snapped(
+def snapped(
     moment: Fraction, others: Iterable[Fraction], near: float, on_frame: Callable[[Fraction], Fraction]
 ) -> Fraction:
+    """What of others is nearest to a moment, if that is so near; else when its frame begins."""
     close = [other for other in others if abs(float(other - moment)) <= near]
     return min(close, key=lambda other: abs(other - moment)) if close else on_frame(moment)
 

@@ -1,5 +1,6 @@
 """The pace curve: speed over result time, on a log axis."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 from functools import cache
 from math import exp2
@@ -8,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QLinearGradient, QPainter, QPen, QPolygonF
 
+from chronoxis.app.measuring.proposed_pace import ProposedLine
 from chronoxis.app.theme.theme import DIM, GROUND, LINE, LIVE, PANEL, TEXT, scaled, speed_colour
 from chronoxis.app.weave.laid import Laid
 from chronoxis.app.weave.lettering import width_of, write, written_speed
@@ -22,6 +24,7 @@ _NUMBER = 12  # pixels that the number of a line is high
 _KNOT = 4.5  # pixels from the middle of a joint to its rim
 _COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
 _AMOUNT_SHARE = 0.5  # of the row that a full accent stands high
+_PROPOSED_POINTS = 2  # of a proposed pace, for each pixel at most
 _LEAST_JOINT = 4.0  # pixels a passage must have for the joint at its end to be drawn
 
 
@@ -39,6 +42,25 @@ def draw_curve(painter: QPainter, rails: Rails, project: Project, laid: Laid) ->
     _draw_runs(painter, rails, project)
     painter.restore()
     _draw_numbers(painter, rails)
+
+
+def draw_proposed(painter: QPainter, rails: Rails, lines: Sequence[ProposedLine]) -> None:
+    """Draw a pace that is proposed and not taken yet, over the curve."""
+    row = rails.curve
+    painter.save()
+    painter.setClipRect(row)
+    painter.setPen(QPen(LIVE, 1.5, Qt.PenStyle.DashLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for line in lines:
+        xs = rails.result_xs(line.times)
+        seen = np.flatnonzero((xs > row.left() - row.width()) & (xs < row.right() + row.width()))
+        if not len(seen):
+            continue
+        seen = seen[:: max(1, int(len(seen) / (_PROPOSED_POINTS * row.width())))]
+        ys = _heights(rails, line.speeds[seen])
+        points = zip(xs[seen].tolist(), ys.tolist(), strict=True)
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+    painter.restore()
 
 
 def _draw_lines(painter: QPainter, rails: Rails) -> None:

@@ -1,5 +1,6 @@
 """Where things stand in the Weave: the geometry of the two time axes, without any drawing."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -83,10 +84,10 @@ class SpeedAxis(NamedTuple):
     high: float
 
     @classmethod
-    def of(cls, project: Project) -> "SpeedAxis":
-        """An axis that spans the speeds in use with a margin, and at least some doublings."""
+    def of(cls, project: Project, others: Sequence[Seconds] = ()) -> "SpeedAxis":
+        """An axis that spans the speeds in use, and others, with a margin, and at least some doublings."""
         peaks = [float(run.peak) for shot in project.shots for run in shot.runs if run is not None]
-        speeds = np.log2(np.append(project.rows.speeds, peaks))
+        speeds = np.log2(np.concatenate([project.rows.speeds, peaks, *others]))
         low, high = float(speeds.min()) - _MARGIN_DOUBLINGS, float(speeds.max()) + _MARGIN_DOUBLINGS
         lacking = max(0.0, _LEAST_DOUBLINGS - (high - low)) / 2
         return cls(low - lacking, high + lacking)
@@ -279,7 +280,7 @@ class Rails:
 
     def is_in_recorded(self, point: QPointF) -> bool:
         """Whether a point belongs to the recorded rail."""
-        return point.y() <= self.recorded.bottom() + _GAP
+        return point.y() <= self.traces.bottom() + _GAP
 
     def is_in_result(self, point: QPointF) -> bool:
         """Whether a point belongs to the result rail."""

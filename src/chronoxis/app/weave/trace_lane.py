@@ -1,4 +1,4 @@
-"""The lane of traces under the recorded rail: motion, light, and who passes by."""
+"""The lane of traces under the recorded rail: motion, change, light, who speaks, and who passes by."""
 
 from bisect import bisect_left
 from collections.abc import Sequence
@@ -9,7 +9,7 @@ import numpy.typing as npt
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from chronoxis.app.theme.theme import CAUTION, DIM, LIVE, PANEL, SOUND_GROUND, TEXT
+from chronoxis.app.theme.theme import CAUTION, DIM, LIVE, PANEL, SOUND, SOUND_GROUND, TEXT
 from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.footage.source import Source
@@ -20,11 +20,17 @@ from chronoxis.core.render.corrections import gains_of, moment_of
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.traces.picture_trace import PictureTrace
+from chronoxis.core.traces.sound_trace import SoundTrace
+from chronoxis.core.traces.speech import WINDOW_SECONDS
 from chronoxis.core.traces.steady_course import SteadyCourse
 
-_WISH, _LEAST = 26, 16  # pixels
+_WISH = 26  # pixels
 _COLUMN = 2  # pixels of each place at which something is drawn
 _MOST_MOTION = 0.06  # mean difference of codes that fills the lane
+_MOST_CHANGE = 0.35  # change of a part of the picture that fills the lane
+_SPOKEN = 0.2  # probability from which on somebody speaks
+_STRIP = 2  # pixels of the strip that says so
+_CHANGE = QColor("#8FA6BE")
 _LIGHT = QColor("#E9DDB8")
 _RAW_LIGHT = QColor("#8B846C")
 _RAW_PATH = QColor("#6F8F88")
@@ -32,14 +38,18 @@ _NEARLY_ALL = 0.98  # of a path, that fits the lane
 _MARK = 4  # pixels of a passer-by's mark
 _DONE = {PassersBy.SKIP: QColor("#7F7052"), PassersBy.CLEAR: QColor("#7AD3BE")}
 
+LEAST_TRACES = 16
+"""Pixels of the lane below which it says nothing."""
+
 
 @dataclass(frozen=True, eq=False)
 class Traced:
-    """Footage with what is known of its pictures; there is no trace before they are looked at."""
+    """Footage with what is known of it; there is no trace before its pictures are looked at."""
 
     footage: Footage
     source: Source
     trace: PictureTrace | None
+    sound: SoundTrace
 
     def frames_at(self, seconds: Seconds) -> npt.NDArray[np.int64]:
         """Numbers of the recorded frames, or photos, on display at recorded seconds."""
@@ -60,7 +70,7 @@ def lane_height(traced: dict[str, Traced], project: Project, room: int) -> int:
     if not any(shot.footage in traced for shot in project.shots):
         return 0
     given = min(_WISH, room)
-    return given if given >= _LEAST else 0
+    return given if given >= LEAST_TRACES else 0
 
 
 def draw_traces(
@@ -91,7 +101,8 @@ def draw_traces(
             if (course := courses[number]) is not None:
                 of = traced[project.shots[number].footage]
                 _draw_path(painter, rails, number, (low, high), of, course)
-    _draw_names(painter, row, path=any(courses))
+    speaks = any(len(of.sound.speech) for of in traced.values())
+    _draw_names(painter, row, speech=speaks, path=any(courses))
     painter.restore()
 
 
@@ -134,7 +145,7 @@ def _columns(rails: Rails, project: Project, shown: list[tuple[int, float, float
 def _draw_footage(
     painter: QPainter, rails: Rails, project: Project, columns: _Columns, of: Traced, trace: PictureTrace
 ) -> None:
-    """Motion as bars, light as a line, and marks where somebody passes."""
+    """Motion as bars, change and light as lines, a strip where somebody speaks, marks where one passes."""
     row, xs = rails.traces, columns.xs
     if len(xs):
         frames = of.frames_at(columns.seconds)
@@ -147,6 +158,9 @@ def _draw_footage(
         ]
         painter.setPen(QPen(SOUND_GROUND, _COLUMN))
         painter.drawLines(bars)
+        change = _most(trace.change, frames, columns.shots) / _MOST_CHANGE
+        _draw_line(painter, row, columns, change, known, _CHANGE)
+        _draw_speech(painter, row, columns, of)
         _draw_light(painter, row, project, columns, of, trace, frames)
     _draw_passers(painter, rails, project, columns.parts, of)
 
@@ -179,6 +193,18 @@ def _draw_light(
         (light * evened / top, known & is_even, _LIGHT),
     ):
         _draw_line(painter, row, columns, shares, wanted, colour)
+
+
+def _draw_speech(painter: QPainter, row: QRectF, columns: _Columns, of: Traced) -> None:
+    """Where somebody speaks."""
+    speech = np.asarray(of.sound.speech, np.float32)
+    if not len(speech):
+        return
+    windows = columns.seconds / float(WINDOW_SECONDS * of.footage.scale)
+    places = np.clip(windows.astype(np.int64), 0, len(speech) - 1)
+    heard = columns.xs[(_most(speech, places, columns.shots) >= _SPOKEN) & (windows < len(speech))]
+    painter.setPen(QPen(SOUND, _COLUMN))
+    painter.drawLines([QLineF(x, row.bottom() - _STRIP, x, row.bottom()) for x in heard.tolist()])
 
 
 def _draw_passers(
@@ -252,10 +278,11 @@ def _draw_line(
     painter.drawLines([QLineF(*end) for end in ends.tolist()])
 
 
-def _draw_names(painter: QPainter, row: QRectF, *, path: bool) -> None:
+def _draw_names(painter: QPainter, row: QRectF, *, speech: bool, path: bool) -> None:
     left = row.left() + 4
-    names = (("motion", DIM), ("light", _LIGHT), ("passers-by", CAUTION))
-    for text, colour in (*names, *((("camera", LIVE),) if path else ())):
+    names = [("motion", DIM), ("change", _CHANGE), ("light", _LIGHT), ("passers-by", CAUTION)]
+    names += [("speech", SOUND)] * speech + [("camera", LIVE)] * path
+    for text, colour in names:
         wide = width_of(text, 7.5)
         box = QRectF(left - 2, row.top() + _MARK, wide + 4, row.height() - _MARK - 2)
         painter.fillRect(box, QColor(30, 33, 37, 225))

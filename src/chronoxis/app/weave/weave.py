@@ -1,6 +1,7 @@
 """The Weave: recorded rail above, result rail below, threads between them, worked by hand."""
 
 from collections.abc import Callable
+from fractions import Fraction
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
@@ -18,26 +19,30 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from chronoxis.app.background import note_activity
 from chronoxis.app.document.document import Document
+from chronoxis.app.measuring.found_lulls import FoundLulls
 from chronoxis.app.measuring.picture_traces import PictureTraces
+from chronoxis.app.measuring.proposed_pace import ProposedPace
 from chronoxis.app.measuring.sound_traces import SoundTraces
 from chronoxis.app.theme.theme import DIM, GROUND, font, scaled
 from chronoxis.app.weave.filmstrips import Filmstrips
-from chronoxis.app.weave.grips import Drag, Grip, grip_at, recorded_moment
-from chronoxis.app.weave.join_grips import JoinDrag, JoinGrip, join_grip_at
+from chronoxis.app.weave.grasping import AnyDrag, Graspable, cursor_of
+from chronoxis.app.weave.grips import Drag, Grip, recorded_moment
+from chronoxis.app.weave.join_grips import JoinDrag
 from chronoxis.app.weave.laid import lay
-from chronoxis.app.weave.pace_curve import draw_curve
+from chronoxis.app.weave.lull_brackets import LullDrag, draw_brackets, lull_at
+from chronoxis.app.weave.pace_curve import draw_curve, draw_proposed
 from chronoxis.app.weave.playheads import draw_playheads, draw_readout
 from chronoxis.app.weave.rails import RULER, Rails, SpeedAxis, Stretch, View, stretches_of
 from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
 from chronoxis.app.weave.result_rail import draw_ready, draw_result
 from chronoxis.app.weave.rulers import draw_result_ruler
-from chronoxis.app.weave.sound_grips import SoundDrag, sound_grip_at
+from chronoxis.app.weave.sound_grips import SoundDrag
 from chronoxis.app.weave.sound_lane import draw_sound, lane_height
 from chronoxis.app.weave.threads import draw_threads, shows_single_threads
 from chronoxis.app.weave.tiles import Tiles, result_tiles
-from chronoxis.app.weave.trace_lane import Traced, moment_at
+from chronoxis.app.weave.trace_lane import LEAST_TRACES, Traced, moment_at
 from chronoxis.app.weave.trace_lane import lane_height as trace_lane_height
-from chronoxis.core.model.playing import place_at, played_at, result_span
+from chronoxis.core.model.playing import place_at, played_at, result_span, result_time_of
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
 
@@ -48,7 +53,6 @@ _LEAST_HEIGHT = 220  # pixels of height
 _RULER_FOR_TEXT = 15  # pixels of a ruler's height that grow with the text
 _WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
 _FRAMES = 40  # result frames that the deepest step of zooming shows
-_UPWARDS = (Grip.LEVEL, JoinGrip.PEAK)  # what is dragged up and down, all else goes sideways
 
 
 class Weave(QWidget):
@@ -75,14 +79,17 @@ class Weave(QWidget):
         ready_frames: Callable[[], list[int]],
         sounds: SoundTraces,
         traces: PictureTraces,
+        lulls: FoundLulls,
+        proposed: ProposedPace,
     ) -> None:
         super().__init__()
+        self._proposed = proposed
         self._document = document
-        self._sounds, self._traces = sounds, traces
+        self._sounds, self._traces, self._lulls = sounds, traces, lulls
         self.lane_is_folded = False
         self._ready_frames = ready_frames
         self.strips = Filmstrips()
-        self._drag: Drag | SoundDrag | JoinDrag | None = None
+        self._drag: AnyDrag | None = None
         self._scrubs: str | None = None
         self._readout: tuple[QPointF, str] | None = None
         self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
@@ -116,6 +123,8 @@ class Weave(QWidget):
         document.selection.footage_chosen.connect(self.redraw)
         sounds.changed.connect(self._redraw_soon)
         traces.changed.connect(self._redraw_soon)
+        lulls.changed.connect(self.update)
+        proposed.changed.connect(self._show_proposed)
         document.playhead_moved.connect(lambda _: self.update())
         document.pending_changed.connect(self._redraw_soon)
         document.planned.connect(self._show_plan)
@@ -124,6 +133,11 @@ class Weave(QWidget):
         """Draw everything anew when next there is time."""
         self._stale = True
         self.update()
+
+    def _show_proposed(self) -> None:
+        """The axis of speeds spans what is proposed as well."""
+        self._stretches = None
+        self.redraw()
 
     def _redraw_soon(self) -> None:
         if not self._soon.isActive():
@@ -163,7 +177,8 @@ class Weave(QWidget):
         if self._document.is_warming and self._latest is not None:
             return self._latest  # what is drawn still; its lengths are not known yet
         if self._stretches is None or self._stretches[0] is not project:
-            self._stretches = project, stretches_of(project), SpeedAxis.of(project)
+            proposed = [line.speeds for line in self._proposed.lines(project)]
+            self._stretches = project, stretches_of(project), SpeedAxis.of(project, proposed)
         stretches = self._stretches[1]
         wholes = stretches[-1].end, float(project.result_length)
         recorded, result = (
@@ -173,8 +188,12 @@ class Weave(QWidget):
         lane = traces = 0
         if not self.lane_is_folded:
             room = self.height() - _WITHOUT_LANE
-            lane = lane_height(project, self._sounds, room)
-            traces = trace_lane_height(self._traced(), project, room - lane)
+            traced = self._traced()
+            least = trace_lane_height(traced, project, LEAST_TRACES)  # the sound gives way to that, if it can
+            lane = lane_height(project, self._sounds, room - least) or lane_height(
+                project, self._sounds, room
+            )
+            traces = trace_lane_height(traced, project, room - lane)
         axis = self._stretches[2]
         size = self.width(), self.height()
         self._latest = Rails(*size, stretches, recorded, result, axis, lane, traces, _ruler())
@@ -255,6 +274,8 @@ class Weave(QWidget):
             painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, text)
             return
         painter.drawPixmap(0, 0, self._picture)
+        if self._lulls.is_wanted and not self._document.is_warming:
+            draw_brackets(painter, rails, self._lulls)
         draw_ready(painter, rails, float(self._document.project.rate), self._ready_frames())
         draw_playheads(painter, rails, *self._playhead_places(rails))
         if self._readout:
@@ -286,6 +307,7 @@ class Weave(QWidget):
             draw_result(painter, rails, project, laid, self.strips, below)
             draw_result_ruler(painter, rails, project)
             draw_curve(painter, rails, project, laid)
+            draw_proposed(painter, rails, self._proposed.lines(project))
             draw_sound(painter, rails, project, self._sounds, self._document.selection.music)
         finally:
             painter.end()  # Qt ends the program if the picture goes before its painter does
@@ -323,14 +345,14 @@ class Weave(QWidget):
         return tuple(found)
 
     def _traced(self) -> dict[str, Traced]:
-        """What is known of the pictures of footage that is shown, by key."""
+        """What is known of footage that is shown, by key."""
         found, plan = {}, self._document.plan
         courses = zip(plan.project.shots, plan.steadied, strict=False) if plan is not None else ()
         steadied = {shot.footage for shot, course in courses if course is not None}
         for footage in self._document.project.footage:
             trace, source = self._traces.trace(footage.origin), self._document.known.opened(footage)
             if source is not None and (trace is not None or footage.key in steadied):
-                found[footage.key] = Traced(footage, source, trace)
+                found[footage.key] = Traced(footage, source, trace, self._sounds.trace(footage.origin))
         return found
 
     def _wish_pictures(self) -> None:
@@ -363,37 +385,17 @@ class Weave(QWidget):
         rails, project, at = self.rails(), self._document.project, event.position()
         if rails is None or event.button() is not Qt.MouseButton.LeftButton:
             return
-        playhead, beats = float(self._document.playhead), self._sounds.beats.times
-        sound = sound_grip_at(project, rails, at, beats)
-        if sound is not None:
-            self._drag = SoundDrag(sound, project, rails, playhead, at, beats)
-            self._document.selection.choose_footage(project.music[sound.music].footage, sound.music)
-            self._document.begin_gesture(sound.label)
+        draws = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._drag = self._graspable(rails).drag_at(at, draws=draws)
+        if self._drag is not None:
+            self._begin_drag(self._drag, event.modifiers())
             return
-        passer = moment_at(rails, project, self._traced(), at)
+        if (lull := lull_at(rails, self._lulls, at)) is not None:
+            self.scrubbed.emit(Fraction(result_time_of(project, lull.shot, lull.lull.begin)))
+            return
+        passer = None if self._lulls.is_wanted else moment_at(rails, project, self._traced(), at)
         if passer is not None:
             self.passer_pressed.emit(*passer, event.globalPosition().toPoint())
-            return
-        of_join = join_grip_at(project, rails, at)
-        if of_join is not None:
-            self._drag = JoinDrag(of_join, project, rails, at)
-            self.join_pressed.emit(of_join.join)
-            self._document.begin_gesture(of_join.grip.value)
-            return
-        held = grip_at(project, rails, at)
-        if held is not None:
-            self._drag = Drag(
-                held,
-                project,
-                rails,
-                playhead,
-                at,
-                self._document.known.nearest_frame_time,
-                beats,
-            )
-            self._document.begin_gesture(held.grip.value)
-            if held.grip is Grip.LEVEL:
-                self._select_at(held.place, event.modifiers())
             return
         self._scrubs = "recorded" if rails.is_in_recorded(at) else "result"
         place = self._passage_at(rails, at)
@@ -406,6 +408,20 @@ class Weave(QWidget):
         if not rails.threads.contains(at):
             self._scrub(at, self._scrubs)
 
+    def _graspable(self, rails: Rails) -> Graspable:
+        return Graspable(self._document, rails, self._sounds.beats.times, self._lulls)
+
+    def _begin_drag(self, drag: AnyDrag, modifiers: Qt.KeyboardModifier) -> None:
+        """What is grasped is chosen; all that is done with it until it is let go of is one step of undo."""
+        self._document.begin_gesture(drag.label)
+        if isinstance(drag, SoundDrag):
+            music = drag.held.music
+            self._document.selection.choose_footage(self._document.project.music[music].footage, music)
+        elif isinstance(drag, JoinDrag):
+            self.join_pressed.emit(drag.held.join)
+        elif isinstance(drag, Drag) and drag.held.grip is Grip.LEVEL:
+            self._select_at(drag.held.place, modifiers)
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         rails, at = self.rails(), event.position()
         if self._drag is not None:
@@ -416,24 +432,18 @@ class Weave(QWidget):
         elif self._scrubs:
             self._scrub(at, self._scrubs)
         elif rails is not None:
-            project, shape = self._document.project, Qt.CursorShape.ArrowCursor
-            if sound_grip_at(project, rails, at, self._sounds.beats.times) is not None:
-                shape = Qt.CursorShape.SizeHorCursor
-            elif held := join_grip_at(project, rails, at) or grip_at(project, rails, at):
-                up = held.grip in _UPWARDS
-                shape = Qt.CursorShape.SizeVerCursor if up else Qt.CursorShape.SizeHorCursor
-            self.setCursor(shape)
+            draws = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.setCursor(cursor_of(self._graspable(rails).drag_at(at, draws=draws)))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drag, self._drag, self._readout, self._scrubs = self._drag, None, None, None
         if drag is not None:
             self._document.end_gesture()
-            if (
-                isinstance(drag, Drag)
-                and drag.held.mark is not None
-                and self._document.project is drag.project
-            ):
+            stayed = self._document.project is drag.project
+            if stayed and isinstance(drag, Drag) and drag.held.mark is not None:
                 self._scrub(event.position(), "recorded" if drag.held.mark[0] else "result")
+            elif stayed and isinstance(drag, LullDrag):
+                self._scrub(event.position(), "recorded")
         self.redraw()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

@@ -2,6 +2,7 @@
 
 import errno
 import fcntl
+import hashlib
 import os
 import secrets
 import shutil
@@ -17,7 +18,9 @@ from platformdirs import user_state_path
 from chronoxis.core.errors import ExportError
 
 _UNFINISHED = ".chronoxis-part"
+_PIECES = ".chronoxis-pieces"
 _FRESH = 10  # seconds in which a file may not be locked yet
+_KEPT_SECONDS = 7 * 24 * 3600  # that pieces of an export wait for somebody to go on with it
 _MOST_BYTES = 80  # of the final name in that of the unfinished file
 
 
@@ -39,10 +42,75 @@ def temporary_beside(final: Path, *, folder: bool = False) -> Iterator[Path]:
     stem = os.fsencode(final.stem)[:_MOST_BYTES].decode(errors="ignore")
     name = final.parent / f".{stem}-{secrets.token_hex(4)}{_UNFINISHED}"
     with _unfinished(name, final, folder=folder) as handle:
-        umask = os.umask(0)
-        os.umask(umask)
-        os.fchmod(handle, (0o777 if folder else 0o666) & ~umask)
+        os.fchmod(handle, (0o777 if folder else 0o666) & ~_umask())
         yield name
+
+
+@contextmanager
+def pieces_beside(final: Path, *, keep: bool) -> Iterator[Path]:
+    """Make a hidden folder beside ``final`` for what it is put together from; it goes once that is done.
+
+    After a kill it stays, so that another try can go on with what is in it.
+
+    Args:
+        final: the result.
+        keep: whether to take up what is there, and to leave it if anything is raised.
+
+    Raises:
+        ExportError: somebody else writes the same result at present, or the folder cannot be written to.
+    """
+    folder = pieces_folder(final)
+    try:
+        note = _note_down(folder)
+        folder.mkdir(0o700, exist_ok=True)
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    except OSError as error:
+        raise ExportError(why_not_written(final, error)) from error
+    kept = False
+    try:
+        if is_locked_elsewhere(handle):
+            kept = True
+            raise ExportError(f"{final.name} is being written already; wait, or choose another name.")
+        os.utime(folder)
+        for left in () if keep else folder.iterdir():
+            remove(left)
+        try:
+            yield folder
+        except BaseException:
+            kept = keep
+            raise
+    finally:
+        if not kept:
+            remove(folder)
+            if note is not None:
+                note.unlink(missing_ok=True)
+        os.close(handle)
+
+
+def discard_pieces(final: Path) -> None:
+    """Remove what was made of a result that nobody wishes any more, unless somebody is at it.
+
+    Raises:
+        OSError: it cannot be removed.
+    """
+    folder = pieces_folder(final)
+    try:
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    except FileNotFoundError:
+        return
+    try:
+        if not is_locked_elsewhere(handle):
+            remove(folder)
+            (_notes_folder() / folder.name).unlink(missing_ok=True)
+    finally:
+        os.close(handle)
+
+
+def pieces_folder(final: Path) -> Path:
+    """Where the pieces of a result lie until it is whole."""
+    stem = os.fsencode(final.name)[:_MOST_BYTES].decode(errors="ignore")
+    mark = hashlib.blake2b(os.fsencode(final.name), digest_size=4).hexdigest()
+    return final.parent / f".{stem}-{mark}{_PIECES}"
 
 
 @contextmanager
@@ -70,9 +138,15 @@ def _unfinished(name: Path, final: Path, *, folder: bool) -> Iterator[int]:
         yield handle
     finally:
         os.close(handle)
-        _remove(name)
+        remove(name)
         if note is not None:
             note.unlink(missing_ok=True)
+
+
+def _umask() -> int:
+    """The permissions that new files do not get; asked without setting it, for other threads make files."""
+    status = Path("/proc/self/status").read_text()
+    return next(int(line.split()[1], 8) for line in status.splitlines() if line.startswith("Umask:"))
 
 
 def _created(name: Path, *, folder: bool) -> int:
@@ -82,7 +156,8 @@ def _created(name: Path, *, folder: bool) -> int:
     return os.open(name, os.O_RDONLY | os.O_DIRECTORY)
 
 
-def _remove(path: Path) -> None:
+def remove(path: Path) -> None:
+    """Remove a file, or a folder with all that is in it, if it is there. Raises OSError."""
     if path.is_dir() and not path.is_symlink():
         shutil.rmtree(path)
     else:
@@ -109,6 +184,7 @@ def _note_down(unfinished: Path) -> Path | None:
     note = _notes_folder() / unfinished.name
     try:
         note.parent.mkdir(parents=True, exist_ok=True)
+        note.unlink(missing_ok=True)  # of another try
         note.symlink_to(unfinished.absolute())
     except OSError:
         return None  # it is found once somebody writes in the same folder
@@ -117,7 +193,7 @@ def _note_down(unfinished: Path) -> Path | None:
 
 def _sweep(folder: Path) -> None:
     """Remove unfinished files that nobody writes any more."""
-    for left in [path for path in folder.iterdir() if path.name.endswith(_UNFINISHED)]:
+    for left in [path for path in folder.iterdir() if path.name.endswith((_UNFINISHED, _PIECES))]:
         with suppress(FileNotFoundError, PermissionError):
             _remove_left(left)
 
@@ -126,9 +202,10 @@ def _remove_left(unfinished: Path) -> bool:
     """Remove an unfinished file if nobody writes it any more, and say whether that was so."""
     found = os.open(unfinished, os.O_RDONLY)
     try:
-        left = time.time() - unfinished.stat().st_mtime > _FRESH and takes_lock(found)
+        stays = _KEPT_SECONDS if unfinished.name.endswith(_PIECES) else _FRESH
+        left = time.time() - unfinished.stat().st_mtime > stays and takes_lock(found)
         if left:
-            _remove(unfinished)
+            remove(unfinished)
             (_notes_folder() / unfinished.name).unlink(missing_ok=True)
     finally:
         os.close(found)
@@ -142,6 +219,17 @@ def takes_lock(file: int | IO[Any]) -> bool:
     except OSError:
         return False
     return True
+
+
+def is_locked_elsewhere(file: int) -> bool:
+    """Lock an open file, unless somebody has it; where files cannot be locked, nobody has."""
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return True
+    except OSError:
+        return False
+    return False
 
 
 def write_whole(final: Path, content: bytes) -> None:
@@ -189,6 +277,14 @@ def publish(temporary: Path, final: Path, *, overwrite: bool) -> None:
         raise ExportError(why_not_written(final, error)) from error
 
 
+def synced(path: Path, *, deep: bool = True) -> None:
+    """See to it that a file, or a folder and, if ``deep``, its files are on the disk. Raises OSError."""
+    for each in (*(path.iterdir() if deep and path.is_dir() else ()), path):
+        handle = os.open(each, os.O_RDONLY)
+        os.fsync(handle)
+        os.close(handle)
+
+
 def publish_folder(temporary: Path, final: Path, *, overwrite: bool) -> None:
     """Give a finished folder its final name in one step; one that it replaces goes once that is done.
 
@@ -197,10 +293,7 @@ def publish_folder(temporary: Path, final: Path, *, overwrite: bool) -> None:
     """
     old = temporary.with_name(f"{temporary.name.removesuffix(_UNFINISHED)}-old{_UNFINISHED}")
     try:
-        for path in (*temporary.iterdir(), temporary):
-            handle = os.open(path, os.O_RDONLY)
-            os.fsync(handle)
-            os.close(handle)
+        synced(temporary)
         if final.exists():
             if not overwrite:
                 raise ExportError(already_there(final))

@@ -17,6 +17,7 @@ from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.photo_run import Clock, FlawKind, Handling, PhotoFiles, PhotoRun, PhotoTime
 from chronoxis.core.model.project import with_runs
 from chronoxis.core.model.recording import Recording
+from chronoxis.core.timing.judged import Judged
 
 RECORDING = "recording"
 
@@ -40,6 +41,7 @@ def footage_json(footage: Footage, folder: Path) -> dict[str, Any]:
         "counted": footage.counted,
         **entry.written(footage, folder),
         "markers": markers_json(footage.markers),
+        **({"judged": [_judged_json(each) for each in footage.judged]} if footage.judged else {}),
     }
 
 
@@ -51,6 +53,7 @@ def footage_from(item: dict[str, Any], folder: Path) -> Footage:
         "stored_length": Fraction(item["length"]),
         "counted": item.get("counted", False),
         "markers": markers_from(item.get("markers", [])),
+        "judged": tuple(_judged_from(each) for each in item.get("judged", [])),
     }
     return _ENTRIES[item["kind"]].read(item, folder, shared)
 
@@ -63,6 +66,16 @@ def markers_json(markers: tuple[Marker, ...]) -> list[dict[str, str]]:
 def markers_from(items: list[dict[str, str]]) -> tuple[Marker, ...]:
     """Markers of JSON values."""
     return tuple(Marker(Fraction(item["at"]), item["name"]) for item in items)
+
+
+def _judged_json(judged: Judged) -> dict[str, Any]:
+    lulls = [[str(begin), str(end)] for begin, end in judged.lulls]
+    return {"begin": str(judged.begin), "end": str(judged.end), "lulls": lulls}
+
+
+def _judged_from(item: dict[str, Any]) -> Judged:
+    lulls = tuple((Fraction(begin), Fraction(end)) for begin, end in item["lulls"])
+    return Judged(Fraction(item["begin"]), Fraction(item["end"]), lulls)
 
 
 def _written_recording(footage: Recording, folder: Path) -> dict[str, Any]:

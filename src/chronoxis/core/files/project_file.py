@@ -6,7 +6,7 @@ from dataclasses import asdict, astuple
 from fractions import Fraction
 from functools import cache
 from importlib.resources import files
-from itertools import count
+from itertools import chain, count
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -42,10 +42,12 @@ from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.readable import HALVES
 from chronoxis.core.timing.exact import shortened
+from chronoxis.core.timing.judged import Judged
+from chronoxis.core.timing.lulls import LullsBy, LullWish
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
-VERSION = 6
+VERSION = 7
 _MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _MOST_PIXELS = 10**6  # of any side of a picture
@@ -173,6 +175,7 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
         "mix": mix_json(project.mix),
         "accents": accents_json(project.accents),
         "looks": [{"name": look.name, "join": join_json(look.join)} for look in project.looks],
+        "lulls": {**asdict(project.lulls), "by": str(project.lulls.by)},
         "settings": settings_json(project.settings),
     }
 
@@ -240,11 +243,17 @@ def _project(data: dict[str, Any], path: Path) -> Project:
         mix=one_from(data, "mix", mix_from),
         accents=each_from(data, "accents", accent_from),
         looks=each_from(data, "looks", _kept_look),
+        lulls=_lull_wish(data.get("lulls", {})),
     )
 
 
 def _kept_look(item: dict[str, Any]) -> KeptLook:
     return KeptLook(item["name"], one_from(item, "join", join_from))
+
+
+def _lull_wish(item: dict[str, Any]) -> LullWish:
+    named = {name: value for name, value in item.items() if name != "by"}
+    return LullWish(LullsBy(item.get("by", LullWish().by)), **named)
 
 
 def _in_words(error: fastjsonschema.JsonSchemaValueException) -> str:
@@ -365,6 +374,8 @@ def _check(project: Project, path: Path) -> None:
             and footage.rate > 0
         ):
             refuse(f"footage[{number}]", "has a rate or length out of range")
+        if _is_disordered(footage.judged):
+            refuse(f"footage[{number}].judged", "is not in order")
     _check_music(project, keys, refuse)
     runs = [(f"footage[{n}].", f.shots) for n, f in enumerate(project.footage) if isinstance(f, Nested)]
     for where, shots in (("", project.shots), *runs):
@@ -404,6 +415,13 @@ def _check_music(project: Project, keys: list[str], refuse: Callable[[str, str],
             refuse(f"music[{number}]", "has a time out of range")
     if not 0 < project.mix.silent_above <= MAX_SPEED:
         refuse("mix.silent_above", "is out of range")
+
+
+def _is_disordered(judged: tuple[Judged, ...]) -> bool:
+    """Whether stretches overlap, last no time, or have lulls that are not apart and inside of them."""
+    edges = [edge for each in judged for edge in (each.begin, *chain(*each.lulls), each.end)]
+    lasts = all(begin < end for each in judged for begin, end in ((each.begin, each.end), *each.lulls))
+    return edges != sorted(edges) or not lasts or any(edge > _MOST_SECONDS for edge in edges)
 
 
 def _wrong_framing(framing: Framing) -> str:

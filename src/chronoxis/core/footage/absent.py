@@ -6,15 +6,15 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
-from types import TracebackType
-from typing import Any, Self
+from typing import Any
 
 import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.prefetch import Check, never
 from chronoxis.core.footage.source import Facts, SoundFacts
-from chronoxis.core.footage.usual import SteadySource
+from chronoxis.core.footage.usual import SteadySource, UsualReader
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
@@ -135,13 +135,13 @@ class AbsentSource(SteadySource):
         _end: Fraction,
         _rate: int,
         _layout: str,
-        _broken: Callable[[Fraction], None] | None = None,
+        broken: Callable[[Fraction], None] | None = None,
     ) -> AbstractContextManager[Iterator[Samples]]:
         """Raises FootageError: there is none."""
         raise FootageError(f"{self.footage.label} is not there.")
 
 
-class DarkReader:
+class DarkReader(UsualReader):
     """Gives one small dark frame for every number; it is brought to size like any other."""
 
     reduction = 1
@@ -156,17 +156,14 @@ class DarkReader:
         """A dark frame."""
         return self._frame
 
-    def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
+    def effort_to(self, _number: int) -> int:
+        """Nothing is decoded."""
+        return 0
+
+    def frames(self, numbers: Iterable[int], _check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
         """Dark frames."""
         for number in sorted({int(number) for number in numbers}):
             yield number, self._frame
 
     def close(self) -> None:
         """Nothing is open."""
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None: ...

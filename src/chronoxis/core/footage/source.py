@@ -8,8 +8,10 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, Protocol, Self
 
+import numpy as np
 from av.video.frame import VideoFrame
 
+from chronoxis.core.footage.prefetch import Check, never
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.sound.samples import Samples
@@ -103,6 +105,12 @@ class Originals:
     numbers: Frames | None = None
     leaps: Frames | None = None
 
+    def leap_before(self, frame: int) -> int:
+        """The last frame up to one that can be had without others before it; itself, where all can."""
+        if self.leaps is None or not len(self.leaps):
+            return frame
+        return int(self.leaps[max(0, int(np.searchsorted(self.leaps, frame, "right")) - 1)])
+
 
 class Reader(Protocol):
     """Gives numbered frames, all of one size. For one thread; to be closed."""
@@ -118,8 +126,14 @@ class Reader(Protocol):
     def frame(self, number: int) -> VideoFrame:
         """One frame. Raises FootageError if it cannot be had."""
 
-    def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
-        """Frames with their numbers, for ascending numbers. Raises FootageError as `frame`."""
+    def effort_to(self, number: int) -> int:
+        """How many frames have to be decoded for one, as things stand."""
+
+    def frames(self, numbers: Iterable[int], check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
+        """Frames with their numbers, for ascending numbers. Raises FootageError as `frame`.
+
+        Where that takes long, ``check`` is called between single steps.
+        """
 
     def close(self) -> None:
         """Let go of what is open."""
@@ -187,6 +201,9 @@ class Source(Protocol):
     @property
     def originals(self) -> Originals:
         """The same footage as it was recorded."""
+
+    def form_of_frames(self, needed: Size | None, *, fit: bool) -> Hashable:
+        """What frames are like that a `reader` gives of which so much is needed: equal if they are alike."""
 
     def reader(self, threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> Reader:
         """Open it for reading with so many threads; 0 is as many as the library likes.

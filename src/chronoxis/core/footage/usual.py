@@ -1,12 +1,17 @@
 """What most opened footage answers alike."""
 
 from abc import ABC, abstractmethod
+from collections.abc import Hashable, Iterable, Iterator
 from fractions import Fraction
-from typing import TYPE_CHECKING, cast
+from types import TracebackType
+from typing import TYPE_CHECKING, Self, cast
 
 import numpy as np
+from av.video.frame import VideoFrame
 
+from chronoxis.core.footage.prefetch import Check, never
 from chronoxis.core.footage.source import Flaw, Originals
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.timing.shot_columns import NO_SPANS, Spans
 
 if TYPE_CHECKING:
@@ -46,10 +51,38 @@ class UsualSource:
         """Every frame is there."""
         return NO_SPANS
 
+    def form_of_frames(self, _needed: Size | None, *, fit: bool) -> Hashable:
+        """Frames come as they were recorded, whatever is needed of them."""
+        return None
+
     @property
     def originals(self) -> Originals:
         """It is read as it was recorded: nothing about its course can be chosen."""
         return Originals(cast("Source", self))
+
+
+class UsualReader(ABC):
+    """Gives one frame as it gives several, and is closed at the end of a ``with`` statement."""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def frame(self, number: int) -> VideoFrame:
+        """One frame. Raises FootageError if there is none that could stand in for it."""
+        return next(iter(self.frames([number])))[1]
+
+    @abstractmethod
+    def frames(self, numbers: Iterable[int], check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
+        """As `Reader.frames`."""
+
+    @abstractmethod
+    def close(self) -> None:
+        """Let go of what is open."""
 
 
 class SteadySource(UsualSource, ABC):

@@ -271,7 +271,9 @@ class Stutter(Look):
 
     key: ClassVar[str] = "stutter"
     name: ClassVar[str] = "stutter"
-    about: ClassVar[str] = "Pictures that are held; it holds where the amount is above a half"
+    about: ClassVar[str] = (
+        "Holds each picture for a while, like a low frame rate, where its amount is above a half"
+    )
     holds: ClassVar[bool] = True
     rate: float = parameter(12.0, Number("Held", "Held pictures a second.", 8, 18, "a second"))
 

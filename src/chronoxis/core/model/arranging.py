@@ -13,6 +13,7 @@ from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.timing.judged import Judged
 from chronoxis.core.timing.ramps import ABRUPT
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.reckoner import Quantity
@@ -37,7 +38,7 @@ def begin_with(project: Project, footage: Footage) -> Project:
     if not footage.has_pictures:
         return lay_music(grown, grown.footage[-1].key)
     if not project.shots:
-        grown = replace(grown, rate=footage.result_rate)
+        grown = replace(grown, rate=footage.first_result_rate)
     return add_shot(grown, grown.footage[-1].key)
 
 
@@ -97,11 +98,11 @@ def measure(project: Project, key: str, rate: Fraction, length: Fraction) -> Pro
         return trimmed(shot, in_point, out_point)
 
     is_begun = any((s.in_point, s.out_point) == (Fraction(0), old.length) for s in project.shots)
-    follows = project.rate == old.result_rate and len(project.footage) == 1 and is_begun
+    follows = project.rate == old.first_result_rate and len(project.footage) == 1 and is_begun
     measured = replace(
         project.with_footage(new),
         shots=tuple(map(reaching, project.shots)),
-        rate=new.result_rate if follows else project.rate,
+        rate=new.first_result_rate if follows else project.rate,
     )
     return _with_runs_changed(measured, key, reaching)
 
@@ -138,7 +139,7 @@ def retime(
     """
     old = project.footage_named(new.key)
     markers = tuple(replace(mark, at=moved(mark.at)) for mark in old.markers)
-    new = replace(new, markers=_within(markers, new.length))
+    new = replace(new, markers=_within(markers, new.length), judged=_judged_moved(old.judged, moved))
 
     def retimed(shot: Shot) -> Shot:
         edges = [shot.recorded_time(covered) for covered in shot.joints]
@@ -161,6 +162,17 @@ def retime(
 
     project = replace(project.with_footage(new), shots=tuple(map(changed, project.shots)))
     return _with_runs_changed(project, new.key, changed)
+
+
+def _judged_moved(judged: tuple[Judged, ...], moved: Callable[[Fraction], Fraction]) -> tuple[Judged, ...]:
+    """What was said about lulls, on another course of recorded time; what lasts no time then is left out."""
+    kept = []
+    for each in judged:
+        spans = [(moved(begin), moved(end)) for begin, end in each.lulls]
+        begin, end = moved(each.begin), moved(each.end)
+        if end > begin:
+            kept.append(Judged(begin, end, tuple(span for span in spans if span[1] > span[0])))
+    return tuple(kept)
 
 
 def _within(markers: tuple[Marker, ...], length: Fraction) -> tuple[Marker, ...]:
@@ -236,14 +248,21 @@ def cut_shot(project: Project, number: int, covered: Fraction) -> Project:
     shot = project.shots[number]
     if not 0 < covered < shot.recorded_length:
         raise PlanError("A cut needs a frame on either side; move the playhead into the shot.")
+    pair = halved(shot, covered)
+    return replace(project, shots=(*project.shots[:number], *pair, *project.shots[number + 1 :]))
+
+
+def halved(shot: Shot, covered: Fraction) -> tuple[Shot, Shot]:
+    """Two shots of one, ``covered`` recorded seconds after its start, inside of it."""
     middle = shot.recorded_time(covered)
     halves = trimmed(shot, shot.in_point, middle), trimmed(shot, middle, shot.out_point)
     pair = halves[::-1] if shot.backwards else halves
     pair = _with_sound(pair[0], -1, 0), _with_sound(pair[1], 0, 1)
-    share = Fraction(float(pair[0].pace.result_length / shot.pace.result_length)).limit_denominator(10**6)
-    first, second = shot.framing.cut(share) if 0 < share < 1 else (shot.framing, shot.framing)
-    pair = replace(pair[0], framing=first, join=CUT), replace(pair[1], framing=second)
-    return replace(project, shots=(*project.shots[:number], *pair, *project.shots[number + 1 :]))
+    first, second = shot.framing, shot.framing
+    if shot.framing.moves:
+        share = Fraction(float(pair[0].pace.result_length / shot.pace.result_length)).limit_denominator(10**6)
+        first, second = shot.framing.cut(share) if 0 < share < 1 else (first, second)
+    return replace(pair[0], framing=first, join=CUT), replace(pair[1], framing=second)
 
 
 def _with_sound(shot: Shot, place: int, half: int) -> Shot:

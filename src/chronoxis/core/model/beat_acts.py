@@ -15,6 +15,7 @@ import numpy.typing as npt
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.arranging import cut_shot
 from chronoxis.core.model.beats import ResultBeats
+from chronoxis.core.model.laid_passages import on_grid, with_laid_passages
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.timing.laying import Laid, covering, scaled_to
@@ -25,7 +26,6 @@ from chronoxis.core.timing.speed import checked_speed
 
 _LEAST_FRAMES = 2  # that a passage lasts
 _MARKED = 0.05  # seconds from a mark in which a beat is meant by it
-_FINE = 10**9  # parts of a second that recorded lengths and speeds are kept in
 _REACH_BEATS = 3  # beats on either side that a joint may go to
 
 
@@ -148,7 +148,7 @@ def set_pulse_speed(project: Project, place: Place, speed: Fraction) -> Project:
     free = _free(shot.passages)
     free[place.passage] = False
     made = scaled_to(made, float(shot.recorded_length), free)
-    return project.with_shot(place.shot, _with_passages(shot, made, list(shot.passages)))
+    return project.with_shot(place.shot, with_laid_passages(shot, made, list(shot.passages)))
 
 
 def settle(project: Project, shots: Sequence[int], beats: Seconds) -> Project:
@@ -189,7 +189,7 @@ def cut_on_beats(project: Project, shots: Sequence[int], beats: ResultBeats, eve
         inside = beats_of(beats, Which.EVERY, start, start + float(shot.pace.result_length))
         first = _first_of_bar(inside, beats) % every
         for at in reversed((inside[first::every] - start).tolist()):
-            covered = _on_grid(float(project.shots[number].pace.recorded_at(at)))
+            covered = on_grid(float(project.shots[number].pace.recorded_at(at)))
             if _is_on_ramp(shot, at) or not 0 < covered < project.shots[number].recorded_length:
                 continue
             project = cut_shot(project, number, covered)
@@ -223,7 +223,7 @@ def _on_shots(
         made, passages = laid(shot, own)
         if keep:
             made = scaled_to(made, float(shot.recorded_length), _free(passages))
-        project = project.with_shot(number, _with_passages(shot, made, passages, burst))
+        project = project.with_shot(number, with_laid_passages(shot, made, passages, burst))
     if not touched:
         raise PlanError("There is no beat in the selected shots; lay music under them, or tap beats along.")
     return project
@@ -311,43 +311,7 @@ def _relaid(shot: Shot, joints: Seconds) -> Shot:
         made = covering(made, share, free)
         if not (~free).any():
             break
-    return _with_passages(shot, made, list(shot.passages))
-
-
-def _with_passages(shot: Shot, made: Laid, passages: list[Passage], burst: Fraction | None = None) -> Shot:
-    """The shot with passages as they were laid, as far as its footage goes; no burst is the last one."""
-    left, fitted = shot.recorded_length, []
-    lengths = [_on_grid(value) for value in made.recorded().tolist()]
-    for number, (passage, length) in enumerate(zip(passages, lengths, strict=True)):
-        is_last = number + 1 == len(passages)
-        ramp = ABRUPT
-        if not is_last and made.ramps[number] > 0:
-            ramp = Ramp(_on_grid(made.ramps[number]), made.shapes[number])
-        taken = left if is_last else min(length, left)
-        same = abs(float(passage.speed) - made.speeds[number]) <= 1e-12 * made.speeds[number]
-        speed = passage.speed if same else _on_grid(made.speeds[number])
-        fitted.append(replace(passage, recorded_length=taken, speed=speed, ramp=ramp))
-        left -= taken
-        if left <= 0:
-            break
-    rest = Fraction(0)
-    # What is left of a passage may be too short for its ramps, and no burst may be the last one, and longer.
-    while 1 < len(fitted) < len(passages) and _is_no_end(fitted, lengths, burst):
-        rest += fitted.pop().recorded_length
-        lengths = [*lengths[: len(fitted) - 1], Fraction(0)]
-    fitted[-1] = replace(fitted[-1], recorded_length=fitted[-1].recorded_length + rest)
-    fitted[-1] = replace(fitted[-1], ramp=ABRUPT)
-    return replace(shot, passages=tuple(fitted))
-
-
-def _is_no_end(fitted: list[Passage], lengths: list[Fraction], burst: Fraction | None) -> bool:
-    """Whether the last passage is a burst, or has less than half of what it should have."""
-    return fitted[-1].speed == burst or fitted[-1].recorded_length < lengths[len(fitted) - 1] / 2
-
-
-def _on_grid(value: float) -> Fraction:
-    """In parts that all have in common, so that their sums stay exact."""
-    return Fraction(round(float(value) * _FINE), _FINE)
+    return with_laid_passages(shot, made, list(shot.passages))
 
 
 def _is_on_ramp(shot: Shot, at: float) -> bool:

@@ -37,6 +37,9 @@ class Quality(IntEnum):
         raise PlanError(f"“{shortened(text)}” is not a quality; choose {names}.")
 
 
+LOSSLESS = "lossless"
+
+
 class Container(StrEnum):
     """What the files of a format are."""
 
@@ -109,7 +112,7 @@ class ExportFormat:
     codec_tag: str = ""
     key_seconds: int | None = None
     slow_start: int = 0
-    sole_quality: str = "lossless"
+    sole_quality: str = LOSSLESS
     sound_codec: str = ""
     sound_format: str = ""
     sound_bitrate: int | None = None
@@ -118,6 +121,11 @@ class ExportFormat:
     def has_quality(self) -> bool:
         """Whether there is a choice of how much is kept."""
         return bool(self.quality_options)
+
+    @property
+    def is_lossless(self) -> bool:
+        """Whether what is written is what was made, to the last bit."""
+        return not self.has_quality and self.sole_quality == LOSSLESS
 
     @property
     def is_folder(self) -> bool:

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from chronoxis.core.model.marker import Marker
+from chronoxis.core.timing.judged import Judged
 from chronoxis.core.timing.rates import MAX_RATE, format_rate
 from chronoxis.core.timing.timecode import format_time
 
@@ -18,6 +19,8 @@ FIRST_SPEED = Fraction(10)
 
 _SAME_RATE = Fraction(1, 10**6)
 _FINEST_RATE = 100_000
+_LEAST_SMOOTH = 20  # frames a second
+_SMOOTH_RATES = (Fraction(25), Fraction(30), Fraction(30_000, 1001), Fraction(24))
 _USUAL_RATE = Fraction(25)  # of a result, where footage has more frames a second than any screen shows
 
 
@@ -34,6 +37,7 @@ class Footage(ABC):
         stored_length: seconds of its source.
         counted: whether rate and length were counted from the frames, not read from a header.
         markers: named moments in recorded time, ascending.
+        judged: where a person said what is a lull, ascending and apart.
     """
 
     key: str
@@ -41,6 +45,7 @@ class Footage(ABC):
     stored_length: Fraction
     counted: bool = False
     markers: tuple[Marker, ...] = ()
+    judged: tuple[Judged, ...] = ()
 
     @property
     @abstractmethod
@@ -118,6 +123,18 @@ class Footage(ABC):
     def result_rate(self) -> Fraction:
         """A result's rate, if this is all there is: as files keep it and screens show it."""
         return self.rate.limit_denominator(_FINEST_RATE) if self.rate <= MAX_RATE else _USUAL_RATE
+
+    @property
+    def first_result_rate(self) -> Fraction:
+        """A result's rate at first: one that looks smooth, where the first speed leaves frames enough for it.
+
+        Of the usual ones, that at which each result frame is as many recorded frames further on.
+        """
+        kept, passing = self.result_rate, self.rate * FIRST_SPEED
+        if kept >= _LEAST_SMOOTH or passing < _USUAL_RATE:
+            return kept
+        even = (rate for rate in _SMOOTH_RATES if (passing / rate).denominator == 1)
+        return next(even, _USUAL_RATE)
 
     def first_speed(self, _rate: Fraction) -> Fraction:
         """At what speed a shot of it begins, in a result of so many frames per second."""

@@ -9,6 +9,7 @@ from chronoxis.core.model.accent import Accent
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker
 from chronoxis.core.model.project import Shot, with_runs
+from chronoxis.core.timing.judged import Judged
 from chronoxis.core.timing.pace import total
 from chronoxis.core.timing.schedule import result_frame_count
 
@@ -43,6 +44,7 @@ class Nested(Footage):
         rate: Fraction,
         accents: tuple[Accent, ...] = (),
         markers: tuple[Marker, ...] = (),
+        judged: tuple[Judged, ...] = (),
     ) -> "Nested":
         """As long as its shots last, in whole frames of the rate inside."""
         shots = with_runs(shots)
@@ -53,6 +55,7 @@ class Nested(Footage):
             stored_length=length,
             counted=True,
             markers=markers,
+            judged=judged,
             title=title,
             shots=shots,
             accents=accents,
@@ -93,7 +96,8 @@ class Nested(Footage):
 
     def with_shots(self, shots: tuple[Shot, ...]) -> "Nested":
         """The run with other shots inside."""
-        return Nested.of(self.key, self.title, shots, self.stored_rate, self.accents, self.markers)
+        own = self.accents, self.markers, self.judged
+        return Nested.of(self.key, self.title, shots, self.stored_rate, *own)
 
     def titled(self, title: str) -> "Nested":
         """The run under another title."""

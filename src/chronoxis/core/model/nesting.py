@@ -93,10 +93,12 @@ def come_back(project: Project) -> Project:
         canvas=project.canvas,
         mix=project.mix,
         looks=project.looks,
+        lulls=project.lulls,
     )
     run = project.outside.project.footage_named(key)
     assert isinstance(run, Nested)
-    now = Nested.of(key, run.title, project.shots, project.rate, project.accents, project.markers)
+    inside = project.accents, project.markers
+    now = Nested.of(key, run.title, project.shots, project.rate, *inside, run.judged)
     # What was edited inside may have changed the run already, but not yet the shots of it out here.
     return outer.with_footage(now) if _lasts_alike(run, now) else refit(outer.with_footage(run), now)
 

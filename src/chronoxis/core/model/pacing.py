@@ -30,14 +30,21 @@ def divide(project: Project, number: int, covered: Fraction) -> Project:
     shot = project.shots[number]
     if not 0 < covered < shot.recorded_length or covered in shot.joints:
         raise PlanError("There is nothing to divide here; move the playhead into a passage.")
-    place = max(n for n, joint in enumerate(shot.joints) if joint < covered)
-    passage = shot.passages[place]
-    before, after = passage.sound.divided()
-    length = covered - shot.joints[place]
-    first = replace(passage, recorded_length=length, ramp=ABRUPT, effect=None, sound=before)
-    second = replace(passage, recorded_length=shot.joints[place + 1] - covered, sound=after)
-    passages = (*shot.passages[:place], first, second, *shot.passages[place + 1 :])
-    return project.with_shot(number, replace(shot, passages=passages))
+    return project.with_shot(number, divided(shot, [covered]))
+
+
+def divided(shot: Shot, at: Iterable[Fraction]) -> Shot:
+    """A shot with joints at more moments: recorded seconds since its start, where it has none, inside it."""
+    left, passages = sorted(at, reverse=True), []
+    for passage, begin, end in zip(shot.passages, shot.joints[:-1], shot.joints[1:], strict=True):
+        rest, low = passage, begin
+        while left and left[-1] < end:
+            high = left.pop()
+            before, after = rest.sound.divided()
+            passages.append(replace(rest, recorded_length=high - low, ramp=ABRUPT, effect=None, sound=before))
+            rest, low = replace(rest, sound=after), high
+        passages.append(replace(rest, recorded_length=end - low))
+    return replace(shot, passages=tuple(passages))
 
 
 def merge(project: Project, places: Iterable[Place]) -> Project:
@@ -260,6 +267,17 @@ def fit_to_length(project: Project, wish: Fraction) -> Project:
         for shot, row in zip(project.shots, speeds, strict=True)
     )
     return replace(project, shots=tuple(shots))
+
+
+def fit_places_to_length(project: Project, places: Iterable[Place], wish: Fraction) -> Project:
+    """Give the whole result a length by the speeds of some passages alone. Raises PlanError as above."""
+    chosen = set(places)
+    every = [place for place in project.places() if place not in chosen]
+    kept = {place: project.passage(place).held for place in project.places()}
+    held = changed(project, every, lambda p: replace(p, held=p.held | {Quantity.SPEED}))
+    let_go = changed(held, chosen, lambda p: replace(p, held=frozenset()))
+    fitted = fit_to_length(let_go, wish)
+    return changed_each(fitted, {place: partial(replace, held=holds) for place, holds in kept.items()})
 
 
 def changed(project: Project, places: Iterable[Place], change: Callable[[Passage], Passage]) -> Project:

@@ -25,6 +25,7 @@ from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Effect, Mix, PassageSound
 from chronoxis.core.model.steady import AS_FILMED, Steady
 from chronoxis.core.timing.frame_making import PLAIN, FrameMaking, PassersBy
+from chronoxis.core.timing.lulls import LullWish
 from chronoxis.core.timing.pace import PacePiece, PaceProfile, RunningSums, off_grid, total
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, lengths_of
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
@@ -122,6 +123,11 @@ class Shot:
     def span(self) -> tuple[float, float]:
         """The in and the out point, rounded."""
         return float(self.in_point), float(self.out_point)
+
+    @cached_property
+    def longest(self) -> Passage:
+        """The passage of most footage, which tells its usual pace."""
+        return max(self.passages, key=lambda passage: passage.recorded_length)
 
     @cached_property
     def joints(self) -> RunningSums:
@@ -260,6 +266,7 @@ class Project:
         mix: how all sound goes together.
         accents: looks on the whole result, in their order.
         looks: kept under a name, to be given to others.
+        lulls: what counts as a lull.
         outside: what is around, while a nested run of it is open; None mostly.
     """
 
@@ -273,6 +280,7 @@ class Project:
     mix: Mix = Mix()  # noqa: RUF009 - a frozen value
     accents: tuple[Accent, ...] = ()
     looks: tuple[KeptLook, ...] = ()
+    lulls: LullWish = LullWish()  # noqa: RUF009 - a frozen value
     outside: "Outside | None" = None
 
     def __post_init__(self) -> None:
@@ -328,6 +336,11 @@ class Project:
     def needed(self) -> tuple[str, ...]:
         """Keys of all footage that its shots are made of, nested runs and what is inside them."""
         return self.with_parts([shot.footage for shot in self.shots])
+
+    @cached_property
+    def read(self) -> tuple[str, ...]:
+        """Keys of all footage that its result reads: what is needed, and its music; each once."""
+        return tuple(dict.fromkeys((*self.needed, *(piece.footage for piece in self.music))))
 
     def with_parts(self, keys: Sequence[str]) -> tuple[str, ...]:
         """Keys of footage, and of all that it is made of, however deep; each once."""

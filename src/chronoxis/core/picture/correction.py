@@ -3,6 +3,7 @@
 from typing import Protocol
 
 from chronoxis.core.picture.kernels import Picture
+from chronoxis.core.timing.shot_columns import Frames
 
 
 class Correction(Protocol):
@@ -13,6 +14,9 @@ class Correction(Protocol):
 
     def corrected(self, frame: int, picture: Picture) -> Picture:
         """A recorded frame, corrected; of the same size, in whatever pixel format."""
+
+    def parameters(self, frames: Frames) -> bytes:
+        """All that it does to recorded frames: where that is equal, so is what becomes of them."""
 
 
 def corrected(corrections: tuple[Correction, ...], frame: int, picture: Picture) -> Picture:

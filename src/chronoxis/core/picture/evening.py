@@ -7,6 +7,7 @@ from chronoxis.core.picture import kernels
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import Picture, size_of
 from chronoxis.core.picture.row_work import RowWork
+from chronoxis.core.timing.shot_columns import Frames
 
 _NOTHING = 1 / 2048  # of light: less than a step of eight-bit codes anywhere
 
@@ -30,3 +31,7 @@ class EvenLight:
         kernels.gain(work, picture, self._colour, self._gains[frame].tolist(), codes)
         work.wait()
         return codes
+
+    def parameters(self, frames: Frames) -> bytes:
+        """Their gains."""
+        return self._gains[frames].tobytes()

@@ -68,6 +68,8 @@ def reduced(frame: VideoFrame, picture: PictureFormat, size: Size) -> VideoFrame
     """A recorded frame, before it is turned, at the size that it has upright in a small result."""
     width, height = picture.lying(size)
     colour = picture.colour
+    if (frame.width, frame.height, frame.format.name) == (width, height, "yuv420p"):
+        return colour.tag(frame)
     scaled = frame.reformat(
         width=width,
         height=height,

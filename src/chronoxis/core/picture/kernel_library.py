@@ -188,8 +188,13 @@ _ARGUMENTS: dict[str, tuple[Any, ...]] = {
     "scale": (
         _SamplesInRows, _STRIDE, _INT, _INT, _INT, _TAPS, _TAPS, *_ROWS, _WRITES, _SamplesInRows,
     ),
+    "apart": (
+        _SamplesInRows, _STRIDE, _SamplesInRows, _STRIDE, *(_INT,) * 5, *_ROWS, _WRITES,
+    ),
+    "level": (),
 }  # fmt: skip
 _ALLOCATE = ("add_between", "between", "streak")  # what they need to work in; 0 if they got it
+_TELLING = ("level",)
 _STRUCTURES = (Frame, Curve, GatheredFrames, MarkedTiles, Between, Slant, Taps)
 
 
@@ -213,10 +218,16 @@ def library() -> ctypes.CDLL:
         raise ImportError("Chronoxis was built from another state: run make setup.")
     for name, function in functions.items():
         function.argtypes = _ARGUMENTS[name]
-        function.restype = ctypes.c_int if name in _ALLOCATE else None
+        function.restype = ctypes.c_int if name in (*_ALLOCATE, *_TELLING) else None
         if name in _ALLOCATE:
             function.errcheck = _allocated
     return loaded
+
+
+def level() -> int:
+    """For which level of x86-64 the loops were made that run here: 1, 3 or 4; 0 if there is but one."""
+    found: int = library().chronoxis_level()
+    return found
 
 
 def _allocated(failed: int, _function: object, _arguments: object) -> None:

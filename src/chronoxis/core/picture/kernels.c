@@ -17,6 +17,7 @@
 /* Which version runs is chosen when the library is loaded, where the C library can do so (ifunc). */
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && defined(__GLIBC__) && !defined(__SANITIZE_ADDRESS__)
 #define KERNEL __attribute__((target_clones("arch=x86-64-v4", "arch=x86-64-v3", "default")))
+#define HAS_LEVELS
 #else
 #define KERNEL
 #endif
@@ -1378,9 +1379,75 @@ KERNEL void chronoxis_scale(const char *samples, ptrdiff_t stride, int width, in
     }
 }
 
+/* Sums of differences over the rows y0 to y1, for each of n columns. */
+#define SUM_APART(TYPE, SUM, MOST)                                                                           \
+    do {                                                                                                     \
+        SUM some[PIECE];                                                                                     \
+        for (int top = y0; top < y1; top += MOST) {                                                          \
+            const int bottom = y1 - top < MOST ? y1 : top + MOST;                                            \
+            memset(some, 0, sizeof some);                                                                    \
+            for (int y = top; y < bottom; y++) {                                                             \
+                const TYPE *restrict one = (const TYPE *)(before + y * before_stride) + x;                   \
+                const TYPE *restrict other = (const TYPE *)(after + y * after_stride) + x;                   \
+                for (int i = 0; i < n; i++) {                                                                \
+                    const TYPE more = one[i] > other[i] ? one[i] : other[i];                                 \
+                    const TYPE less = one[i] > other[i] ? other[i] : one[i];                                 \
+                    some[i] += (SUM)(TYPE)(more - less);                                                     \
+                }                                                                                            \
+            }                                                                                                \
+            for (int i = 0; i < n; i++) sums[i] += some[i];                                                  \
+        }                                                                                                    \
+    } while (0)
+
+INLINE void sum_apart(const char *before, ptrdiff_t before_stride, const char *after, ptrdiff_t after_stride,
+                      int is_wide, int x, int n, int y0, int y1, uint64_t *restrict sums)
+{
+    if (is_wide)
+        SUM_APART(uint16_t, uint32_t, 65536);
+    else
+        SUM_APART(uint8_t, uint16_t, 257); /* more rows would not fit */
+}
+
+/* The mean difference of samples in each block of two pictures, which are cut into `down` times `across` blocks, for
+ * the rows of blocks from r0 to r1; no side of a picture is shorter than its blocks are many. */
+KERNEL void chronoxis_apart(const char *before, ptrdiff_t before_stride, const char *after, ptrdiff_t after_stride,
+                            int is_wide, int width, int height, int across, int down, int r0, int r1, float *means)
+{
+    for (int row = r0; row < r1; row++) {
+        const int y0 = (int)((int64_t)row * height / down), y1 = (int)((int64_t)(row + 1) * height / down);
+        int column = 0, end = width / across;
+        uint64_t sum = 0;
+        for (int x = 0; x < width; x += PIECE) {
+            const int n = width - x < PIECE ? width - x : PIECE;
+            uint64_t sums[PIECE] = {0};
+            sum_apart(before, before_stride, after, after_stride, is_wide, x, n, y0, y1, sums);
+            for (int i = 0; i < n; i++) {
+                sum += sums[i];
+                if (x + i + 1 < end) continue;
+                const int begin = (int)((int64_t)column * width / across);
+                means[row * across + column] = (float)((double)sum / ((double)(end - begin) * (y1 - y0)));
+                sum = 0;
+                column++;
+                end = (int)((int64_t)(column + 1) * width / across);
+            }
+        }
+    }
+}
+
 /* Of the structures, as the binding declares them too. */
 const int32_t chronoxis_sizes[] = {sizeof(Frame),   sizeof(Curve), sizeof(Gathered), sizeof(Tiles),
                                    sizeof(Between), sizeof(Slant), sizeof(Taps)};
+
+/* For which level of x86-64 the version was made that runs here; 0 if there is but one. */
+int chronoxis_level(void)
+{
+#ifdef HAS_LEVELS
+    __builtin_cpu_init();
+    return __builtin_cpu_supports("x86-64-v4") ? 4 : __builtin_cpu_supports("x86-64-v3") ? 3 : 1;
+#else
+    return 0;
+#endif
+}
 
 static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "_kernels", "Called through kernels.py.", -1,
                                     NULL, NULL, NULL, NULL, NULL};

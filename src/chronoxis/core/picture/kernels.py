@@ -450,3 +450,27 @@ def curve_of(transfer: int) -> Curve:
 
 
 _TABLES: list[npt.NDArray[np.generic]] = []  # for as long as the program runs
+
+
+def blocks_apart(
+    before: npt.NDArray[np.generic], after: npt.NDArray[np.generic], blocks: tuple[int, int]
+) -> npt.NDArray[np.float32]:
+    """The mean difference of samples in each block of two pictures of one channel.
+
+    Args:
+        before: uint8 or uint16, shape (height, width), whose rows may lie apart.
+        after: of the same kind and shape.
+        blocks: how many there are down and across; no more than the pictures have rows and columns.
+    """
+    if (before.shape, before.dtype) != (after.shape, after.dtype):
+        raise ValueError(f"pictures of shapes {before.shape} and {after.shape}")
+    height, width = after.shape
+    down, across = blocks
+    if down > height or across > width:
+        raise ValueError(f"{down} by {across} blocks of a picture of shape {after.shape}")
+    means = np.empty(blocks, np.float32)
+    library().chronoxis_apart(
+        before, before.strides[0], after, after.strides[0], int(after.dtype == np.uint16), width, height,
+        across, down, 0, down, means,
+    )  # fmt: skip
+    return means

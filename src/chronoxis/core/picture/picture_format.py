@@ -7,6 +7,8 @@ from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
 
+_LARGE_BYTES = 8_000_000  # of a decoded picture
+
 
 @dataclass(frozen=True)
 class PictureFormat:
@@ -40,6 +42,16 @@ class PictureFormat:
     def size(self) -> Size:
         """Width and height as shown."""
         return self.width, self.height
+
+    @property
+    def decoded_bytes(self) -> int:
+        """Of a decoded picture, about: with halved chroma, as most recordings have it."""
+        return round(self.coded_width * self.coded_height * (3 if self.bit_depth > 8 else 1.5))
+
+    @property
+    def is_large(self) -> bool:
+        """Whether a decoder of such pictures, which holds many of them, takes much memory."""
+        return self.decoded_bytes > _LARGE_BYTES
 
     @property
     def canvas(self) -> Canvas:

@@ -13,6 +13,7 @@ from chronoxis.core.picture.kernels import Picture, size_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.row_work import RowWork
 from chronoxis.core.picture.views import Crop, scaled_box
+from chronoxis.core.timing.shot_columns import Frames
 
 _NOTHING = 1e-6
 
@@ -80,6 +81,13 @@ class SteadyWarp:
         kernels.warp(work, light, leads, (smaller[0], smaller[1]), colour.transfer, codes)
         work.wait()
         return codes
+
+    def parameters(self, frames: Frames) -> bytes:
+        """All that it does to recorded frames: where that is equal, so is what becomes of them."""
+        places = frames - self._first
+        inside = (places >= 0) & (places < len(self._moves))
+        moves = self._moves[places[inside]]
+        return b"".join((repr((self._crop, self._bend)).encode(), inside.tobytes(), moves.tobytes()))
 
     def leads(self, frame: int, width: int, height: int, seen: Crop) -> npt.NDArray[np.float64]:
         """From where in a decoded frame each place that is seen comes, as `kernels.warp` wants it.

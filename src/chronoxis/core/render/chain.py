@@ -5,12 +5,14 @@ What follows, encoding, is for whoever asked: the export, the preview, the estim
 
 from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
 from av.video.frame import VideoFrame
 
-from chronoxis.core.footage.prefetch import ahead
+from chronoxis.core.footage.prefetch import Check, ahead, depth_of, never
+from chronoxis.core.footage.reader_pool import FreshReaders, Readers
 from chronoxis.core.footage.source import Reader
 from chronoxis.core.picture.accents.drawn_accent import accents_on
 from chronoxis.core.picture.coding import coded_as
@@ -27,7 +29,11 @@ from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.schedule import Schedule
 from chronoxis.core.timing.shot_columns import Frames, Way, is_filled, shares_frames
 
-_DECODED_AHEAD = 6
+FRESH_READERS = FreshReaders()
+
+Seen = Callable[[int, int, VideoFrame], None]
+"""Called with the number of a shot, that of a recorded frame, and that frame."""
+
 _BLOCK_BYTES = 128 * 1024 * 1024
 _BYTES_PER_PIXEL = 2
 _MOST_BLOCK = 64
@@ -38,9 +44,11 @@ def result_frames(
     target: Target,
     start: int = 0,
     stop: int | None = None,
-    check: Callable[[], None] = lambda: None,
+    check: Check = never,
     held: dict[int, set[int]] | None = None,
     numbers: Frames | None = None,
+    readers: Readers = FRESH_READERS,
+    seen: Seen | None = None,
 ) -> Generator[VideoFrame, None, None]:
     """Yield result frames ``start`` to ``stop`` of a plan, in order; all of them, if not told otherwise.
 
@@ -48,9 +56,19 @@ def result_frames(
 
     A recorded frame is decoded once, however many result frames of a shot it takes part in; in shots
     that play backwards, once for each block of result frames. Memory holds the frames under way or one
-    block, whatever the length. ``check`` is called after each recorded frame and may raise `Cancelled`.
-    Into ``held``, the numbers of recorded frames come, by shot, that could not be decoded: their
-    neighbours stand in for them.
+    block, whatever the length.
+
+    Args:
+        plan: of the result.
+        target: what frames are made for.
+        start: number of the first result frame.
+        stop: behind the last one; the end, if None.
+        check: called after each recorded frame, and while one is waited for; it may raise `Cancelled`.
+        held: into it, by shot, come the numbers of recorded frames that could not be decoded, before the
+            result frames are given that their neighbours stand in for them in.
+        numbers: result frames, ascending, instead of ``start`` and ``stop``.
+        readers: where what decodes comes from.
+        seen: called with each recorded frame, as it was decoded, before anything is made of it.
 
     Raises:
         FootageError: a recorded frame cannot be decoded.
@@ -60,19 +78,26 @@ def result_frames(
         numbers = np.arange(start, len(plan.schedule) if stop is None else stop)
     changes = np.flatnonzero(np.diff(plan.schedule.shots[numbers])) + 1
     for first, end in pairwise([0, *changes.tolist(), len(numbers)]):
-        chain = _ShotChain(plan, target, int(plan.schedule.shots[numbers[first]]), check)
-        try:
-            yield from chain.frames(numbers[first:end])
-        finally:  # whoever has enough of it wants to know as well
-            if held is not None and chain.lost:
-                held.setdefault(chain.shot, set()).update(chain.lost)
+        shot = int(plan.schedule.shots[numbers[first]])
+        chain = _ShotChain(plan, target, shot, check, {} if held is None else held, readers, seen)
+        yield from chain.frames(numbers[first:end])
 
 
 class _ShotChain:
     """The stages for one shot."""
 
-    def __init__(self, plan: Plan, target: Target, shot: int, check: Callable[[], None]) -> None:
-        self._check, self.shot, self.lost = check, shot, set[int]()
+    def __init__(
+        self,
+        plan: Plan,
+        target: Target,
+        shot: int,
+        check: Check,
+        held: dict[int, set[int]],
+        readers: Readers,
+        seen: Seen | None,
+    ) -> None:
+        self._readers, self._look = readers, seen
+        self._check, self._shot, self._held = check, shot, held
         self._schedule, self._target = plan.schedule, target
         self._plays_backwards = plan.project.shots[shot].backwards
         self._source, self._picture = plan.sources[shot], plan.pictures[shot]
@@ -88,18 +113,22 @@ class _ShotChain:
         start, stop = int(numbers[0]), int(numbers[-1]) + 1
         whole = stop - start == len(numbers)
         part = self._schedule.portion(start, stop) if whole else self._schedule.chosen(numbers)
-        with self._source.reader(0, self._needed, fit=self._views is None) as reader:
+        first, fit = int(part.frames[0]), self._views is None
+        with self._readers.lend(self._source, self._needed, fit=fit, number=first) as reader:
             try:
                 if self._plays_backwards:
                     yield from self._backwards(reader, part, numbers)
                 else:
                     yield from self._forwards(reader, part, numbers)
-            finally:
-                self.lost |= reader.lost
+            finally:  # whoever has enough of it wants to know as well
+                self._note_held(reader)
 
     def _forwards(self, reader: Reader, part: Schedule, numbers: Frames) -> Generator[VideoFrame, None, None]:
-        with closing(ahead(reader.frames(np.unique(part.frames)), _DECODED_AHEAD)) as decoded:
+        wanted = partial(reader.frames, np.unique(part.frames))
+        depth = depth_of(self._picture.decoded_bytes // reader.reduction**2)
+        with closing(ahead(wanted, depth, self._check)) as decoded:
             for number, made, seen in self._make(decoded, part, numbers):
+                self._note_held(reader)
                 yield self._frame(number, made, seen)
 
     def _backwards(
@@ -112,6 +141,10 @@ class _ShotChain:
             stop = min(start + block, len(part))
             made = self._forwards(reader, part.portion(start, stop).backwards(), numbers[start:stop][::-1])
             yield from reversed(list(made))
+
+    def _note_held(self, reader: Reader) -> None:
+        if reader.lost:
+            self._held.setdefault(self._shot, set()).update(reader.lost)
 
     def _prepare(self, number: int, picture: VideoFrame) -> Picture:
         """A decoded frame, at the scale that is worked at, corrected."""
@@ -135,12 +168,16 @@ class _ShotChain:
         made: dict[int, tuple[Picture, Crop | None]] = {}
         for number, frame in decoded:
             self._check()
+            if self._look is not None:
+                self._look(self._shot, number, frame)
             ready = self._prepare(number, frame)
             while opened < len(part) and firsts[row := order[opened]] == number:
                 # Whatever is made of one recorded frame is that frame.
                 frames, weights = part.sources(row)
                 way = part.way(row) if len(frames) > 1 else EachFrame.ONE
-                passed = _passed(self._edges, self._cuts, frames, (part.opened[row], part.closed[row]), way)
+                passed = passed_between(
+                    self._edges, self._cuts, frames, (part.opened[row], part.closed[row]), way
+                )
                 seen = self._seen(int(numbers[row])) if self._resamples_once(way) else None
                 under_way[row] = _ResultFrame(frames, weights, passed, way, self._makings.begin(way), seen)
                 opened += 1
@@ -217,7 +254,7 @@ class _ResultFrame:
         self.making.add(picture, self._weights[number], self._passed.get(number, AT_ONCE))
 
 
-def _passed(
+def passed_between(
     edges: Seconds, cuts: Frames, frames: Frames, window: tuple[float, float], way: Way
 ) -> list[Passed]:
     """Of a filled frame, how much of the way to each recorded frame from the one before is exposed.

@@ -9,19 +9,14 @@ from typing import Self
 
 import av
 import cv2
-import numpy as np
-from av.audio.fifo import AudioFifo
-from av.audio.frame import AudioFrame
-from av.audio.resampler import AudioResampler
-from av.audio.stream import AudioStream
 from av.video.frame import PictureType, VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.render.matroska_aspect import write_pixel_aspect
+from chronoxis.core.render.sound_track import SoundTrack
 from chronoxis.core.render.writing import Writing
-from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
+from chronoxis.core.sound.samples import Samples
 
-_SOUND_CHUNK = 4096
 _NEVER_REORDERED = 2  # frames
 _AVX_512 = 13  # as OpenCV numbers what processors can do
 # Where it counts what later frames take from a frame, x264's code for AVX-512 reads past the ends of rows
@@ -76,11 +71,8 @@ class Encoder:
             context.codec_tag = format_.codec_tag
         self._video = video
         self._count = 0
-        self._audio = self._add_sound() if writing.sound else None
+        self._sound = SoundTrack(self._container, format_) if writing.sound else None
         self._container.metadata.update(writing.metadata)
-        self._fifo = AudioFifo()
-        self._samples = self._encoded = 0
-        self._converter = AudioResampler(format_.sound_format, LAYOUT, RATE) if writing.sound else None
 
     def __enter__(self) -> Self:
         return self
@@ -117,43 +109,18 @@ class Encoder:
     @property
     def sound_seconds(self) -> Fraction:
         """Result time up to which sound was written."""
-        assert self._audio is not None
-        return Fraction(self._samples, self._audio.rate)
+        assert self._sound is not None
+        return self._sound.seconds
 
     def write_sound(self, samples: Samples) -> None:
         """Write the next samples."""
-        assert self._audio is not None and self._converter is not None
-        frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples), "fltp", LAYOUT)
-        frame.sample_rate = self._audio.rate
-        self._samples += samples.shape[1]
-        for converted in self._converter.resample(frame):
-            converted.pts = None
-            self._fifo.write(converted)
-        self._encode_sound(self._fifo.read_many(self._audio.codec_context.frame_size or _SOUND_CHUNK))
+        assert self._sound is not None
+        self._sound.write(samples)
 
     def _finish(self) -> None:
         last = self._video.encode(None)
         for packet in last if self._count <= _NEVER_REORDERED else []:
             packet.dts = packet.pts  # x265 leaves it unset where fewer frames came than it may reorder
         self._container.mux(last)
-        if self._audio is not None:
-            rest = self._fifo.read(0, partial=True)
-            self._encode_sound([rest] if rest else [])
-            self._container.mux(self._audio.encode(None))
-
-    def _encode_sound(self, frames: list[AudioFrame]) -> None:
-        assert self._audio is not None
-        for frame in frames:
-            frame.pts, frame.time_base = self._encoded, Fraction(1, self._audio.rate)
-            self._encoded += frame.samples
-            self._container.mux(self._audio.encode(frame))
-
-    def _add_sound(self) -> AudioStream:
-        stream = self._container.add_stream(self._format.sound_codec, rate=RATE)
-        assert isinstance(stream, AudioStream)
-        stream.layout = LAYOUT
-        stream.format = self._format.sound_format
-        stream.time_base = Fraction(1, RATE)
-        if self._format.sound_bitrate:
-            stream.bit_rate = self._format.sound_bitrate
-        return stream
+        if self._sound is not None:
+            self._sound.finish()

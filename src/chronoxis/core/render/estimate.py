@@ -12,10 +12,11 @@ from chronoxis.core.files.atomic import scratch_folder
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.model.export_format import Container
 from chronoxis.core.render.chain import result_frames
-from chronoxis.core.render.export import most_bitrate, sample_frames, writing_of
+from chronoxis.core.render.export import most_bitrate, writing_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.read_back import bytes_of
 from chronoxis.core.render.target import export_target
+from chronoxis.core.render.undivided import sample_frames
 from chronoxis.core.render.writer import open_writer
 from chronoxis.core.timing.shot_columns import Frames
 

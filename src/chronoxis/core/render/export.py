@@ -2,18 +2,18 @@
 
 import errno
 import time
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import ExitStack, closing
+from collections.abc import Callable, Iterable, Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
-import numpy as np
-from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import ExportError
 from chronoxis.core.files.atomic import (
+    pieces_beside,
     publish,
     publish_folder,
     temporary_beside,
@@ -21,26 +21,25 @@ from chronoxis.core.files.atomic import (
     write_whole,
 )
 from chronoxis.core.files.outputs import check_output
+from chronoxis.core.footage.prefetch import Check, never
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.project import Project
-from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.credits import credits_beside, credits_text, metadata_of
+from chronoxis.core.render.held_places import held_remark, silenced_remark
+from chronoxis.core.render.in_pieces import write_in_pieces
 from chronoxis.core.render.memory import return_large_blocks
+from chronoxis.core.render.piece_making import MakePieces, PieceWork, make_pieces
+from chronoxis.core.render.pieces import Piece, PieceFolder, StandIns, pieces_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.read_back import bytes_of, compare_with_plan
 from chronoxis.core.render.result_place import ResultPlace, result_place
 from chronoxis.core.render.target import Target, export_target
-from chronoxis.core.render.writer import interleave, open_writer
+from chronoxis.core.render.undivided import write_undivided
 from chronoxis.core.render.writing import Writing
-from chronoxis.core.sound.mixing import loudness_gain, mixed
-from chronoxis.core.sound.samples import Samples
-from chronoxis.core.timing.timecode import format_time
 
-_MOST_LISTED = 5
 _MOST_TRIES = 4
 _CLOSER = 0.94  # of what would fit exactly, for the next try
 _FOR_FRAMES = 0.97  # of a file, beside what it says about itself
-_SAMPLES = 24  # frames that colours are chosen by
 
 
 @dataclass(frozen=True)
@@ -82,35 +81,24 @@ class Finished:
     @property
     def remark(self) -> str:
         """What a person should know of it, or nothing."""
-        sound = ""
-        if self.silenced:
-            sound = f"Sound could not be decoded and is silent there: {_listed(self.silenced)}."
-        return " ".join(filter(None, (held_remark(self.held), sound)))
+        return " ".join(filter(None, (held_remark(self.held), silenced_remark(self.silenced))))
+
+    def as_json(self) -> dict[str, Any]:
+        """The same for a program."""
+        return {
+            "output": str(self.path),
+            "frames": self.frames,
+            "rate": str(self.rate),
+            "length": float(self.length),
+            "size": self.size,
+            "held": list(self.held),
+            "remark": self.remark,
+        }
 
 
-def held_places(plan: Plan, held: Mapping[int, set[int]]) -> tuple[str, ...]:
-    """Where recorded frames could not be decoded, from their numbers by shot."""
-    places = {
-        (plan.project.footage_of(plan.project.shots[shot]).label, float(plan.edges[shot][number]))
-        for shot, numbers in held.items()
-        for number in numbers
-    }
-    return tuple(f"{label} {format_time(seconds, 2)}" for label, seconds in sorted(places))
-
-
-_OF_THE_DISK = frozenset((errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EROFS, errno.EIO))
-
-
-def held_remark(places: Sequence[str]) -> str:
-    """What to say of recorded frames that could not be decoded, or nothing."""
-    if not places:
-        return ""
-    many = f"{len(places)} recorded frames" if len(places) > 1 else "One recorded frame"
-    return f"{many} could not be decoded; the one before stands there: {_listed(places)}."
-
-
-def _listed(places: Sequence[str]) -> str:
-    return ", ".join(places[:_MOST_LISTED]) + (" …" if len(places) > _MOST_LISTED else "")
+_OF_THE_DISK = frozenset(
+    (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EROFS, errno.EIO, errno.ENOENT, errno.ENOTDIR)
+)
 
 
 def protected_files(project: Project, sources: Iterable[Source] = ()) -> set[Path]:
@@ -124,50 +112,64 @@ def export(
     output: Path,
     *,
     overwrite: bool = False,
+    resume: bool = False,
     progress: Callable[[ExportProgress], None] | None = None,
-    check: Callable[[], None] = lambda: None,
+    check: Check = never,
+    naming: Callable[[Path, Finished], None] = lambda _unnamed, _done: None,
+    make: MakePieces = make_pieces,
 ) -> Finished:
     """Write the result under a temporary name, read it back, compare it with the plan, then name it.
+
+    Longer results are made in pieces, in a hidden folder beside the name; a kill leaves them there.
 
     Args:
         plan: what to write.
         output: the final name; for stills a folder, or a pattern such as ``dawn/%05d.png``.
         overwrite: whether a file of that name may be replaced.
+        resume: whether pieces are taken that were made before, and left where this is interrupted.
         progress: called after each result frame.
         check: called after each recorded frame; either may raise `Cancelled` to stop the work.
+        naming: called with what is whole and checked, right before that gets its name.
+        make: makes the pieces, where there are several.
 
     Raises:
         ExportError: it could not be written, or what was written is not what was planned.
         FootageError: the recording can no longer be read.
-        Cancelled: ``progress`` raised it. Nothing is left behind in any of these cases.
+        Cancelled: ``progress`` raised it. In any of these cases nothing is left behind but, if ``resume``
+            says so, pieces.
     """
     place = result_place(output, plan.settings.format)
-    check_output(
-        place.path,
-        protects=protected_files(plan.project, plan.sources),
-        overwrite=overwrite,
-        folder=place.is_folder,
-    )
+    protects = protected_files(plan.project, plan.sources)
+    check_output(place.path, protects=protects, overwrite=overwrite, folder=place.is_folder)
     credits_ = None
     if plan.settings.credits and plan.has_sound and plan.sound.music:
         credits_ = credits_beside(place.path)
     if credits_ is not None:
-        check_output(credits_, protects=protected_files(plan.project, plan.sources), overwrite=overwrite)
+        check_output(credits_, protects=protects, overwrite=overwrite)
     return_large_blocks()
-    with temporary_beside(place.path, folder=place.is_folder) as temporary:
+    pieces = pieces_of(plan)
+    beside = pieces_beside(place.path, keep=resume) if len(pieces) > 1 else nullcontext(place.path)
+    with beside as folder, temporary_beside(place.path, folder=place.is_folder) as temporary:
         try:
-            held, silenced = _written_within(plan, temporary, place, progress, check)
+            stand_ins = _written_within(plan, pieces, temporary, place, folder, progress, check, make)
         except av.FFmpegError as error:
             raise ExportError(_why_given_up(place.path, error)) from error
         except OSError as error:
             raise ExportError(why_not_written(place.path, error)) from error
         compare_with_plan(plan, temporary, place.path.name)
-        size = bytes_of(temporary)
+        done = _finished(plan, place.path, bytes_of(temporary), stand_ins, credits_)
+        naming(temporary, done)
         (publish_folder if place.is_folder else publish)(temporary, place.path, overwrite=overwrite)
     if credits_ is not None:
         write_whole(credits_, credits_text(plan.project).encode())
+    return done
+
+
+def _finished(plan: Plan, path: Path, size: int, stand_ins: StandIns, credits_: Path | None) -> Finished:
     wish = plan.schedule
-    return Finished(place.path, len(wish), wish.rate, wish.length, size, held, silenced, credits_)
+    return Finished(
+        path, len(wish), wish.rate, wish.length, size, stand_ins.held, stand_ins.silenced, credits_
+    )
 
 
 def _why_given_up(path: Path, error: av.FFmpegError) -> str:
@@ -180,52 +182,38 @@ def _why_given_up(path: Path, error: av.FFmpegError) -> str:
 
 def _written_within(
     plan: Plan,
+    pieces: Sequence[Piece],
     path: Path,
     place: ResultPlace,
+    folder: Path,
     progress: Callable[[ExportProgress], None] | None,
-    check: Callable[[], None],
-) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    check: Check,
+    make: MakePieces,
+) -> StandIns:
     """Write all of it; once more, where it comes out larger than it may be."""
     limit = plan.settings.at_most
     most = most_bitrate(plan)
-    loudness = loudness_gain(plan.sound, plan.sounds(), check) if plan.has_sound else 1.0
+    target = export_target(plan)
+    writing = replace(writing_of(plan, target), name=place.name)
     for _ in range(_MOST_TRIES):
-        lost = _write(plan, path, place.name, most, loudness, progress, check)
+        writing, pace = replace(writing, most=most), _Pace(len(plan.schedule))
+
+        def made(count: int, pace: _Pace = pace) -> None:
+            if progress is not None:
+                progress(pace.after(count))
+
+        if len(pieces) > 1:
+            kept = PieceFolder(folder, "" if place.is_folder else writing.format.ending)
+            work = PieceWork.of(plan, target, writing, pieces, kept)
+            told = write_in_pieces(work, path, made, check, make)
+        else:
+            told = write_undivided(plan, target, writing, path, made, check)
         size = bytes_of(path)
         if limit is None or most is None or size <= limit:
-            return lost
+            return told
         most = round(most * limit / size * _CLOSER)
     wish = f"{(limit or 0) / 1e6:.6g} MB"
     raise ExportError(f"{place.path.name} cannot be held to {wish}; choose a smaller picture.")
-
-
-def _write(
-    plan: Plan,
-    path: Path,
-    name: str,
-    most: int | None,
-    loudness: float,
-    progress: Callable[[ExportProgress], None] | None,
-    check: Callable[[], None],
-) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Write all of it, and return where recorded frames, and sound, could not be decoded."""
-    held: dict[int, set[int]] = {}
-    silenced: set[tuple[str, float]] = set()
-    target = export_target(plan)
-    with ExitStack() as stack:
-        sound: Iterator[Samples] = iter(())
-        if plan.has_sound:
-            sounds = plan.sounds(lambda key, at: silenced.add((key, round(float(at), 1))))
-            sound = stack.enter_context(closing(mixed(plan.sound, sounds, loudness)))
-        writing = replace(writing_of(plan, target), name=name, most=most)
-        writer = stack.enter_context(open_writer(path, writing, sample_frames(plan, target)))
-        frames = stack.enter_context(closing(result_frames(plan, target, check=check, held=held)))
-        pace = _Pace(len(plan.schedule))
-        for done in interleave(frames, sound, writer):
-            if progress:
-                progress(pace.after(done))
-    places = (f"{plan.project.footage_named(key).label} {format_time(at, 1)}" for key, at in sorted(silenced))
-    return held_places(plan, held), tuple(places)
 
 
 def writing_of(plan: Plan, target: Target) -> Writing:
@@ -256,23 +244,19 @@ def most_bitrate(plan: Plan) -> int | None:
     return max(1000, round(plan.settings.at_most * 8 * _FOR_FRAMES / seconds) - sound)
 
 
-def sample_frames(plan: Plan, target: Target) -> Iterator[VideoFrame]:
-    """Result frames from all over the result."""
-    numbers = np.unique(np.linspace(0, len(plan.schedule) - 1, _SAMPLES).astype(int))
-    yield from result_frames(plan, target, numbers=numbers)
-
-
 class _Pace:
     """Frames per second over the last few seconds, and what that means for the rest."""
 
     _WINDOW = 5.0
 
     def __init__(self, total: int) -> None:
-        self._total = total
-        self._marks = [(time.monotonic(), 0)]
+        self._total, self._begun = total, time.monotonic()
+        self._marks: list[tuple[float, int]] = []
 
     def after(self, done: int) -> ExportProgress:
         now = time.monotonic()
+        if not self._marks:
+            self._marks.append((self._begun, done - 1))  # of an export that is gone on with, some were there
         self._marks.append((now, done))
         while len(self._marks) > 2 and now - self._marks[1][0] > self._WINDOW:
             self._marks.pop(0)

@@ -5,16 +5,16 @@ from contextlib import closing, contextmanager
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property
-from types import TracebackType
-from typing import Any, Self
+from typing import Any
 
 import numpy as np
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.absent import AbsentSource
+from chronoxis.core.footage.prefetch import Check, never
 from chronoxis.core.footage.source import SoundFacts, Source
-from chronoxis.core.footage.usual import SteadySource
+from chronoxis.core.footage.usual import SteadySource, UsualReader
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Project
@@ -149,12 +149,17 @@ class NestedSource(SteadySource):
         """Whether everything inside is there."""
         return self.plan.is_whole
 
-    def reader(self, _threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> "NestedReader":
-        """Gives its result frames, no larger than needed."""
+    def form_of_frames(self, needed: Size | None, *, fit: bool) -> Target:
+        """No larger than needed."""
         target, (width, height) = self.target, self.target.size
         if needed is not None and needed[0] < width and needed[1] < height:
-            target = replace(target, size=_even(needed), gather_small=True)
-        return NestedReader(self.plan, target, width / target.size[0])
+            return replace(target, size=_even(needed), gather_small=True)
+        return target
+
+    def reader(self, _threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> "NestedReader":
+        """Gives its result frames, no larger than needed."""
+        target = self.form_of_frames(needed, fit=fit)
+        return NestedReader(self.plan, target, self.target.size[0] / target.size[0])
 
     @contextmanager
     def sound_between(
@@ -163,17 +168,18 @@ class NestedSource(SteadySource):
         end: Fraction,
         rate: int,
         layout: str,
-        _broken: Callable[[Fraction], None] | None = None,
+        broken: Callable[[Fraction], None] | None = None,
     ) -> Iterator[Iterator[Samples]]:
         """The mix of its inside. Raises FootageError: it is asked for in another form than all sound has."""
         if (rate, layout) != (RATE, "stereo"):
             raise FootageError(f"{self.run.label} sounds in stereo at {RATE} Hz only.")
         first, last = (round(t * RATE) for t in (begin, end))
-        with closing(mixed(self.plan.sound, self.plan.sounds())) as blocks:
+        told = None if broken is None else lambda _key, at: broken(at)
+        with closing(mixed(self.plan.sound, self.plan.sounds(told))) as blocks:
             yield _cut(blocks, first, last)
 
 
-class NestedReader:
+class NestedReader(UsualReader):
     """Makes numbered frames of a nested run."""
 
     def __init__(self, plan: Plan, target: Target, reduction: float) -> None:
@@ -181,26 +187,21 @@ class NestedReader:
         self.reduction = max(1, int(reduction))
         self.lost: set[int] = set()
 
-    def frame(self, number: int) -> VideoFrame:
-        """One frame. Raises FootageError if it cannot be made."""
-        return next(frame for _, frame in self.frames([number]))
+    def effort_to(self, number: int) -> int:
+        """As many as are gathered."""
+        return len(self._plan.schedule.sources(number)[0])
 
-    def frames(self, numbers: Iterable[int]) -> Generator[tuple[int, VideoFrame], None, None]:
-        """Frames with their numbers, ascending. Raises FootageError as `frame`."""
+    def frames(
+        self, numbers: Iterable[int], check: Check = never
+    ) -> Generator[tuple[int, VideoFrame], None, None]:
+        """Frames with their numbers, ascending. Raises FootageError as `frame`, and what ``check`` does."""
         wished = np.unique(np.fromiter((int(number) for number in numbers), np.int64))
-        made = result_frames(self._plan, self._target, numbers=wished)
+        made = result_frames(self._plan, self._target, check=check, numbers=wished)
         with closing(made):
             yield from zip(wished.tolist(), made, strict=True)
 
     def close(self) -> None:
         """Nothing stays open."""
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None: ...
 
 
 def nested_inside(plan: Plan) -> list[NestedSource]:

@@ -228,6 +228,16 @@ class Plan:
             and all(_alike(one, two) for one, two in zip(self.sources, other.sources, strict=True))
         )
 
+    def shows_as_recorded(self, number: int) -> bool:
+        """Whether a result frame looks like its one recorded frame."""
+        shot = int(self.schedule.shots[number])
+        changed = self.corrections[shot] or self.warps[shot] or self.accents[shot]
+        width, height = self.size
+        recorded = self.pictures[shot]
+        alike = abs(width * recorded.height - height * recorded.width) <= max(recorded.width, recorded.height)
+        single = len(self.schedule.sources(number)[0]) == 1
+        return single and alike and not changed and self.views[shot] is None
+
     @property
     def _directions(self) -> list[float]:
         """Of streaks: what was measured meanwhile changes them."""

@@ -150,7 +150,7 @@ def _check_frames(project: Project) -> None:
 
 def _as_chosen(project: Project, sources: Mapping[str, Source]) -> dict[str, Source]:
     """Sources as the choices about their footage have them. Raises PlanError if one is not there."""
-    for key in (*project.needed, *(piece.footage for piece in project.music)):
+    for key in project.read:
         if key not in sources:
             raise PlanError(_not_there(project.footage_named(key)))
     return {

@@ -2,7 +2,6 @@
 
 import io
 from collections import deque
-from collections.abc import Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
@@ -16,7 +15,7 @@ from av.video.frame import VideoFrame
 from PIL import Image
 
 from chronoxis.core.cores import usable_cores
-from chronoxis.core.model.export_format import ExportFormat
+from chronoxis.core.render.writing import Writing
 from chronoxis.core.sound.samples import Samples
 
 _DEFLATE = 8  # TIFF's compression by Adobe's deflate (TIFF 6.0, technical note 2)
@@ -27,20 +26,16 @@ _FULL_CHROMA = 90  # quality from which JPEG keeps chroma at every pixel
 class StillsWriter:
     """A folder of pictures being written on all cores. Use it in a ``with`` statement."""
 
-    def __init__(
-        self, folder: Path, format_: ExportFormat, options: Mapping[str, str], name: str, rate: Fraction
-    ) -> None:
-        """
-        Args:
-            folder: where to write; it is there.
-            format_: of the pictures.
-            options: of the library that writes them.
-            name: of the files without their ending, with a place for their number, which counts from 1.
-            rate: result frames per second.
-        """
-        self._folder, self._format, self._name, self._rate = folder, format_, name, rate
-        self._options: dict[str, Any] = {key: int(value) for key, value in options.items()}
-        self._count = 0
+    def __init__(self, folder: Path, writing: Writing) -> None:
+        """Begin to write into a folder that is there; in names, numbers count from 1."""
+        self._folder, self._format, self._name, self._rate = (
+            folder,
+            writing.format,
+            writing.name,
+            writing.rate,
+        )
+        self._options: dict[str, Any] = {key: int(value) for key, value in writing.options.items()}
+        self._rate, self._first, self._count = writing.rate, writing.first, 0
         self._pool = ThreadPoolExecutor(usable_cores(), thread_name_prefix="stills")
         self._waiting: deque[Future[None]] = deque()
 
@@ -69,7 +64,7 @@ class StillsWriter:
     def write(self, frame: VideoFrame, *, by_itself: bool = False) -> None:
         """Write the next frame, always by itself. Raises OSError if an earlier one could not be written."""
         self._count += 1
-        path = self._folder / f"{self._name % self._count}{self._format.ending}"
+        path = self._folder / f"{self._name % (self._first + self._count)}{self._format.ending}"
         self._waiting.append(self._pool.submit(self._save, path, frame))
         while len(self._waiting) > usable_cores() + 1:
             self._waiting.popleft().result()

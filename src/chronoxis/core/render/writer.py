@@ -46,7 +46,7 @@ def open_writer(path: Path, writing: Writing, samples: Iterator[VideoFrame]) -> 
             asked for by others.
     """
     if writing.format.container is Container.STILLS:
-        return StillsWriter(path, writing.format, writing.options, writing.name, writing.rate)
+        return StillsWriter(path, writing)
     if writing.format.key == "gif":
         return PalettedEncoder(path, writing, samples)
     return Encoder(path, writing)

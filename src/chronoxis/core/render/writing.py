@@ -25,6 +25,7 @@ class Writing:
         sound: whether there will be sound.
         metadata: what the file says of itself.
         name: what numbered stills are called, with a place for their number.
+        first: number of the first frame, in the whole result.
     """
 
     format: ExportFormat
@@ -39,6 +40,7 @@ class Writing:
     sound: bool = False
     metadata: Mapping[str, str] = field(default_factory=dict)
     name: str = "%05d"
+    first: int = 0
 
     @property
     def options(self) -> dict[str, str]:

@@ -6,19 +6,19 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.cores import usable_cores
-from chronoxis.core.footage.prefetch import ahead
+from chronoxis.core.footage.prefetch import ahead, depth_of
 from chronoxis.core.footage.source import Source
 from chronoxis.core.traces.camera_anchors import Anchors, Found
 from chronoxis.core.traces.camera_steps import ROWS, Grey, looked_at
 from chronoxis.core.traces.store import TraceStore, fingerprint
 
 _NAME = "camera-2"  # counts up when something else is measured
-_DECODED_AHEAD = 6
 _REPORT_SECONDS = 0.25  # seconds between two reports
 _COLUMNS = ("right", "down", "turned", "grown", "leant_right", "leant_down", "sureness")
 
@@ -148,7 +148,9 @@ def _followed(source: Source, path: CameraPath, first: int, stop: int) -> Iterab
 
     with (
         source.reader(0, size, fit=True) as reader,
-        closing(ahead(reader.frames(range(max(0, first - 1), stop)), _DECODED_AHEAD)) as decoded,
+        closing(
+            ahead(partial(reader.frames, range(max(0, first - 1), stop)), depth_of(picture.decoded_bytes))
+        ) as decoded,
     ):
         for number, found in _in_order(work()):
             step = anchors.step(number, found)

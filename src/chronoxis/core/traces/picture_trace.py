@@ -1,10 +1,10 @@
-"""What is measured of the pictures of footage, in one pass in the background: light, motion, passers-by."""
+"""What is measured of pictures, in one pass in the background: light, motion, change, passers-by."""
 
 import time
 from collections.abc import Callable, Generator, Iterator, Sequence
 from contextlib import ExitStack, closing
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import zip_longest
 from math import lcm
 
@@ -12,10 +12,20 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.cores import usable_cores
-from chronoxis.core.footage.prefetch import ahead
+from chronoxis.core.footage.prefetch import Check, ahead, depth_of
 from chronoxis.core.footage.source import Source
 from chronoxis.core.timing.shot_columns import NO_SPANS, Frames, Spans
 from chronoxis.core.traces import light
+from chronoxis.core.traces.changes import (
+    REMEMBERED,
+    TOGETHER,
+    ChangeWatch,
+    Luma,
+    differences,
+    judged,
+    luma_of,
+    noise_in,
+)
 from chronoxis.core.traces.glances import COLUMNS, ROWS, Glance, glance_at
 from chronoxis.core.traces.passers_by import HELD, REACH, RENEWED, PasserWatch, moments
 from chronoxis.core.traces.store import Columns, TraceStore, fingerprint
@@ -23,14 +33,12 @@ from chronoxis.core.traces.store import Columns, TraceStore, fingerprint
 Column = npt.NDArray[np.float32]
 """A number of each recorded frame or photo."""
 
-_NAME = "pictures-1"  # counts up when something else is measured
+_NAME = "pictures-2"  # counts up when something else is measured
 _LONG_FRAMES = 20_000  # frames from which a sample comes before the rest
 _SAMPLED_PLACES = 400  # places that are looked at then
-_GLANCES_TOGETHER = 24  # glances that are measured at once
 _WATCHED_RATE = 8.0  # pictures per recorded second that passers-by are looked for in, at most
 _REPORT_SECONDS = 0.25  # seconds between two looks at how far it is
 _KEEPING_SECONDS = 60.0  # seconds after which what is known is put on the disk
-_DECODED_AHEAD = 6
 _MOST_EVENED = 4  # choices whose gains are kept: each shot may have its own, and a drag makes many
 _GAMMA = 0.45  # about: what light times a gain comes to in codes
 # A picture begins a scene that differs from the one before by so much of the range, and by so many times
@@ -46,6 +54,8 @@ class PictureTrace:
         light: mean luminance, linear, 0 to 1.
         steps: by how much the logarithm of light changed from the frame before; shape (frames, 3).
         motion: mean difference of codes from the frame before, 0 to 1, the change of light taken out.
+        change: the largest change of any part of the picture from the frame before, 0 to 1.
+        changed: share of the picture that changed.
         covered: share of the picture that something large and near covers.
         known: which frames were looked at.
         watched: frames from one that passers-by are looked for in to the next.
@@ -54,6 +64,8 @@ class PictureTrace:
     light: Column
     steps: Column
     motion: Column
+    change: Column
+    changed: Column
     covered: Column
     known: npt.NDArray[np.bool_]
     watched: int
@@ -128,7 +140,7 @@ class PictureTrace:
         return np.exp(strength * (trend(course, span, self.scenes) - course)).astype(np.float32)
 
 
-_COLUMNS = ("light", "steps", "motion", "covered")
+_COLUMNS = ("light", "steps", "motion", "change", "changed", "covered")
 
 
 def watch(
@@ -215,11 +227,13 @@ class _Watching:
         # A sample knows every so manieth; what was passed over in order is known without a gap.
         gap = np.flatnonzero(~trace.known)
         self._done = int(gap[0]) if len(gap) else len(trace)
-        in_step = lcm(_GLANCES_TOGETHER, RENEWED * self._step)
-        self._first = max(0, self._done - (HELD + REACH + 2 * RENEWED) * self._step) // in_step * in_step
+        in_step = lcm(TOGETHER, RENEWED * self._step)
+        back = max((HELD + REACH + 2 * RENEWED) * self._step, (REMEMBERED + 1) * TOGETHER)
+        self._first = max(0, self._done - back) // in_step * in_step
         self._columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
         self._known = trace.known.copy()
         self._watch = PasserWatch()
+        self._changes = ChangeWatch()
 
     def trace(self) -> PictureTrace:
         """What is known by now."""
@@ -234,11 +248,13 @@ class _Watching:
         told = 0.0
         count = len(self._known)
         with self._source.reader(0, (COLUMNS, ROWS), fit=True) as reader:
-            frames = reader.frames(range(self._first, count))
-            with closing(ahead(frames, _DECODED_AHEAD)) as decoded:
+            frames = partial(reader.frames, range(self._first, count))
+            depth = depth_of(self._source.facts.picture.decoded_bytes // reader.reduction**2)
+            with closing(ahead(frames, depth)) as decoded:
                 for number, frame in decoded:
                     waiting.append((number, glance_at(frame, colour)))
-                    if len(waiting) < _GLANCES_TOGETHER and number < count - 1:
+                    self._changes.see(frame)
+                    if len(waiting) < TOGETHER and number < count - 1:
                         continue
                     before = self._measure(before, waiting)
                     waiting = []
@@ -253,6 +269,7 @@ class _Watching:
         numbers = np.array([number for number, _ in waiting])
         glances = [glance for _, glance in waiting]
         measured = _compared([before or glances[0], *glances[:-1]], glances)
+        measured["change"], measured["changed"] = self._changes.judged()
         fresh = numbers >= self._done
         for name, column in measured.items():
             self._columns[name][numbers[fresh]] = column[fresh]
@@ -308,9 +325,10 @@ def sampled(
     columns = {name: getattr(trace, name).copy() for name in _COLUMNS}
     known = trace.known.copy()
     told, cores = 0.0, usable_cores()
+    depth = depth_of(source.facts.picture.decoded_bytes)
     with ExitStack() as stack:
         looks = [
-            stack.enter_context(closing(ahead(_looked_at(source, places[core::cores]), _DECODED_AHEAD)))
+            stack.enter_context(closing(ahead(partial(_looked_at, source, places[core::cores]), depth)))
             for core in range(cores)
         ]
         for number, measured in (found for part in zip_longest(*looks) for found in part if found):
@@ -323,14 +341,17 @@ def sampled(
     return PictureTrace.of(columns, known, trace.watched)
 
 
-def _looked_at(source: Source, places: Frames) -> Iterator[tuple[int, dict[str, Column]]]:
+def _looked_at(source: Source, places: Frames, check: Check) -> Iterator[tuple[int, dict[str, Column]]]:
     """Of places that follow one another, what each frame there and the one after it tell."""
     colour = source.facts.picture.colour
     first = set(places.tolist())
-    before: tuple[int, Glance] | None = None
+    before: tuple[int, Glance, Luma] | None = None
     with source.reader(1, (COLUMNS, ROWS), fit=True) as reader:  # ahead of a leap, nothing is decoded
-        for number, frame in reader.frames(np.unique(np.concatenate([places, places + 1]))):
-            glance = glance_at(frame, colour)
+        for number, frame in reader.frames(np.unique(np.concatenate([places, places + 1])), check):
+            glance, luma = glance_at(frame, colour), luma_of(frame)
             if before is not None and before[0] == number - 1 and number - 1 in first:
-                yield number - 1, _compared([before[1]], [glance])
-            before = number, glance
+                measured = _compared([before[1]], [glance])
+                blocks = differences(before[2], luma)
+                measured["change"], measured["changed"] = judged(blocks[None], noise_in([blocks]))
+                yield number - 1, measured
+            before = number, glance, luma

@@ -1,7 +1,7 @@
-"""What is measured of the sound of footage, in one pass in the background: levels, and beats of music."""
+"""What is measured of the sound of footage, in one pass beside: levels, speech, beats of music."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
 from typing import Any
@@ -14,9 +14,10 @@ from chronoxis.core.model.beats import NONE, Beats
 from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
 from chronoxis.core.traces.beat_finding import BeatListener
 from chronoxis.core.traces.levels import PER_SECOND, LevelListener, Levels, glance
+from chronoxis.core.traces.speech import Probabilities, SpeechListener, knows_voices
 from chronoxis.core.traces.store import TraceStore, fingerprint
 
-_NAME = "sound-3"  # counts up when something else is measured
+_NAME = "sound-4"  # counts up when something else is measured
 _LONG_SECONDS = 240  # seconds from which a first glance comes before the rest
 _BLOCK_SAMPLES = 4 * RATE
 _REPORT_SAMPLES = 20 * RATE  # samples between two looks at how far it is
@@ -29,11 +30,15 @@ class SoundTrace:
     Attributes:
         levels: peaks, `PER_SECOND` of them a second, from the footage's beginning.
         beats: what was found.
+        speech: how probable it is that somebody speaks, for every `WINDOW_SECONDS`; nothing of music.
+        by_voice: whether that was told by what voices are like, and not by level alone.
         is_whole: whether all of it was listened to.
     """
 
     levels: Levels
     beats: Beats = NONE
+    speech: Probabilities = field(default_factory=lambda: np.zeros(0, np.float16))
+    by_voice: bool = True
     is_whole: bool = False
 
     def peaks(
@@ -55,6 +60,7 @@ class SoundTrace:
         return np.append(self.levels, np.float16(0)).astype(np.float32)
 
 
+_COLUMNS = {"levels", "times", "bar", "speech", "by_voice"}
 NOTHING = SoundTrace(np.zeros(0, np.float16))
 
 
@@ -88,6 +94,8 @@ def listen(
         "levels": trace.levels,
         "times": np.array(beats.times, np.float64),
         "bar": np.array([beats.bar, beats.first]),
+        "speech": trace.speech,
+        "by_voice": np.array(trace.by_voice),
     }
     store.keep(fingerprint(source.files), _NAME, columns)
     return trace
@@ -100,11 +108,15 @@ def kept_sound(source: Source, store: TraceStore) -> SoundTrace | None:
         FootageError: its file cannot be read.
     """
     kept = store.kept(fingerprint(source.files), _NAME)
-    if kept is None or not {"levels", "times", "bar"} <= set(kept):
+    if kept is None or not set(kept) >= _COLUMNS:
         return None
+    by_voice = bool(kept["by_voice"])
+    if knows_voices() and not by_voice:
+        return None  # it was measured where they were not known yet
     bar, first = kept["bar"].astype(int).tolist()
     times = tuple(kept["times"].astype(float).tolist())
-    return SoundTrace(kept["levels"].astype(np.float16), Beats(times, bar, first), is_whole=True)
+    levels, speech = (kept[name].astype(np.float16) for name in ("levels", "speech"))
+    return SoundTrace(levels, Beats(times, bar, first), speech, by_voice, is_whole=True)
 
 
 def _together(blocks: Iterator[Samples]) -> Iterator[Samples]:
@@ -120,17 +132,20 @@ def _together(blocks: Iterator[Samples]) -> Iterator[Samples]:
 
 
 def _whole(source: Source, early: SoundTrace, shown: Callable[[SoundTrace, float], None]) -> SoundTrace:
-    levels, beats = LevelListener(), BeatListener()
+    levels, beats, speech = LevelListener(), BeatListener(), SpeechListener()
     heard = due = 0
     total = max(1, round(source.length * RATE))
     with source.sound_between(Fraction(0), source.length, RATE, LAYOUT) as blocks:
         for block in _together(blocks):
             levels.hear(block)
-            if not source.has_pictures:  # it is music
+            if source.has_pictures:
+                speech.hear(block)
+            else:  # it is music
                 beats.hear(block)
             heard += block.shape[1]
             if heard >= due:
                 due = heard + _REPORT_SAMPLES
                 known = levels.levels()
-                shown(SoundTrace(np.append(known, early.levels[len(known) :])), heard / total)
-    return SoundTrace(levels.levels(), beats.beats(), is_whole=True)
+                so_far = np.append(known, early.levels[len(known) :])
+                shown(SoundTrace(so_far, speech=speech.speech(), by_voice=knows_voices()), heard / total)
+    return SoundTrace(levels.levels(), beats.beats(), speech.speech(), knows_voices(), is_whole=True)

@@ -81,6 +81,13 @@ class TraceStore:
             os.utime(path)
         return columns
 
+    def all_of(self, fingerprint_: str) -> dict[str, Columns]:
+        """All that was kept of some files, by name."""
+        places = self._folder.glob(f"{fingerprint_}-*{_ENDING}")
+        names = [path.name.removeprefix(f"{fingerprint_}-").removesuffix(_ENDING) for path in places]
+        found = {name: self.kept(fingerprint_, name) for name in names}
+        return {name: columns for name, columns in found.items() if columns is not None}
+
     def keep(self, fingerprint_: str, name: str, columns: Columns) -> bool:
         """Keep columns, as long as there is room; whether they are kept."""
         written = io.BytesIO()

@@ -7,6 +7,8 @@ from typing import Any, Generic, TypeVar
 from chronoxis.core.footage.source import Source
 from chronoxis.core.traces.camera_path import CameraPath, Span, follow, kept_path
 from chronoxis.core.traces.picture_trace import PictureTrace, kept_pictures, watch
+from chronoxis.core.traces.proxies import kept_proxy, make_proxy
+from chronoxis.core.traces.proxy_store import Proxy, ProxyStore
 from chronoxis.core.traces.sound_trace import SoundTrace, kept_sound, listen
 from chronoxis.core.traces.store import TraceStore
 
@@ -60,7 +62,14 @@ CAMERA: TraceKind[CameraPath] = TraceKind(
     follow,
     lambda path, spans: not path.lacks(spans),
 )
-TRACES: tuple[TraceKind[Any], ...] = (PICTURES, SOUND, CAMERA)
+PROXIES: TraceKind[Proxy] = TraceKind(
+    "making proxies",
+    _has_pictures,
+    lambda source, _: kept_proxy(source, ProxyStore()),
+    lambda source, _, __, shown, ___: make_proxy(source, ProxyStore(), shown),
+    lambda proxy, _: proxy.is_whole,
+)
+TRACES: tuple[TraceKind[Any], ...] = (PICTURES, SOUND, CAMERA, PROXIES)
 
 
 @dataclass(frozen=True, eq=False)

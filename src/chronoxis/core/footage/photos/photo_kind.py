@@ -102,12 +102,18 @@ class PhotoSource(UsualSource):
         """When a place begins, exactly; behind the last one, the length."""
         return self.course.begins[frame]
 
+    def form_of_frames(self, needed: Size | None, *, fit: bool) -> tuple[int, Size | None]:
+        """By how much photos are decoded smaller, and the size that they are brought to."""
+        size = self.facts.size
+        reduction = largest_reduction(size, needed) if needed else 1
+        smaller = needed is not None and needed[0] <= size[0] and needed[1] <= size[1]
+        return reduction, needed if fit and smaller else None
+
     def reader(self, threads: int = 0, needed: Size | None = None, *, fit: bool = False) -> PhotoReader:
         """Open it; ``needed`` is how large photos need to be, with ``fit`` how large they will be."""
         facts = self.facts
-        reduction = largest_reduction(facts.size, needed) if needed else 1
+        reduction, fitted = self.form_of_frames(needed, fit=fit)
         shows = [slot.shows for slot in self.course.slots]
-        smaller = needed is not None and needed[0] <= facts.size[0] and needed[1] <= facts.size[1]
         return PhotoReader(
             facts.origin.paths,
             shows,
@@ -115,7 +121,7 @@ class PhotoSource(UsualSource):
             deep=facts.deep,
             reduction=reduction,
             threads=threads,
-            fitted=needed if fit and smaller else None,
+            fitted=fitted,
         )
 
     def sound_between(
@@ -124,7 +130,7 @@ class PhotoSource(UsualSource):
         _end: Fraction,
         _rate: int,
         _layout: str,
-        _broken: Callable[[Fraction], None] | None = None,
+        broken: Callable[[Fraction], None] | None = None,
     ) -> AbstractContextManager[Iterator[Samples]]:
         """Raises FootageError: photos have no sound."""
         raise FootageError(f"{self.run.label} has no sound: it is a run of photos.")

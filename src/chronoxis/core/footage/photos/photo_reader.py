@@ -2,11 +2,9 @@
 
 from collections import OrderedDict
 from collections.abc import Iterable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from fractions import Fraction
 from pathlib import Path
-from types import TracebackType
-from typing import Self
 
 import numpy as np
 from av.video.frame import VideoFrame
@@ -15,15 +13,18 @@ from chronoxis.core.cores import usable_cores
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.photos.image_memory import give_back
 from chronoxis.core.footage.photos.photo_pixels import Pixels, has_shape_of, read_pixels, resized
+from chronoxis.core.footage.prefetch import Check, never
+from chronoxis.core.footage.usual import UsualReader
 from chronoxis.core.model.export_format import Size
 
 _AHEAD_BYTES = 220_000_000  # that decoded photos may take while they wait
 _KEPT_BYTES = 200_000_000  # that a decoded photo may take for its memory to be kept for the next
 _MOST_TRIED = 50  # photos that are tried in one's place
+_LOOK_SECONDS = 0.005  # seconds between looks whether a photo is still wanted
 _TIME_STEP = Fraction(1, 1000)
 
 
-class PhotoReader:
+class PhotoReader(UsualReader):
     """Yields photos by the number of their place, each decoded once for places that follow one another.
 
     A photo that cannot be read is stood in for by the nearest one before that can, else after.
@@ -64,28 +65,21 @@ class PhotoReader:
         bytes_each = self._size[0] * self._size[1] * (6 if deep else 3)
         self._most = max(2, min(2 * usable_cores(), _AHEAD_BYTES // bytes_each))
 
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self.close()
-
     def close(self) -> None:
         """Stop decoding."""
         self._pool.shutdown(cancel_futures=True)
         give_back()
 
-    def frame(self, number: int) -> VideoFrame:
-        """The photo of one place. Raises FootageError if there is none that could stand in for it."""
-        return next(self.frames([number]))[1]
+    def effort_to(self, _number: int) -> int:
+        """One photo, whichever it is."""
+        return 1
 
-    def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
+    def frames(self, numbers: Iterable[int], check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
         """Yield ``(number, frame)`` for ascending numbers of places.
 
         Raises:
             FootageError: neither a photo nor any near it can be read.
+            Cancelled: ``check``, called while a photo is waited for, raised it.
         """
         wanted = np.unique(np.fromiter(numbers, np.int64)).tolist()
         order = list(dict.fromkeys(self._shows[number] for number in wanted))
@@ -99,7 +93,7 @@ class PhotoReader:
                     while place < len(order) and len(waiting) < self._most:
                         waiting[order[place]] = self._pool.submit(self._decode, order[place])
                         place += 1
-                    found, current = waiting.pop(photo).result(), photo
+                    found, current = _waited_for(waiting.pop(photo), check), photo
                     lost = found is None
                     if lost and not self._paths[photo].parent.is_dir():
                         gone = self._paths[photo].parent
@@ -149,6 +143,12 @@ class PhotoReader:
         left, top = (width - inside[0]) // 2, (height - inside[1]) // 2
         filled[top : top + inside[1], left : left + inside[0]] = resized(pixels, inside)
         return filled
+
+
+def _waited_for(decoding: Future[Pixels | None], check: Check) -> Pixels | None:
+    while not wait([decoding], timeout=_LOOK_SECONDS).done:
+        check()
+    return decoding.result()
 
 
 def _frame(pixels: Pixels, *, deep: bool) -> VideoFrame:

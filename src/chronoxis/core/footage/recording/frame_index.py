@@ -2,11 +2,12 @@
 
 from __future__ import annotations  # PyAV's packets are generic for type checkers only
 
+from array import array
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from itertools import islice, pairwise
+from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -14,7 +15,6 @@ import av
 import numpy as np
 import numpy.typing as npt
 from av.container import InputContainer
-from av.packet import Packet
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
@@ -33,6 +33,7 @@ _LEAST_JUMP = 10  # seconds by which it must jump ahead
 _JOINED = ("mpegts", "mpeg")
 
 
+_NO_STAMP = np.iinfo(np.int64).min
 _FRACTIONS = ("time_base", "rate", "length")
 _SWITCHES = ("variable", "stamped")
 _COLUMNS: dict[str, type[np.generic]] = {
@@ -46,15 +47,29 @@ _COLUMNS: dict[str, type[np.generic]] = {
 }
 
 
-class Entry(NamedTuple):
-    """What is kept of a packet; its stamp on a clock that runs on through joined files."""
+class Packets(NamedTuple):
+    """What is kept of all packets of a stream, in the file's order; each column of shape (packets,).
 
-    stamp: int | None
-    ticks: int
-    is_key: bool
-    is_hidden: bool
-    size: int
-    is_clean: bool = True
+    Attributes:
+        stamps: int64; presentation stamps on a clock that runs on through joined files, or `_NO_STAMP`.
+        ticks: int64; how long each lasts, 0 where the file does not say.
+        keys: whether decoding can begin there.
+        hidden: whether what comes of it is not shown.
+        sizes: int64; bytes.
+        clean: whether pictures are whole at once where decoding begins there.
+    """
+
+    stamps: npt.NDArray[np.int64]
+    ticks: npt.NDArray[np.int64]
+    keys: npt.NDArray[np.bool_]
+    hidden: npt.NDArray[np.bool_]
+    sizes: npt.NDArray[np.int64]
+    clean: npt.NDArray[np.bool_]
+
+    @property
+    def are_stamped(self) -> bool:
+        """Whether the file says of each when it is shown."""
+        return bool((self.stamps != _NO_STAMP).all())
 
 
 class Splice(NamedTuple):
@@ -176,42 +191,43 @@ def build_index(path: Path, progress: Progress | None = None) -> FrameIndex:
     """
     with open_container(path) as container:
         stream = picture_stream(container, path)
-        entries, splices = _read_entries(container, stream, path, progress)
-        if all(entry.is_hidden for entry in entries):
+        packets, splices = _read_packets(container, stream, path, progress)
+        if packets.hidden.all():
             raise FootageError(f"{path.name} holds no frames; the recording may have been cut off at once.")
-        if _is_in_decoding_order(entries, stream) and comes_out_in_another_order(path):
-            return _counted(entries, stream)
-        return index_of(entries, tuple(splices), stream)
+        if _is_in_decoding_order(packets, stream) and comes_out_in_another_order(path):
+            return _counted(packets, stream)
+        return _index_of(packets, tuple(splices), stream)
 
 
-def _read_entries(
+def _read_packets(
     container: InputContainer, stream: VideoStream, path: Path, progress: Progress | None
-) -> tuple[list[Entry], list[Splice]]:
+) -> tuple[Packets, list[Splice]]:
+    """Read on to the end. One flat row of numbers for each packet: hours of footage have a million."""
     size = max(path.stat().st_size, 1)
     context = stream.codec_context
     lengths = length_size_of(context.extradata) if context.name == "h264" else None
     clock = _Clock(Fraction(stream.time_base or 1), joined=container.format.name in _JOINED)
-    entries: list[Entry] = []
+    rows, count = array("q"), 0
     try:
         for packet in packets_of(container, stream):
-            if packet.size == 0:
+            bytes_ = packet.size
+            if not bytes_:
                 continue  # the mark at the end
-            offset = clock.offset_at(len(entries), packet.dts, packet.duration or 0)
-            entries.append(_entry(packet, offset, lengths))
-            if progress and len(entries) % _REPORT_EVERY == 0:
+            ticks, stamp, key = packet.duration or 0, packet.pts, packet.is_keyframe
+            offset = clock.offset_at(count, packet.dts, ticks)
+            # Key frames of other codecs are always clean.
+            clean = not key or lengths is None or begins_cleanly(bytes(packet), lengths)
+            shown_at = _NO_STAMP if stamp is None else stamp + offset
+            rows.extend((shown_at, ticks, key, packet.is_discard, bytes_, clean))
+            count += 1
+            if progress and count % _REPORT_EVERY == 0:
                 progress(min(1.0, (packet.pos or 0) / size))
     except av.FFmpegError as error:
-        if not entries:
+        if not count:
             raise FootageError(f"{path.name} cannot be read: {error.strerror}.") from error
-    return entries, clock.splices
-
-
-def _entry(packet: Packet[VideoStream], offset: int, lengths: int | None) -> Entry:
-    """``lengths`` as `begins_cleanly` wants it; None for codecs whose key frames are always clean."""
-    stamp = None if packet.pts is None else packet.pts + offset
-    key = packet.is_keyframe
-    clean = not key or lengths is None or begins_cleanly(bytes(packet), lengths)
-    return Entry(stamp, packet.duration or 0, key, packet.is_discard, packet.size, clean)
+    stamps, ticks_, keys, hidden, sizes, clean_ = np.array(rows, np.int64).reshape(-1, 6).T.copy()
+    found = Packets(stamps, ticks_, keys.astype(bool), hidden.astype(bool), sizes, clean_.astype(bool))
+    return found, clock.splices
 
 
 class _Clock:
@@ -240,30 +256,27 @@ class _Clock:
         return offset
 
 
-def index_of(entries: Sequence[Entry], splices: tuple[Splice, ...], stream: VideoStream) -> FrameIndex:
+def _index_of(packets: Packets, splices: tuple[Splice, ...], stream: VideoStream) -> FrameIndex:
     """The index of the packets of a stream, of which at least one is shown."""
     time_base = Fraction(stream.time_base or 1)
-    keys = np.array([entry.is_key for entry in entries])
+    if not packets.are_stamped:
+        return _unstamped(stream, time_base, packets.sizes)
+    stamps, shown, keys = packets.stamps, ~packets.hidden, packets.keys.copy()
     keys[0] = True
-    shown = np.array([not entry.is_hidden for entry in entries])
-    positions = np.arange(len(entries))
-    sizes = np.array([entry.size for entry in entries], np.int64)
-    if any(entry.stamp is None for entry in entries):
-        return _unstamped(stream, time_base, sizes)
-    stamps = np.array([entry.stamp for entry in entries], np.int64)
+    positions = np.arange(len(stamps))
     order = positions[shown][np.argsort(stamps[shown], kind="stable")]
     ordered = stamps[order]
-    last_ticks = entries[order[-1]].ticks
+    last_ticks = int(packets.ticks[order[-1]])
     rate, variable, edges, length = _display(ordered, last_ticks, time_base, _declared_rates(stream))
     return FrameIndex(
         stamps=ordered,
         time_base=time_base,
         edges=edges,
         packets=order,
-        sizes=sizes[order],
+        sizes=packets.sizes[order],
         key_packets=positions[keys],
         key_stamps=np.maximum.accumulate(stamps[keys]),
-        clean_stamps=_clean_from(stamps[keys], np.array([entry.is_clean for entry in entries])[keys]),
+        clean_stamps=_clean_from(stamps[keys], packets.clean[keys]),
         rate=rate,
         variable=variable,
         stamped=True,
@@ -283,13 +296,12 @@ def _clean_from(stamps: npt.NDArray[np.int64], clean: npt.NDArray[np.bool_]) -> 
     return np.asarray(np.maximum.accumulate(from_there), np.int64)
 
 
-def _is_in_decoding_order(entries: Sequence[Entry], stream: VideoStream) -> bool:
+def _is_in_decoding_order(packets: Packets, stream: VideoStream) -> bool:
     """Whether stamps rise from packet to packet although frames may be shown in another order.
 
     Some programs write the stamps at which packets are decoded in place of those at which frames are shown.
     """
-    stamps = [entry.stamp for entry in entries if entry.stamp is not None]
-    rising = len(stamps) == len(entries) and all(later > earlier for earlier, later in pairwise(stamps))
+    rising = packets.are_stamped and bool((np.diff(packets.stamps) > 0).all())
     return rising and bool(stream.codec_context.has_b_frames)
 
 
@@ -321,16 +333,16 @@ def _went_to(container: InputContainer, stream: VideoStream, share: float) -> bo
     return True
 
 
-def _counted(entries: Sequence[Entry], stream: VideoStream) -> FrameIndex:
+def _counted(packets: Packets, stream: VideoStream) -> FrameIndex:
     """The index of a stream whose frames are told apart by counting; when they are shown, its stamps say."""
     time_base = Fraction(stream.time_base or 1)
-    shown = [entry for entry in entries if not entry.is_hidden]
-    plain = _unstamped(stream, time_base, np.array([entry.size for entry in shown], np.int64))
-    stamps = np.array([entry.stamp for entry in shown], np.int64)
-    rate, variable, edges, length = _display(stamps, shown[-1].ticks, time_base, _declared_rates(stream))
-    packets = plain.packets + len(entries) - len(shown)  # the last one is read for the last frame
+    shown = ~packets.hidden
+    plain = _unstamped(stream, time_base, packets.sizes[shown])
+    stamps, last_ticks = packets.stamps[shown], int(packets.ticks[shown][-1])
+    rate, variable, edges, length = _display(stamps, last_ticks, time_base, _declared_rates(stream))
+    places = plain.packets + len(shown) - len(stamps)  # the last one is read for the last frame
     return replace(
-        plain, stamps=stamps, packets=packets, rate=rate, variable=variable, edges=edges, length=length
+        plain, stamps=stamps, packets=places, rate=rate, variable=variable, edges=edges, length=length
     )
 
 

@@ -4,8 +4,6 @@ from __future__ import annotations  # PyAV's packets are generic for type checke
 
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from types import TracebackType
-from typing import Self
 
 import av
 import numpy as np
@@ -16,8 +14,10 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.prefetch import Check, never
 from chronoxis.core.footage.recording.containers import open_container, packets_of, picture_stream
 from chronoxis.core.footage.recording.frame_index import FrameIndex
+from chronoxis.core.footage.usual import UsualReader
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.timing.timecode import format_time
 
@@ -30,16 +30,19 @@ _WORTH_DECODING = 12
 _WORTH_READING = 150
 # Packets after a frame's own that may be needed before it comes out.
 _REORDERED = 16
+# Threads of the decoder, each with a frame under way, at most.
+_MOST_THREADS = 16
 # Frames that one which can be decoded stands in for at most.
 _MOST_HELD = 50
 # How many key frames earlier decoding begins, one try after another.
 _EARLIER = (0, 1, 3, 8)
 
 
-class FrameReader:
+class FrameReader(UsualReader):
     """Yields chosen frames of one recording, in order of display, each bit-exact.
 
-    A frame that cannot be decoded is stood in for by the nearest one that can.
+    A frame that cannot be decoded is stood in for by the nearest one that can. After the last frame that
+    was asked for the decoder stays as it is: what follows soon after costs no more than decoding on.
     Not safe for use by several threads at once. Close it, or use it in a ``with`` statement.
 
     Attributes:
@@ -65,34 +68,40 @@ class FrameReader:
         self._skips = self._context.name in _SKIPPING_CODECS and index.stamped
         self._wanted = np.zeros(int(index.packets.max()) + 1, bool)  # by packet, for the run under way
         self._position: int | None = None  # of the packet that comes next; None before the first seek
+        self._since: int | None = None  # the packet from which all were decoded; None once it was emptied
+        self._whole_from = 0  # the packet from which none was left out since
+        self._came = -1  # the last frame that came out since
+        self._check: Check = never
         self._starts = np.array([splice.packet for splice in index.splices])
-        self._again: dict[int, int] = {}  # frames of each stamp that came out in the run under way
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self.close()
+        self._repeated = set(index.stamps[1:][np.diff(index.stamps) == 0].tolist())
+        self._again: dict[int, int] = {}  # how many frames of each repeated stamp came out since
+        self._ended_at: int | None = None  # the packet that should have come next where the file ended early
+        self._gone_from: int | None = None  # from this packet on, patience has found that there is nothing
+        self._last: tuple[int, VideoFrame] | None = None  # the last frame before that
 
     def close(self) -> None:
         """Close the file."""
         self._opening.__exit__(None, None, None)
 
-    def frame(self, number: int) -> VideoFrame:
-        """One frame by its number. Raises FootageError if there is none that could stand in for it."""
-        return next(self.frames([number]))[1]
+    def effort_to(self, number: int) -> int:
+        """How many packets have to be decoded for a frame, as the decoder stands."""
+        one = np.array([number])
+        packet, key = int(self._index.packets[number]), int(self._index.key_packets_for(one)[0])
+        if self._goes_on(one) and self._position is not None:
+            return max(0, packet - self._position) + 1
+        return packet - key + 1
 
-    def frames(self, numbers: Iterable[int]) -> Iterator[tuple[int, VideoFrame]]:
+    def frames(self, numbers: Iterable[int], check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
         """Yield ``(number, frame)`` for ascending frame numbers.
 
         Raises:
             FootageError: no frame of the recording can be decoded there, or it can no longer be read.
+            Cancelled: ``check``, called for each packet, raised it.
         """
-        wanted = np.unique(np.fromiter(numbers, np.int64))
-        for run in self._runs(wanted):
-            for number, frame in self._decode_run(run):
+        self._check = check
+        runs = self._runs(np.unique(np.fromiter(numbers, np.int64)))
+        for place, run in enumerate(runs, 1):
+            for number, frame in self._decode_run(run, stays=place == len(runs)):
                 yield number, self._even(frame)
 
     def _even(self, frame: VideoFrame) -> VideoFrame:
@@ -105,7 +114,7 @@ class FrameReader:
         """Number of the first frame that comes out; None if none does."""
         self._go_to(0)
         last = int(self._index.packets.max())
-        first = next(self._numbered(last), None)
+        first = next(self._numbered(last, stays=False), None)
         self._position = None
         return None if first is None else first[0]
 
@@ -115,7 +124,7 @@ class FrameReader:
         self._wanted[:] = False
         self._wanted[index.packets[candidates]] = True
         self._go_to(int(index.key_packets_for(candidates[:1])[0]))
-        for number, _ in self._numbered(int(index.packets.max())):
+        for number, _ in self._numbered(int(index.packets.max()), stays=False):
             last = number
         self._position = None
         return last
@@ -128,20 +137,21 @@ class FrameReader:
         keys = self._index.key_packets_for(wanted)
         return np.split(wanted, np.flatnonzero(keys[1:] > reached[:-1] + _WORTH_DECODING) + 1)
 
-    def _decode_run(self, run: npt.NDArray[np.int64]) -> Iterator[tuple[int, VideoFrame]]:
+    def _decode_run(self, run: npt.NDArray[np.int64], *, stays: bool) -> Iterator[tuple[int, VideoFrame]]:
         """Decode from the key frame of the run's first frame until its last frame came out."""
-        index = self._index
+        index, goes_on = self._index, self._goes_on(run)
         same = np.searchsorted(index.stamps, index.stamps[run], "left")
         until = np.searchsorted(index.stamps, index.stamps[run], "right")
         self._wanted[:] = False
         self._wanted[index.packets[run]] = True
         for first, stop in {*zip(same.tolist(), until.tolist(), strict=True)} if self._index.stamped else ():
             self._wanted[index.packets[first:stop]] = True  # told apart by counting them
-        self._go_to(int(index.key_packets_for(run[:1])[0]))
+        if not goes_on:
+            self._go_to(int(index.key_packets_for(run[:1])[0]))
         waiting = iter(run.tolist())
         awaited: int | None = next(waiting)
         last = int(index.packets[run].max()) if index.stamped else int(index.packets.max())
-        for number, frame in self._numbered(last):
+        for number, frame in self._numbered(last, stays=stays and index.stamped):
             while awaited is not None and awaited < number:
                 yield self._stand_in(awaited, frame)
                 awaited = next(waiting, None)
@@ -155,16 +165,32 @@ class FrameReader:
             yield self._stand_in(awaited, None)
             awaited = next(waiting, None)
 
+    def _goes_on(self, run: npt.NDArray[np.int64]) -> bool:
+        """Whether the decoder holds, or is about to be fed, all that the frames of a run hang on.
+
+        Of frames that were fed already, those still come out that nothing was left out of since.
+        """
+        index, position, since = self._index, self._position, self._since
+        if position is None or since is None or not index.stamped:
+            return False
+        key, packets = int(index.key_packets_for(run[:1])[0]), index.packets[run]
+        within = since <= key <= position + _WORTH_DECODING
+        return bool(within and run[0] > self._came and packets.min() >= self._whole_from)
+
     def _stand_in(self, number: int, after: VideoFrame | None) -> tuple[int, VideoFrame]:
         """A frame that did not come out in passing: decoded with patience, or the nearest one there is.
 
         What is marked as a place to begin may not be one: a stream that refreshes its picture bit by bit
         is whole only some frames later. So decoding begins earlier and earlier.
         """
-        with FrameReader(self._path, self._index, self._threads) as patient:
-            found = patient._patiently(number)
-        if found is None or found[0] != number:
-            self.lost.add(number)
+        if self._gone_from is not None and self._index.packets[number] >= self._gone_from:
+            found = self._last
+        else:
+            with FrameReader(self._path, self._index, self._threads) as patient:
+                patient._check = self._check
+                found = patient._patiently(number)
+            if patient._ended_at is not None:  # of damage, some packets may have been passed unseen
+                self._gone_from, self._last = patient._ended_at + _REORDERED, found
         frame = found[1] if found is not None else after
         if found is not None and found[0] < number - _MOST_HELD:
             frame = None  # so much is lost that nothing stands in for it
@@ -173,6 +199,8 @@ class FrameReader:
                 f"{self._path.name} cannot be decoded at {format_time(self._index.edges[number], 2)} "
                 f"(frame {number}); the file is damaged there. Choose a stretch that leaves it out."
             )
+        if found is None or found[0] != number:
+            self.lost.add(number)
         return number, frame
 
     def _patiently(self, number: int) -> tuple[int, VideoFrame] | None:
@@ -183,7 +211,7 @@ class FrameReader:
         last = int(index.packets[: number + 1].max()) if index.stamped else int(index.packets.max())
         for back in [back for back in _EARLIER if back <= place]:
             self._go_to(int(index.key_packets[place - back]))
-            for other, frame in self._numbered(min(last + _REORDERED, int(index.packets.max()))):
+            for other, frame in self._numbered(min(last + _REORDERED, int(index.packets.max())), stays=False):
                 if other == number:
                     return other, frame
                 if other < number and (best is None or other > best[0]):
@@ -191,28 +219,41 @@ class FrameReader:
                 if other > number:
                     break
             self._position = None
+            if best is not None and self._ended_at is not None:
+                break  # begun earlier, it would end there again
         return best
 
-    def _numbered(self, last_packet: int) -> Iterator[tuple[int, VideoFrame]]:
+    def _numbered(self, last_packet: int, *, stays: bool) -> Iterator[tuple[int, VideoFrame]]:
         """Frames with their numbers, ascending; without what comes out of its turn or is unknown."""
-        self._again.clear()
-        before = -1
-        for counted, frame in enumerate(self._feed(last_packet)):
-            number = self._number(frame, counted)
-            if frame.is_corrupt:
-                continue  # it refers to pictures that were not decoded; begun earlier, it may be whole
-            if number is not None and number > before:
-                before = number
-                yield number, frame
+        counted = 0
+        for together in self._feed(last_packet, stays=stays):
+            found: list[tuple[int, VideoFrame]] = []
+            for frame in together:
+                number = self._number(frame, counted)
+                counted += 1
+                # A corrupt one refers to pictures that were not decoded; begun earlier, it may be whole.
+                if not frame.is_corrupt and number is not None and number > self._came:
+                    self._came = number
+                    found.append((number, frame))
+            yield from found
 
-    def _feed(self, last_packet: int) -> Iterator[VideoFrame]:
-        """Feed packets up to the last one wanted, then empty the decoder."""
-        while self._position is not None and self._position <= last_packet:
+    def _feed(self, last_packet: int, *, stays: bool) -> Iterator[list[VideoFrame]]:
+        """Feed packets up to the last one wanted and give what comes out; then empty the decoder.
+
+        If it ``stays``, it is fed a little further instead, until whoever takes the frames has enough.
+        """
+        until = min(last_packet + _REORDERED + _MOST_THREADS, len(self._wanted) - 1) if stays else last_packet
+        while self._position is not None and self._position <= until:
+            self._check()
             packet = self._next_packet()
             if packet is None:
+                self._ended_at = self._position
                 break
             if self._skips:
-                self._context.skip_frame = "DEFAULT" if self._wanted[self._position] else "NONREF"
+                whole = self._wanted[self._position] or self._position > last_packet
+                self._context.skip_frame = "DEFAULT" if whole else "NONREF"
+                if not whole:
+                    self._whole_from = self._position + 1
             offset = self._index.splices[
                 int(np.searchsorted(self._starts, self._position, "right")) - 1
             ].offset
@@ -220,8 +261,9 @@ class FrameReader:
                 packet.pts = None if packet.pts is None else packet.pts + offset
                 packet.dts = None if packet.dts is None else packet.dts + offset
             self._position += 1
-            yield from self._decoded(packet)
-        yield from self._decoded(None)
+            yield self._decoded(packet)
+        self._since = None
+        yield self._decoded(None)
 
     def _decoded(self, packet: Packet[VideoStream] | None) -> list[VideoFrame]:
         try:
@@ -246,6 +288,8 @@ class FrameReader:
         """Stand before a key frame's packet with an empty decoder."""
         here = self._position
         self._context.flush_buffers()
+        self._again.clear()
+        self._since, self._whole_from, self._came = key_packet, key_packet, -1
         if here is None or not here <= key_packet <= here + _WORTH_READING:
             here = self._seek(key_packet)
         while here < key_packet:
@@ -294,10 +338,11 @@ class FrameReader:
             return None
         stamps = self._index.stamps
         place = int(np.searchsorted(stamps, frame.pts)) + self._again.get(frame.pts, 0)
-        if place < len(stamps) and stamps[place] == frame.pts:
+        if place >= len(stamps) or stamps[place] != frame.pts:
+            return None
+        if frame.pts in self._repeated:
             self._again[frame.pts] = self._again.get(frame.pts, 0) + 1
-            return place
-        return None
+        return place
 
 
 def _chain(first: Packet[VideoStream], rest: Iterator[Packet[VideoStream]]) -> Iterator[Packet[VideoStream]]:

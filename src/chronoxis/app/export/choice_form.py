@@ -1,7 +1,6 @@
-"""The three faces of the export panel."""
+"""The choices of an export: what the file should be like."""
 
 from collections.abc import Callable, Iterable
-from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -10,19 +9,18 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QProgressBar,
     QSlider,
     QVBoxLayout,
     QWidget,
 )
 
+from chronoxis.app.export.machine_choice import MachineChoice
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
 from chronoxis.core.model.export_format import ExportFormat, Quality
 from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.settings import SIZE_NAMES, ResultSettings, SizeWish, parse_bitrate, parse_megabytes
-from chronoxis.core.timing.timecode import format_time
 
 _QUALITY_WORDS = {
     Quality.DRAFT: "draft · small file",
@@ -43,7 +41,10 @@ _FIRST_BITRATE, _FIRST_MEGABYTES = "8M", "25 MB"
 
 
 class ChoiceForm(QWidget):
-    """What the file should be like. Signal ``changed``: a person chose something."""
+    """What the file should be like; what is expected, and the buttons, go below it.
+
+    Signal ``changed``: a person chose something.
+    """
 
     changed = Signal()
 
@@ -86,6 +87,7 @@ class ChoiceForm(QWidget):
         for box in (self.stretch, self.sound, self.credits):
             box.clicked.connect(self._tell)
         self.output = _line("File", "Where the result is written; for stills, a folder")
+        self.made = MachineChoice()
         self.browse = push_button("&Browse…", "Choose where the result is written")
         self.replace_it = _box("&Replace it", "Replace the file that is there")
         self.replace_it.hide()
@@ -95,6 +97,8 @@ class ChoiceForm(QWidget):
         self.start = push_button("E&xport", "Write the file (Ctrl+Return)")
         self.start.setProperty("main", True)
         self.back = push_button("Back t&o the Bench", "Go on adjusting (Esc)")
+        self.all_exports = push_button("&All exports", "Those that wait, go on or are done (Ctrl+Shift+E)")
+        self.foot = QWidget()  # below the choices, whatever is scrolled
         self._lay_out()
 
     def _hold(self, *_: object) -> None:
@@ -167,7 +171,7 @@ class ChoiceForm(QWidget):
 
     def _lay_out(self) -> None:
         grid = QGridLayout()
-        grid.setVerticalSpacing(4)
+        grid.setVerticalSpacing(3)
         held, kept = QHBoxLayout(), QHBoxLayout()
         held.addWidget(self.hold_box, 1)
         held.addWidget(self.hold_value, 1)
@@ -179,13 +183,17 @@ class ChoiceForm(QWidget):
             ("&Quality", self.quality),
             ("Hol&d to", self.hold_box),
             ("F&ile", self.output),
+            ("&Where", self.made.box),
         )
-        for row, (text, widget) in zip((0, 2, 3, 4, 5), fields, strict=True):
+        for row, (text, widget) in zip((0, 2, 3, 4, 5, 6), fields, strict=True):
             label = TextLabel(text)
             label.setProperty("dim", True)
             label.setBuddy(widget)
             grid.addWidget(label, row, 0)
-            if widget is not self.hold_box:
+            if widget is self.made.box:
+                label.setVisible(not self.made.isHidden())
+                grid.addWidget(self.made, row, 1, 1, 2)
+            elif widget is not self.hold_box:
                 grid.addWidget(widget, row, 1)
         grid.addWidget(self.purpose, 1, 1, 1, 2)
         grid.addLayout(held, 4, 1)
@@ -194,7 +202,7 @@ class ChoiceForm(QWidget):
         grid.setColumnStretch(1, 1)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(4)
+        rows.setSpacing(2)
         rows.addLayout(kept)
         rows.addLayout(grid)
         boxes = QHBoxLayout()
@@ -203,87 +211,17 @@ class ChoiceForm(QWidget):
         boxes.addWidget(self.credits)
         boxes.addStretch()
         rows.addLayout(boxes)
-        buttons = QHBoxLayout()
+        for widget in (self.replace_it, self.facts):
+            rows.addWidget(widget)
+        rows.addStretch()
+        below, buttons = QVBoxLayout(self.foot), QHBoxLayout()
+        below.setContentsMargins(0, 4, 0, 0)
+        below.addWidget(self.expected)
+        below.addLayout(buttons)
         buttons.addWidget(self.back)
         buttons.addStretch()
+        buttons.addWidget(self.all_exports)
         buttons.addWidget(self.start)
-        for widget in (self.replace_it, self.facts, self.expected):
-            rows.addWidget(widget)
-        rows.addLayout(buttons)
-        rows.addStretch()
-
-
-class ProgressForm(QWidget):
-    """How far the export is."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._name, self._numbers = TextLabel(), TextLabel()
-        self._name.setFont(font(10, 500))
-        self._numbers.setProperty("dim", True)
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setAccessibleName("Export progress")
-        self.bar.setToolTip("How far the export is")
-        self.cancel = push_button("&Cancel", "Stop the export; nothing is left behind")
-        rows = QVBoxLayout(self)
-        rows.setContentsMargins(0, 0, 0, 0)
-        for widget in (self._name, self.bar, self._numbers):
-            rows.addWidget(widget)
-        rows.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
-        rows.addStretch()
-
-    def begin(self, output: Path) -> None:
-        """A new export."""
-        self._name.setText(f"Writing {output.name}")
-        self._numbers.setText("getting ready…")
-        self.bar.setRange(0, 0)
-        self.cancel.setEnabled(True)
-
-    def show_progress(self, done: int, total: int, rate: float, seconds_left: float) -> None:
-        """Where it is now."""
-        self.bar.setRange(0, total)
-        self.bar.setValue(done)
-        left = format_time(seconds_left, 0)
-        self._numbers.setText(f"{done:,} of {total:,} frames  ·  {rate:.1f} a second  ·  {left} left")
-
-    def stopping(self) -> None:
-        """It was asked to stop."""
-        self._numbers.setText("stopping…")
-        self.cancel.setEnabled(False)
-
-
-class DoneForm(QWidget):
-    """What came out."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._name, self._facts = TextLabel(), TextLabel()
-        self._name.setFont(font(11, 600))
-        self._facts.setWordWrap(True)
-        checked = TextLabel("Read back and compared with the plan: every frame is there, at its time.")
-        checked.setWordWrap(True)
-        checked.setProperty("dim", True)
-        self.play = push_button("Pla&y", "Open the file in the desktop's player")
-        self.play.setProperty("main", True)
-        self.folder = push_button("&Open folder", "Show where the file is")
-        self.again = push_button("Change settin&gs", "Export once more, with other settings")
-        self.back = push_button("Bac&k to the Bench", "Go on adjusting (Esc)")
-        rows, first, second = QVBoxLayout(self), QHBoxLayout(), QHBoxLayout()
-        rows.setContentsMargins(0, 0, 0, 0)
-        for widget in (self._name, self._facts, checked):
-            rows.addWidget(widget)
-        for row, buttons in ((first, (self.play, self.folder)), (second, (self.again, self.back))):
-            for button in buttons:
-                row.addWidget(button)
-            row.addStretch()
-            rows.addLayout(row)
-        rows.addStretch()
-
-    def show_outcome(self, name: str, facts: str) -> None:
-        """Name and figures of the finished file."""
-        self._name.setText(f"{name} is done")
-        self._facts.setText(facts)
 
 
 def _combo(name: str, tip: str, act: Callable[[], object] | None = None) -> QComboBox:

@@ -1,0 +1,35 @@
+"""What the window says, until something else is to be said or a person has read it."""
+
+from PySide6.QtWidgets import QFrame, QHBoxLayout
+
+from chronoxis.app.push_button import push_button
+from chronoxis.app.text_label import TextLabel
+
+
+class MessageLine(QFrame):
+    """A line with a message, and a button that takes it away; hidden while there is none."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("message", True)
+        self._text = TextLabel()
+        self._text.setProperty("caution", True)
+        self._text.setWordWrap(True)
+        self.dismiss = push_button("✕", "Take this message away")
+        self.dismiss.setAccessibleName("Take the message away")
+        self.dismiss.setProperty("check", True)
+        self.dismiss.clicked.connect(lambda: self.say(""))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 6, 0)
+        row.setSpacing(4)
+        row.addWidget(self._text, 1)
+        row.addWidget(self.dismiss)
+
+    def say(self, message: str) -> None:
+        """Say something, or nothing any more."""
+        self._text.setText(message)
+        self.setVisible(bool(message))
+
+    def words(self) -> str:
+        """What it says at present, or nothing."""
+        return self._text.words()

@@ -1,0 +1,101 @@
+"""What the Bench shows of a choice is what the choice makes."""
+
+from fractions import Fraction
+from functools import partial
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+import pytest
+from PySide6.QtGui import QImage
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.bench.live_pictures import LivePictures
+from chronoxis.app.main_window import MainWindow
+from chronoxis.core.model import joining, making
+from chronoxis.core.model.accent import LOOKS, STEADY, Accent, Stutter
+from chronoxis.core.model.project import Place, Project
+from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.planning import make_plan
+from chronoxis.core.render.target import export_target
+from chronoxis.core.timing.frame_making import EachFrame
+from tests.app.driving import planned
+
+Codes = npt.NDArray[np.float32]
+
+
+def codes_of(image: QImage) -> Codes:
+    rgb = image.convertToFormat(QImage.Format.Format_RGB888)
+    rows = np.frombuffer(rgb.constBits(), np.uint8).reshape(rgb.height(), rgb.bytesPerLine())
+    return rows[:, : 3 * rgb.width()].reshape(rgb.height(), rgb.width(), 3).astype(np.float32)
+
+
+def exported(window: MainWindow, project: Project, number: int, size: tuple[int, int]) -> Codes:
+    """A frame as the export has it, scaled to a size."""
+    wish = window.document.planner.wish(project)
+    assert wish is not None
+    plan = make_plan(project, wish.sources, wish.traces, wish.cameras)
+    (frame,) = result_frames(plan, export_target(plan), number, number + 1)
+    rgb = frame.reformat(format="rgb24", src_colorspace="ITU709", src_color_range="MPEG").to_ndarray()
+    return np.asarray(cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _these(accents: tuple[Accent, ...], _before: tuple[Accent, ...]) -> tuple[Accent, ...]:
+    return accents
+
+
+def pictures(qtbot: QtBot, live: LivePictures, many: int) -> dict[object, QImage]:
+    qtbot.waitUntil(lambda: len(live.images) == many, timeout=20_000)
+    return dict(live.images)
+
+
+@pytest.mark.parametrize("number", [3, 17, 28])
+def test_each_way_is_shown_as_it_would_be_exported(opened: MainWindow, qtbot: QtBot, number: int) -> None:
+    document = opened.document
+    opened.show_bench_page(1)
+    document.move_playhead(number / document.project.rate)
+    planned(qtbot, opened)
+    shown = pictures(qtbot, opened.bench.frames.live, len(EachFrame))
+    for way in EachFrame:
+        image = codes_of(shown[way])
+        project = making.set_each_frame(document.project, [Place(0, 0)], way)
+        apart = np.abs(image - exported(opened, project, number, (image.shape[1], image.shape[0])))
+        assert apart.mean() < 4, way
+
+
+def test_each_accent_is_shown_as_it_would_be_exported(opened: MainWindow, qtbot: QtBot) -> None:
+    document = opened.document
+    opened.show_bench_page(5)
+    document.move_playhead(20 / document.project.rate)
+    planned(qtbot, opened)
+    shown = pictures(qtbot, opened.bench.accents.live, len(LOOKS))
+    for look in LOOKS:
+        accents = (Accent(look(), STEADY),)
+        project = joining.set_accents(document.project, partial(_these, accents), shots=[0])
+        image = codes_of(shown[look.key])
+        apart = image - exported(opened, project, 20, (image.shape[1], image.shape[0]))
+        smooth = cv2.GaussianBlur(apart, (0, 0), 3)  # single grains are others in every size
+        assert np.abs(smooth).mean() < 5, look
+    plain = codes_of(shown[Stutter.key])
+    others = [codes_of(shown[look.key]) for look in LOOKS if look is not Stutter]
+    assert all(np.abs(other - plain).mean() > 0.3 for other in others)
+
+
+def test_pictures_are_of_the_present_moment_and_rest_while_it_plays(opened: MainWindow, qtbot: QtBot) -> None:
+    document, live = opened.document, opened.bench.frames.live
+    opened.show_bench_page(1)
+    first = pictures(qtbot, live, len(EachFrame))
+    document.move_playhead(Fraction(1))
+    assert live.images == {}
+    again = pictures(qtbot, live, len(EachFrame))
+    assert again[EachFrame.ONE] != first[EachFrame.ONE]
+    opened.transport.set_shuttle(1)
+    made: list[object] = []
+    live.made.connect(lambda key, _: made.append(key))
+    qtbot.wait(600)
+    assert made == []
+    assert live.images == {}
+    opened.transport.rest()
+    pictures(qtbot, live, len(EachFrame))
+    opened.bench.frames.choices[EachFrame.LONG_EXPOSURE].click()
+    assert document.project.shots[0].passages[0].making.each is EachFrame.LONG_EXPOSURE
