@@ -223,6 +223,7 @@ def test_workers_that_are_killed_or_stuck_are_stood_in_for(
     assert any("killed is lost" in line for line in told)
 
 
+@pytest.mark.thorough
 def test_where_the_scheduler_is_lost_the_export_goes_on_here(
     take: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -251,6 +252,7 @@ def test_where_the_scheduler_is_lost_the_export_goes_on_here(
     queue.close()
 
 
+@pytest.mark.thorough
 def test_machines_that_cannot_make_it_are_told_apart(
     take: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -125,9 +125,10 @@ def test_files_joined_end_to_end_run_on(tmp_path: Path) -> None:
 @pytest.mark.parametrize("kind", ["fragmented", "flv", "begins inside", "open group"])
 def test_what_cannot_be_decoded_at_the_ends_is_left_out_and_said(tmp_path: Path, kind: str) -> None:
     open_group = {"x264-params": "open-gop=1:keyint=12:bframes=3", "crf": "20"}
-    whole = make_recording(
-        tmp_path / "w.mp4", frames=100, options=open_group if kind == "open group" else None
-    )
+    # Where the cut comes to lie depends on the encoder, and what it writes on how many cores it is given.
+    alone = {"x264-params": "threads=1"} if kind in ("fragmented", "flv") else None
+    options = open_group if kind == "open group" else alone
+    whole = make_recording(tmp_path / "w.mp4", frames=100, options=options)
     keys = iter(range(100))
     if kind == "fragmented":
         cut = remuxed(whole, tmp_path / "c.mp4", as_is, "mp4", movflags="frag_keyframe+empty_moov")
