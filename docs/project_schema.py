@@ -1,14 +1,17 @@
-"""Writes into the newest schema what the program's own lists tell: `python -m docs.project_schema`.
+"""Writes into the newest schemas what the program's own lists tell: `python -m docs.project_schema`.
 
 Looks with their parameters, and ways of making a frame, are entries in one place each; the schema is a file
-of its own all the same, for it is what others read.
+of its own all the same, for it is what others read. A preset has the entries of a project, in
+a schema of its own.
 """
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
-from chronoxis.core.files import project_file
+from chronoxis.core.files import preset_file, project_file
+from chronoxis.core.model import preset
 from chronoxis.core.model.accent import LOOKS, MOST_STRENGTH, Look
 from chronoxis.core.model.parameters import parameters_of
 from chronoxis.core.timing.frame_making import EachFrame
@@ -16,6 +19,7 @@ from chronoxis.core.timing.frame_making import EachFrame
 Schema = dict[str, Any]
 
 SCHEMA = Path(project_file.__file__).with_name(f"project-{project_file.VERSION}.schema.json")
+PRESET_SCHEMA = SCHEMA.with_name(preset_file.SCHEMA)
 _WIDTH = 110  # columns
 
 
@@ -36,6 +40,109 @@ def filled(schema: Schema) -> Schema:
     making = definitions["passage"]["properties"]["making"]["properties"]
     making["each"]["enum"] = [str(each) for each in EachFrame]
     return {**schema, "definitions": definitions}
+
+
+def of_presets(project: Schema) -> Schema:
+    """The schema of presets, whose parts are described as in projects."""
+    definitions = project["definitions"]
+    passage, shot = (definitions[name]["properties"] for name in ("passage", "shot"))
+    parts: Schema = {
+        "pace": {
+            "type": "object",
+            "minProperties": 1,
+            "maxProperties": 1,
+            "additionalProperties": False,
+            "properties": {
+                "speed": {**passage["speed"], "description": "All at one speed."},
+                "length": {"$ref": "#/definitions/rational", "description": "Result seconds; above 0."},
+                "every": {"$ref": "#/definitions/rational", "description": "The step; above 0."},
+                "lulls": _lulls_pace(project["properties"]["lulls"], passage),
+            },
+            "description": "How fast: one of these.",
+        },
+        "ramp": {**passage["ramp"], "description": "The change of speed from passage to passage."},
+        "frames": {**passage["making"], "description": "How result frames are made."},
+        "even_out": {**shot["even_out"], "description": "How light is evened out."},
+        "passers_by": {
+            **shot["passers_by"]["properties"]["all"],
+            "description": "What is done about who crosses near the lens.",
+        },
+        "steady": shot["steady"],
+        "backwards": {"type": "boolean", "description": "Whether shots play from their end."},
+        "sound": passage["sound"],
+        "accents": {**shot["accents"], "description": "Looks on the shots, in place of theirs."},
+        "mix": project["properties"]["mix"],
+        "rate": project["properties"]["rate"],
+        "export": {**definitions["settings"], "description": "What the file should be like."},
+    }
+    told: Schema = {
+        "format": {"const": "chronoxis preset", "description": "What the file is."},
+        "version": {"const": preset_file.VERSION, "description": "Of this description."},
+        "name": {
+            "type": "string",
+            "minLength": 1,
+            "maxLength": preset.LONGEST_NAME,
+            "description": "By which a person knows it.",
+        },
+        "about": {
+            "type": "string",
+            "maxLength": preset.LONGEST_ABOUT,
+            "description": "What it is for, in a line.",
+        },
+        "picture": {"type": "string", "description": "A small picture: a PNG or JPEG file, as base64."},
+    }
+    whole: Schema = {
+        "$schema": project["$schema"],
+        "title": f"A Chronoxis preset, version {preset_file.VERSION}",
+        "type": "object",
+        "required": ["format", "version", "name", "about"],
+        "additionalProperties": False,
+        "properties": {**told, **parts},
+    }
+    return {**whole, "definitions": _referred_to(whole, definitions)}
+
+
+def _lulls_pace(wish: Schema, passage: Schema) -> Schema:
+    hurry = {
+        "type": "object",
+        "required": ["speed", "ramp"],
+        "additionalProperties": False,
+        "properties": {
+            "speed": {**passage["speed"], "description": "Of Lulls."},
+            "ramp": {**passage["ramp"], "description": "The change of speed at either end of a lull."},
+        },
+    }
+    return {
+        "type": "object",
+        "required": ["wish", "hurry", "length", "rest"],
+        "additionalProperties": False,
+        "properties": {
+            "wish": wish,
+            "hurry": {"if": {"type": "null"}, "else": hurry, "description": "Null leaves Lulls out."},
+            "length": {
+                "if": {"type": "null"},
+                "else": {"$ref": "#/definitions/rational"},
+                "description": "Result seconds that the speed of Lulls makes; null: as hurry says.",
+            },
+            "rest": {
+                "if": {"type": "null"},
+                "else": passage["speed"],
+                "description": "Speed of what is no lull; null leaves it.",
+            },
+        },
+        "description": "By Lulls alone.",
+    }
+
+
+def _referred_to(schema: Schema, definitions: Schema) -> Schema:
+    """Those of some definitions that a schema refers to, and that they refer to."""
+    found: set[str] = set()
+    left = [json.dumps(schema)]
+    while left:
+        new = set(re.findall(r"#/definitions/(\w+)", left.pop())) - found
+        found |= new
+        left += [json.dumps(definitions[name]) for name in new]
+    return {name: definition for name, definition in definitions.items() if name in found}
 
 
 def text(schema: Schema) -> str:
@@ -115,4 +222,6 @@ def _flat(value: Any) -> str:
 
 
 if __name__ == "__main__":
-    SCHEMA.write_text(text(filled(json.loads(SCHEMA.read_text()))))
+    project = filled(json.loads(SCHEMA.read_text()))
+    SCHEMA.write_text(text(project))
+    PRESET_SCHEMA.write_text(text(of_presets(project)))

@@ -21,7 +21,6 @@ from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
 from chronoxis.core.model import correcting, making, pacing
 from chronoxis.core.model.accent import LOOKS, Accent, Stutter
-from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.playing import result_span
 from chronoxis.core.model.project import Place
 from chronoxis.core.model.steady import Steady, SteadyMode
@@ -31,7 +30,7 @@ from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.measuring import by_key
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import preview_target
-from chronoxis.core.timing.frame_making import EachFrame, Fill, FrameMaking, PassersBy
+from chronoxis.core.timing.frame_making import EachFrame, Fill, FrameMaking
 from chronoxis.core.traces.trace_kinds import CAMERA
 from chronoxis.demo.larkfield import BEAT_PROJECT_NAME, CREW_NAME, PHOTO_PROJECT_NAME, PLAN_NAME, ensure_demo
 
@@ -57,13 +56,11 @@ def main() -> None:
         os.environ["XDG_STATE_HOME"] = scratch
         window = MainWindow()
         window.show()
-        take(window, folder / "empty.png")
         open_project(window, project)
         wait(lambda: window.document.plan is not None)
         shoot_the_weave(window, folder)
         shoot_the_pictures(window, folder)
         shoot_the_ways(window, folder)
-        shoot_even_light(window, folder)
         shoot_steady(window, folder)
         shoot_joins(window, folder)
         shoot_accents(window, folder)
@@ -73,6 +70,7 @@ def main() -> None:
         shoot_photos(window, folder, project.parent / PHOTO_PROJECT_NAME)
         shoot_lulls(window, folder, project.parent)
         shoot_happening(window, folder, project.parent)
+        shoot_an_intention(window, folder)
         window.files.discard_changes()
         window.close()
 
@@ -158,29 +156,6 @@ def shoot_the_ways(window: MainWindow, folder: Path) -> None:
         painter.drawText(QRect(left, top + high - 4, wide, 24), Qt.AlignmentFlag.AlignVCenter, name)
     painter.end()
     sheet.save(str(folder / "ways.png"))
-
-
-def shoot_even_light(window: MainWindow, folder: Path) -> None:
-    """Light evened out and passers-by cleared, with the line between before and after."""
-    document = window.document
-    wait(
-        lambda: all(
-            window.picture_traces.share(f.origin) == 1
-            for f in document.project.footage
-            if f.has_pictures and f.files
-        ),
-        120,
-    )
-    document.apply("even", lambda p: correcting.set_even_out(p, [0], EvenOut(0.8)))
-    document.apply("clear", lambda p: correcting.set_passers_by(p, [0], PassersBy.CLEAR))
-    document.selection.select([Place(0, 1)])
-    document.move_playhead(Fraction(6))
-    window.show_bench_page(1)
-    settle(8)
-    take(window, folder / "even-out.png")
-    window.show_bench_page(0)
-    document.undo()
-    document.undo()
 
 
 def shoot_steady(window: MainWindow, folder: Path) -> None:
@@ -365,6 +340,24 @@ def shoot_happening(window: MainWindow, folder: Path, footage: Path) -> None:
     wait(lambda: "passages" in page.said.text(), 120)
     settle(2)
     take(window, folder / "happening.png")
+
+
+def shoot_an_intention(window: MainWindow, folder: Path) -> None:
+    """The empty window with what was used lately, and what comes of an intention."""
+    window.files.discard_changes()
+    window.file_actions.new_project()
+    page = window.empty
+    wait(lambda: len(page.recent) > 0)
+    settle(1)
+    take(window, folder / "empty.png")
+    walk = next(card for card in page.cards if card.preset.name == "Walk to hyperlapse")
+    page.with_demo.setChecked(True)
+    walk.click()
+    wait(window.intent_panel.isVisible, 60)
+    wait(lambda: not window.document.known.pending and window.document.planner.is_current, 120)
+    settle(6)
+    take(window, folder / "intent.png")
+    page.with_demo.setChecked(False)
 
 
 def bring_in_alone(window: MainWindow, path: Path) -> None:

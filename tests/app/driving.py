@@ -74,16 +74,16 @@ def assert_nothing_is_cut(window: MainWindow, qtbot: QtBot, size: tuple[int, int
     window.resize(*size)
     for page in range(len(window.bench.pages)):
         window.show_bench_page(page)
-        _assert_nothing_is_cut_now(window, qtbot, size)
+        assert_nothing_is_cut_now(window, qtbot, size)
     window.show_export()
-    _assert_nothing_is_cut_now(window, qtbot, size)
+    assert_nothing_is_cut_now(window, qtbot, size)
     fill_queue(window)
     window.show_exports()
     qtbot.waitUntil(lambda: len(window.export_panel.list.rows) == len(JobState), timeout=10_000)
-    _assert_nothing_is_cut_now(window, qtbot, size)
+    assert_nothing_is_cut_now(window, qtbot, size)
 
 
-def _assert_nothing_is_cut_now(window: MainWindow, qtbot: QtBot, size: tuple[int, int]) -> None:
+def assert_nothing_is_cut_now(window: MainWindow, qtbot: QtBot, size: tuple[int, int]) -> None:
     qtbot.wait(50)
     for _ in range(3):  # what was said just now, in the background, finds its room: from widget to widget
         QApplication.sendPostedEvents()

@@ -21,7 +21,6 @@ from chronoxis.app.bench.live_pictures import LivePictures
 from chronoxis.app.bench.page import Page
 from chronoxis.app.commands import Commands
 from chronoxis.app.document.document import Document
-from chronoxis.app.empty_page import EmptyPage
 from chronoxis.app.ends import wait_for_ends
 from chronoxis.app.export.export_panel import ExportPanel
 from chronoxis.app.export.exports import Exports
@@ -29,11 +28,15 @@ from chronoxis.app.export.notifications import DesktopNotifications, Notificatio
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
+from chronoxis.app.files.recent_pictures import RecentPictures
 from chronoxis.app.focus_keys import FocusKeys
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.run_pictures import RunPictures
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.head_line import HeadLine
+from chronoxis.app.intents.empty_page import EmptyPage
+from chronoxis.app.intents.intent_panel import IntentPanel
+from chronoxis.app.intents.intents import Intents
 from chronoxis.app.join_commands import JoinCommands
 from chronoxis.app.lull_commands import LullCommands
 from chronoxis.app.measuring.camera_paths import CameraPaths
@@ -50,6 +53,8 @@ from chronoxis.app.pictures.pictures import Pictures
 from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.pictures.transport import Transport
+from chronoxis.app.presets.preset_acts import PresetActs
+from chronoxis.app.presets.preset_panel import PresetPanel
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.remembered import remembered
 from chronoxis.app.shortcuts_page import ShortcutsPage
@@ -61,6 +66,7 @@ from chronoxis.app.theme.theme import built_plainly, icon, scaled
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.reader_pool import ReaderPool
 from chronoxis.core.footage.source import Facts
+from chronoxis.core.model.preset import Preset
 from chronoxis.core.queue.jobs import Job, JobState
 from chronoxis.core.render.plan import Plan
 
@@ -78,6 +84,10 @@ class MainWindow(QMainWindow):
         super().__init__()
         with built_plainly():
             self._build()
+            self._build_panels()
+            self._lay_out()
+            self.menus = Menus(self)
+            self._focus_keys = FocusKeys(self)
         self._connect()
         self._show()
         self._follow_plan()
@@ -130,16 +140,6 @@ class MainWindow(QMainWindow):
         self.lull_commands = LullCommands(
             self.document, self.lulls, self.transport, lambda: self.show_page(self.bench.lulls)
         )
-        self.question = QuestionBar()
-        self.exports = Exports()
-        self.export_panel = ExportPanel(self.document, self.files, self.disk, self.question, self.exports)
-        self.joins = JoinCommands(self.document, self.question)
-        self.notifications: Notifications = DesktopNotifications()
-        self.head = HeadLine(self.document, self.files)
-        self.file_actions = FileActions(
-            self, self.document, self.files, self.disk, self.loading, self.question
-        )
-        self._right = QStackedWidget()
         self._message = MessageLine()
         self._followed: Plan | None = None
         self._played: Plan | None = None  # the same, with proxies
@@ -149,9 +149,31 @@ class MainWindow(QMainWindow):
         self.setWindowIcon(icon("chronoxis", size=64))
         self.setAcceptDrops(True)
         self.resize(1280, 800)
-        self._lay_out()
-        self.menus = Menus(self)
-        self._focus_keys = FocusKeys(self)
+
+    def _build_panels(self) -> None:
+        """What a person does with files, exports, joins and presets."""
+        self.question = QuestionBar()
+        self.exports = Exports()
+        self.export_panel = ExportPanel(self.document, self.files, self.disk, self.question, self.exports)
+        self.preset_acts = PresetActs(self.document, self.lulls)
+        self.presets = PresetPanel(
+            self.document,
+            self.preset_acts,
+            self.question,
+            lambda: self.preview.image(self.document.result_frame),
+        )
+        self.joins = JoinCommands(self.document, self.question)
+        self.notifications: Notifications = DesktopNotifications()
+        self.head = HeadLine(self.document, self.files)
+        self.file_actions = FileActions(
+            self, self.document, self.files, self.disk, self.loading, self.question
+        )
+        self._recent_pictures = RecentPictures(
+            self.document, self.files, self.loading, self.preview, self.disk
+        )
+        self.intents = Intents(self.document, self.file_actions, self.loading, self.preset_acts)
+        self.intent_panel = IntentPanel(self.intents)
+        self._right = QStackedWidget()
 
     def show_export(self) -> None:
         """Show the export panel in the Bench's place."""
@@ -165,6 +187,21 @@ class MainWindow(QMainWindow):
         self._right.setCurrentWidget(self.export_panel)
         self._right.show()
         self.export_panel.show_list()
+
+    def show_presets(self) -> None:
+        """Show the presets, in the Bench's place."""
+        self._right.setCurrentWidget(self.presets)
+        self._right.show()
+        self.presets.show_list()
+
+    def _begin_intent(self, preset: Preset, with_demo: bool) -> None:
+        begin = self.intents.begin_with_demo if with_demo else self.intents.begin
+        begin(preset)
+
+    def _show_intent(self) -> None:
+        """Show what an intention leaves open, in the Bench's place."""
+        self._right.setCurrentWidget(self.intent_panel)
+        self._right.show()
 
     def _offer_to_go_on(self, many: int) -> None:
         """Exports were interrupted: the machine was restarted, or what worked at them was ended."""
@@ -237,9 +274,11 @@ class MainWindow(QMainWindow):
             self.showNormal()
 
     def step_back(self) -> None:
-        """What Escape does: leave the full screen, else the export panel."""
+        """What Escape does: leave the full screen, else what stands in the Bench's place."""
         if self.isFullScreen():
             self.toggle_full_screen()
+        elif self._right.currentWidget() is self.presets:
+            self.presets.go_back()
         else:
             self.show_bench()
 
@@ -290,7 +329,7 @@ class MainWindow(QMainWindow):
         return True
 
     def _lay_out(self) -> None:
-        for page in (self.bench, self.export_panel):
+        for page in (self.bench, self.export_panel, self.presets, self.intent_panel):
             self._right.addWidget(page)
         self._right.setFixedWidth(max(_BENCH_WIDTH, scaled(_BENCH_FOR_TEXT)))
         self.shelf.setFixedWidth(min(scaled(_SHELF_WIDTH), _SHELF_AT_MOST))
@@ -310,9 +349,9 @@ class MainWindow(QMainWindow):
         rows.addWidget(self.head)
         rows.addWidget(self._message)
         rows.addWidget(self._halves, 1)
-        self._empty = EmptyPage(self.file_actions)
+        self.empty = EmptyPage(self.file_actions, self.disk)
         self._pages = QStackedWidget()
-        self._pages.addWidget(self._empty)
+        self._pages.addWidget(self.empty)
         self._pages.addWidget(body)
         self.shortcuts_page = ShortcutsPage(self)
         middle = QWidget()
@@ -351,7 +390,8 @@ class MainWindow(QMainWindow):
         for live in self.bench.live:
             self.transport.changed.connect(partial(self._pause_live, live))
         document.selection.footage_chosen.connect(self._show_chosen)
-        document.refused.connect(self.export_panel.say)
+        for tell in (self.export_panel.say, self.presets.say, self.intent_panel.say):
+            document.refused.connect(tell)
         self.files.changed.connect(self._show_file)
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
@@ -367,7 +407,13 @@ class MainWindow(QMainWindow):
         self.bench.join.slide_wanted.connect(self.joins.slide_cut)
         for page in (self.bench.join, self.bench.accents):
             page.name_wanted.connect(self.question.ask_name)
-        self.export_panel.left.connect(self.show_bench)
+        self.empty.intent_wanted.connect(self._begin_intent)
+        self.intents.begun.connect(self._show_intent)
+        self.intent_panel.export_wanted.connect(self.show_export)
+        self.preset_acts.said.connect(self._say)
+        self.intents.said.connect(self._say)
+        for panel in (self.export_panel, self.presets, self.intent_panel):
+            panel.left.connect(self.show_bench)
         self.export_panel.busy.connect(self.preview.hold_back)
         self.export_panel.busy.connect(self.compared.hold_back)
 
@@ -445,8 +491,8 @@ class MainWindow(QMainWindow):
 
     def _say(self, message: str) -> None:
         self._message.say(message)
-        self._empty.message.setText(message)
-        self._empty.message.setVisible(bool(message))
+        self.empty.message.setText(message)
+        self.empty.message.setVisible(bool(message))
 
 
 _BELOW_MARGINS = (14, 4, 14, 12)

@@ -141,6 +141,8 @@ class Menus:
             ("&Duplicate", "Ctrl+D", do.duplicate),
             ("Dele&te", QKeySequence.StandardKey.Delete, do.delete),
         )
+        menu.addSeparator()
+        self._add_for_shots(menu, ("Pre&sets…", "Shift+T", self._window.show_presets))
 
     def _fill_join(self, menu: QMenu) -> None:
         joins = self._window.joins

@@ -13,8 +13,10 @@ from chronoxis.cli.options import (
     sound_options,
     with_options,
 )
+from chronoxis.cli.preset_options import preset_option
 
 _GROUPS = (
+    preset_option,
     pace_options,
     lull_options,
     follow_options,

@@ -15,6 +15,7 @@ from chronoxis.core.errors import Cancelled, ChronoxisError, PlanError
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import fits_name, format_of
+from chronoxis.core.model.preset import Preset
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export, protected_files
@@ -63,9 +64,12 @@ def write_result(
         raise click.exceptions.Exit(STOOD_IN)
 
 
-def silent() -> Project:
-    """What footage is condensed into: where nothing is said of sound, there is none."""
-    return Project(settings=ResultSettings(sound=False))
+def begun(options: dict[str, Any]) -> Project:
+    """What footage is condensed into: where neither options nor a preset say anything of sound, none."""
+    preset: Preset | None = options["preset"]
+    if preset is None:
+        return Project(settings=ResultSettings(sound=False))
+    return Project(settings=preset.export or ResultSettings(sound=preset.is_heard))
 
 
 def wished_result(

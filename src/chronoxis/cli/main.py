@@ -12,6 +12,7 @@ from chronoxis.cli.convert_command import convert
 from chronoxis.cli.demo_command import demo
 from chronoxis.cli.facts_command import facts
 from chronoxis.cli.plan_command import plan
+from chronoxis.cli.presets_command import presets
 from chronoxis.cli.queue_command import queue
 from chronoxis.cli.render_command import render
 from chronoxis.cli.watch_command import watch
@@ -58,7 +59,7 @@ def cli(context: click.Context) -> None:
         open_window()
 
 
-for _command in (open_, demo, facts, condense, render, queue, watch, worker, plan, convert):
+for _command in (open_, demo, facts, condense, render, queue, watch, worker, presets, plan, convert):
     cli.add_command(_command)
 
 

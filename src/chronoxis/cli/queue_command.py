@@ -11,7 +11,7 @@ import click
 
 from chronoxis.cli import SIGNALS
 from chronoxis.cli.condensing_options import condensing_options
-from chronoxis.cli.exporting import silent, wished_result
+from chronoxis.cli.exporting import begun, wished_result
 from chronoxis.cli.machine_options import machine_options, machines_of
 from chronoxis.cli.options import FILE, file_options
 from chronoxis.cli.project_options import FOR_PROJECTS, refuse_for_projects
@@ -94,7 +94,9 @@ def wished_job(context: click.Context, path: Path, options: dict[str, Any]) -> t
             path, named, lambda: loaded, lambda project: plan_of_project(project, options["fps"], options)
         )
     else:
-        plan = wished_result(path, named, silent, lambda p: plan_of_footage(path, p.settings, options))
+        plan = wished_result(
+            path, named, lambda: begun(options), lambda p: plan_of_footage(path, p.settings, options)
+        )
     output = _named(options["output"], path, speed_in_name(mean_speed(plan.project)))
     if not output.absolute().parent.is_dir():
         raise ExportError(f"The folder {output.absolute().parent} is not there; make it.")

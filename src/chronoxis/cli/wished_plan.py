@@ -12,6 +12,7 @@ from chronoxis.cli.follow_options import follows, with_following
 from chronoxis.cli.frame_options import with_frames
 from chronoxis.cli.lull_options import fits, hurries, with_lulls
 from chronoxis.cli.measuring_bar import measuring
+from chronoxis.cli.preset_options import preset_besides, with_preset
 from chronoxis.cli.sound_options import with_sound
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.kinds import footage_of, open_source
@@ -61,7 +62,7 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         UsageError: the options do not go together, or one cannot be read.
         ChronoxisError: as `plan_of_project`.
     """
-    is_hurried, is_followed = hurries(choices), follows(choices)
+    is_hurried, is_followed, preset = hurries(choices), follows(choices), preset_besides(choices)
     if is_hurried and is_followed:
         raise click.UsageError("Give one of --lulls, --lulls-cut and --pace-by.")
     ways = [name for name in ("speed", "length", "every") if choices[name] is not None]
@@ -73,12 +74,16 @@ def plan_of_footage(path: Path, settings: ResultSettings, choices: dict[str, Any
         raise click.UsageError("Give one of --speed, --length and --every.")
     source = open_source(path)
     footage = _with_photo_choices(footage_of(source.facts), source, choices)
-    if not ways and not footage.is_told_by_count and not (is_hurried or is_followed):
+    is_paced = is_hurried or is_followed or (preset is not None and preset.pace is not None)
+    if not ways and not footage.is_told_by_count and not is_paced:
         raise click.UsageError("Give one of --speed, --length and --every.")
-    project = Project(settings=settings, rate=choices["fps"] or footage.result_rate)
+    rate = choices["fps"] or (preset and preset.rate) or footage.result_rate
+    project = Project(settings=settings, rate=rate)
     project = arranging.add_shot(arranging.bring_in(project, footage), footage.key)
     project = _with_framing(project, source.facts.picture, choices)
     project = _with_points(project, choices)
+    if preset is not None:
+        project = with_preset(project, source, preset)
     if ways:
         project = pacing.change_quantity(project, _ONLY, *_pace_wish(project, ways[0], choices[ways[0]]))
     elif is_hurried or is_followed:

@@ -62,7 +62,12 @@ class PictureChip(QPushButton):
 
     def heightForWidth(self, width: int) -> int:
         """Pixels of a picture of a width, and of the name."""
-        return round(width * _SHAPE) + 2 * _PEN + _ROOM + self.fontMetrics().height()
+        return round(width * _SHAPE) + 2 * _PEN + self._below
+
+    @property
+    def _below(self) -> int:
+        """Pixels below the picture, for the name if it has one."""
+        return _ROOM + self.fontMetrics().height() if self.text() else 0
 
     def _text_width(self) -> int:
         return self.fontMetrics().horizontalAdvance(self.text().replace("&", "")) + 2
@@ -71,11 +76,11 @@ class PictureChip(QPushButton):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        name = self.fontMetrics().height()
-        box = QRectF(self.rect()).adjusted(_PEN / 2, _PEN / 2, -_PEN / 2, -_PEN / 2 - _ROOM - name)
+        box = QRectF(self.rect()).adjusted(_PEN / 2, _PEN / 2, -_PEN / 2, -_PEN / 2 - self._below)
         self._draw(painter, box)
         painter.setFont(font(_TEXT_SIZE, 600 if self.isChecked() else 400))
         painter.setPen(TEXT if self.isChecked() else DIM)
+        name = self.fontMetrics().height()
         below = QRectF(0, self.height() - name, self.width(), name)
         painter.drawText(below, Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextShowMnemonic, self.text())
 
@@ -94,7 +99,7 @@ class PictureChip(QPushButton):
         painter.fillRect(box, GROUND)
         if self._image is not None:
             painter.setOpacity(_DIM if self._is_outdated or not self.isEnabled() else 1.0)
-            painter.drawImage(box, self._image, _covering(self._image, box))
+            painter.drawImage(box, self._image, covering(self._image, box))
         painter.restore()
         painter.setPen(self._pen)
         painter.drawPath(shape)
@@ -122,8 +127,8 @@ class ShapeChip(PictureChip):
         painter.drawRoundedRect(frame, 2, 2)
 
 
-def _covering(image: QImage, box: QRectF) -> QRectF:
-    """The middle part of an image that has the shape of a box."""
+def covering(image: QImage, box: QRectF) -> QRectF:
+    """The middle part of an image that has the shape of a box; in pixels of the image."""
     width, height = image.width(), image.height()
     shape = box.width() / max(box.height(), 1.0)
     wide, high = min(width, height * shape), min(height, width / shape)

@@ -174,15 +174,7 @@ class PicturePage(Page):
 
     def _sizes(self) -> dict[int, Size]:
         """The sizes of the pictures of the selected shots, by their numbers."""
-        document = self._document
-        found = {}
-        for number in document.selection.shots:
-            facts = document.known.facts.get(
-                document.project.footage_of(document.project.shots[number]).origin
-            )
-            if facts is not None:
-                found[number] = facts.picture.size
-        return found
+        return self._document.known.picture_sizes(self._document.project, self._document.selection.shots)
 
     def _meaning(self, number: int, framing: Framing, size: Size) -> str:
         """What the choice comes to, in pixels."""

@@ -1,12 +1,13 @@
 """What is known of a project's footage by now: headers, frames, measurements, and what is missing."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 from fractions import Fraction
 from typing import Any, NamedTuple
 
 from chronoxis.core.footage.absent import AbsentSource
 from chronoxis.core.footage.kinds import as_chosen
 from chronoxis.core.footage.source import Facts, Source
+from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.nested_source import nested_inside
@@ -98,6 +99,11 @@ class KnownFootage:
         """Footage whose frames were counted, as the project has it; None if it is not there yet."""
         source = self.sources.get(footage.origin)
         return as_chosen(source, footage) if source is not None else None
+
+    def picture_sizes(self, project: Project, shots: Iterable[int]) -> dict[int, Size]:
+        """The sizes of the pictures of shots, by their numbers; of what is not known, none."""
+        facts = {number: self.facts.get(project.footage_of(project.shots[number]).origin) for number in shots}
+        return {number: known.picture.size for number, known in facts.items() if known is not None}
 
     def all_opened(self, project: Project) -> dict[str, Source]:
         """All footage of a project that is there, by key, as the project has it."""

@@ -114,13 +114,18 @@ class FileActions:
         )
 
     def choose_footage(self) -> None:
-        """Ask for footage."""
+        """Ask for footage, and bring it in."""
+        if paths := self.ask_for_footage():
+            self.open_files(paths)
+
+    def ask_for_footage(self) -> list[Path]:
+        """Ask for files; none, if the person thinks better of it."""
         paths, _ = QFileDialog.getOpenFileNames(
             self._window, "Bring in recordings or photos", str(self._first_folder()), _footage_filter()
         )
         if paths:
             remember_folder(Path(paths[0]))
-            self.open_files([Path(path) for path in paths])
+        return [Path(path) for path in paths]
 
     def open_demo(self, name: str) -> None:
         """Open a project of the demo; what it lacks is drawn beside the window."""
@@ -133,13 +138,19 @@ class FileActions:
         self.open_project(folder / name)
 
     def choose_folder(self) -> None:
-        """Ask for a folder of photos."""
+        """Ask for a folder of photos, and bring it in."""
+        if paths := self.ask_for_folder():
+            self._loading.bring_in(*paths)
+
+    def ask_for_folder(self) -> list[Path]:
+        """Ask for a folder of photos; none, if the person thinks better of it."""
         folder = QFileDialog.getExistingDirectory(
             self._window, "Bring in a folder of photos", str(self._first_folder())
         )
-        if folder:
-            remember_folder(Path(folder))
-            self._loading.bring_in(Path(folder))
+        if not folder:
+            return []
+        remember_folder(Path(folder))
+        return [Path(folder)]
 
     def choose_music(self) -> None:
         """Ask for files whose sound is laid under the result; it may be that of videos."""

@@ -30,12 +30,11 @@ class DemoDrawing(QObject):
         self._processes: dict[Hashable, QProcess] = {}
         self._waiting: list[tuple[Path, Part]] = []
 
-    def begin(self, folder: Path) -> None:
-        """Begin with all footage that is not there yet."""
+    def begin(self, folder: Path, only: Part | None = None) -> None:
+        """Begin with all footage that is not there yet, or with one part of it alone."""
         under_way = self.under_way
-        self._waiting += [
-            (folder, part) for part in demo_parts(folder) if part.origin_in(folder) not in under_way
-        ]
+        parts = demo_parts(folder) if only is None else [only]
+        self._waiting += [(folder, part) for part in parts if part.origin_in(folder) not in under_way]
         for folder_, part in self._waiting:
             self.progress.emit(part.origin_in(folder_), 0.0)
         self._start_next()

@@ -29,11 +29,13 @@ class Loading(QObject):
     Signals:
         run_offered: one photo was chosen, and the run that it is of; both are origins.
         opened: the facts of footage that was opened, and its first picture.
+        brought_in: the same, of footage that is new to the project.
         said: a message for the person; empty when there is nothing more to say.
     """
 
     run_offered = Signal(object, object)
     opened = Signal(object, object)
+    brought_in = Signal(object, object)
     said = Signal(str)
 
     def __init__(self, document: Document, disk: DiskQuestions, shelf: Shelf, weave: Weave) -> None:
@@ -140,6 +142,7 @@ class Loading(QObject):
         return next(f.label for f in self._document.project.footage if f.origin == origin)
 
     def _opened(self, facts: Facts, picture: QImage) -> None:
+        is_new = not self._document.uses(facts.origin)
         self._document.meet(facts)
         self._shelf.show_thumbnail(facts.origin, picture)
         wide = max(1, round(picture.width() * STRIP / picture.height()))
@@ -148,6 +151,8 @@ class Loading(QObject):
                 self._weave.strips.put(footage.course, 0.0, picture.scaled(wide, STRIP))
         self._count(facts.origin, 0.0)
         self.opened.emit(facts, picture)
+        if is_new:
+            self.brought_in.emit(facts, picture)
 
     def _count(self, origin: Hashable, share: float) -> None:
         self._document.wait_for(origin, _COUNTING, share)

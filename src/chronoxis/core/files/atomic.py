@@ -242,6 +242,15 @@ def write_whole(final: Path, content: bytes) -> None:
         file.write(content)
 
 
+def made_folder(folder: Path) -> Path:
+    """A folder, made if it is not there. Raises ExportError if it cannot be."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ExportError(why_not_written(folder, error)) from error
+    return folder
+
+
 @contextmanager
 def written_whole(final: Path, *, overwrite: bool) -> Iterator[BinaryIO]:
     """Open a file that gets its name in one step, once all that is written into it is on the disk.

@@ -46,36 +46,55 @@ def making_from(item: dict[str, Any]) -> FrameMaking:
 
 def correction_json(shot: Shot) -> dict[str, Any]:
     """What is corrected in the frames of a shot, as JSON values."""
-    even, apart = shot.even_out, shot.passers_apart
+    apart = shot.passers_apart
     return {
-        "even_out": {
-            "strength": even.strength,
-            "span": str(even.span) if even.span is not None else None,
-            "channels": even.channels,
-        },
+        "even_out": even_out_json(shot.even_out),
         "passers_by": {
             "all": str(shot.passers_by),
             "apart": [{"at": str(at), "do": str(wish)} for at, wish in apart],
         },
-        "steady": {
-            "mode": str(shot.steady.mode),
-            "strength": shot.steady.strength,
-            "crop": shot.steady.crop,
-            "level": shot.steady.level,
-        },
+        "steady": steady_json(shot.steady),
     }
+
+
+def even_out_json(even: EvenOut) -> dict[str, Any]:
+    """How light is evened out, as JSON values."""
+    return {
+        "strength": even.strength,
+        "span": str(even.span) if even.span is not None else None,
+        "channels": even.channels,
+    }
+
+
+def even_out_from(item: dict[str, Any]) -> EvenOut:
+    """The inverse. Raises PlanError if a span is out of range."""
+    span = Fraction(item["span"]) if item.get("span") else None
+    return EvenOut(item.get("strength", 0.0), span, item.get("channels", False))
+
+
+def steady_json(steady: Steady) -> dict[str, Any]:
+    """How pictures are steadied, as JSON values."""
+    return {
+        "mode": str(steady.mode),
+        "strength": steady.strength,
+        "crop": steady.crop,
+        "level": steady.level,
+    }
+
+
+def steady_from(item: dict[str, Any]) -> Steady:
+    """The inverse; as filmed, of no fields."""
+    return Steady(**{**item, "mode": SteadyMode(item["mode"])}) if item else AS_FILMED
 
 
 def with_corrections(shot: Shot, item: dict[str, Any]) -> Shot:
     """A shot with what an entry says is corrected. Raises PlanError if a span is out of range."""
-    even, passers = item.get("even_out", {}), item.get("passers_by", {})
-    span = Fraction(even["span"]) if even.get("span") else None
+    passers = item.get("passers_by", {})
     apart = ((Fraction(each["at"]), PassersBy(each["do"])) for each in passers.get("apart", []))
-    steady = item.get("steady")
     return replace(
         shot,
-        steady=Steady(**{**steady, "mode": SteadyMode(steady["mode"])}) if steady else AS_FILMED,
-        even_out=EvenOut(even.get("strength", 0.0), span, even.get("channels", False)),
+        steady=steady_from(item.get("steady") or {}),
+        even_out=even_out_from(item.get("even_out", {})),
         passers_by=PassersBy(passers.get("all", PassersBy.LEAVE)),
         passers_apart=tuple(sorted(apart)),
     )

@@ -18,8 +18,9 @@ import opentimelineio as otio
 
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole
+from chronoxis.core.files.described_json import json_values
 from chronoxis.core.files.imported import Imported
-from chronoxis.core.files.project_file import as_json, from_json, json_values
+from chronoxis.core.files.project_file import as_json, from_json
 from chronoxis.core.files.timeline_writing import not_told, timeline_of
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.marker import Marker

@@ -5,9 +5,9 @@ from typing import Any
 
 from platformdirs import user_config_path
 
-from chronoxis.core.errors import PlanError, ProjectFileError
-from chronoxis.core.files.atomic import write_whole
-from chronoxis.core.files.project_file import settings_from, settings_json
+from chronoxis.core.errors import PlanError
+from chronoxis.core.files.atomic import made_folder, write_whole
+from chronoxis.core.files.settings_entries import settings_from, settings_json
 from chronoxis.core.model.settings import ResultSettings
 
 _LONGEST_NAME = 60
@@ -23,8 +23,8 @@ def kept_choices() -> dict[str, ResultSettings]:
     found: dict[str, ResultSettings] = {}
     for name, item in entries.items() if isinstance(entries, dict) else ():
         try:
-            found[name] = settings_from(item, path)
-        except (ProjectFileError, PlanError, KeyError, TypeError, AttributeError):
+            found[name] = settings_from(item)
+        except (PlanError, KeyError, TypeError, AttributeError):
             continue  # of a newer program, or damaged
     return found
 
@@ -40,7 +40,6 @@ def keep_choices(name: str, settings: ResultSettings) -> None:
     if not cleaned or len(cleaned) > _LONGEST_NAME:
         raise PlanError(f"Choices need a name of up to {_LONGEST_NAME} letters.")
     choices = {**kept_choices(), cleaned: settings}
-    path = user_config_path("chronoxis") / "exports.json"
-    path.parent.mkdir(parents=True, exist_ok=True)
+    path = made_folder(user_config_path("chronoxis")) / "exports.json"
     entries: dict[str, Any] = {name: settings_json(settings) for name, settings in choices.items()}
     write_whole(path, (json.dumps(entries, indent=1, ensure_ascii=False) + "\n").encode())

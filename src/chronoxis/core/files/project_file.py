@@ -4,16 +4,13 @@ import json
 from collections.abc import Callable
 from dataclasses import asdict, astuple
 from fractions import Fraction
-from functools import cache
-from importlib.resources import files
 from itertools import chain, count
 from pathlib import Path
-from typing import Any, NoReturn
-
-import fastjsonschema
+from typing import Any
 
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole, written_whole
+from chronoxis.core.files.described_json import check, is_none, read_whole, values_of
 from chronoxis.core.files.entry_places import MisplacedError, each_from, one_from
 from chronoxis.core.files.footage_entries import (
     RECORDING,
@@ -23,7 +20,9 @@ from chronoxis.core.files.footage_entries import (
     markers_json,
 )
 from chronoxis.core.files.join_entries import accent_from, accents_json, join_from, join_json
+from chronoxis.core.files.pace_entries import lull_wish_from, lull_wish_json
 from chronoxis.core.files.rewriting import fingerprint_of, written_by_nobody_else
+from chronoxis.core.files.settings_entries import settings_from, settings_json
 from chronoxis.core.files.shot_entries import framing_json, shot_from, shot_json
 from chronoxis.core.files.sound_entries import (
     mix_from,
@@ -32,18 +31,13 @@ from chronoxis.core.files.sound_entries import (
     piece_json,
 )
 from chronoxis.core.model.canvas import Canvas
-from chronoxis.core.model.export_format import Quality
-from chronoxis.core.model.export_formats import FORMATS, format_named
 from chronoxis.core.model.framing import LEAST_SIDE, Fit, Framing
 from chronoxis.core.model.look import KeptLook
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.nesting import DEEPEST, contains_itself, depth, outermost
 from chronoxis.core.model.project import Passage, Project, Shot
-from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.readable import HALVES
-from chronoxis.core.timing.exact import shortened
 from chronoxis.core.timing.judged import Judged
-from chronoxis.core.timing.lulls import LullsBy, LullWish
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
@@ -107,57 +101,8 @@ def load_project(path: Path) -> Project:
 
 def read_project(path: Path) -> tuple[Project, str]:
     """As `load_project`, with the file's fingerprint."""
-    try:
-        if path.exists() and not path.is_file():
-            raise ProjectFileError(f"{path.name} is not a file.")
-        content = path.read_bytes()
-    except OSError as error:
-        raise ProjectFileError(f"{path.name} cannot be opened: {error.strerror}.") from error
-    return _parsed(content, path), fingerprint_of(content)
-
-
-def _parsed(content: bytes, path: Path) -> Project:
-    try:
-        data = json_values(content)
-    except UnicodeDecodeError as error:
-        raise ProjectFileError(f"{path.name} is not a Chronoxis project.") from error
-    except RecursionError as error:
-        raise ProjectFileError(
-            f"{path.name} is damaged: it is nested without end. It was left as it is."
-        ) from error
-    except json.JSONDecodeError as error:
-        if b"chronoxis project" not in content[:200]:
-            raise ProjectFileError(f"{path.name} is not a Chronoxis project.") from error
-        raise ProjectFileError(
-            f"{path.name} is damaged in line {error.lineno}: {error.msg}. It was left as it is; "
-            "take an earlier copy."
-        ) from error
-    except PlanError as error:
-        raise ProjectFileError(f"{path.name} is damaged: {error} It was left as it is.") from error
-    except ValueError as error:  # a number of thousands of digits
-        raise ProjectFileError(
-            f"{path.name} is damaged: a number in it is far too long. It was left as it is."
-        ) from error
-    return from_json(data, path)
-
-
-def json_values(content: str | bytes) -> Any:
-    """Values of JSON. Raises ValueError, or PlanError for fields and numbers that make no sense."""
-    return json.loads(content, object_pairs_hook=_fields, parse_constant=_refuse_constant)
-
-
-def _fields(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    """An object's fields, of which there is one of each name. Raises PlanError otherwise."""
-    fields = dict(pairs)
-    if len(fields) < len(pairs):
-        names = [name for name, _ in pairs]
-        twice = next(name for name in names if names.count(name) > 1)
-        raise PlanError(f"“{shortened(twice)}” stands twice in one group of fields.")
-    return fields
-
-
-def _refuse_constant(name: str) -> NoReturn:
-    raise PlanError(f"{name} is no number.")
+    content = read_whole(path)
+    return from_json(values_of(content, path, _FORMAT), path), fingerprint_of(content)
 
 
 def as_json(project: Project, folder: Path) -> dict[str, Any]:
@@ -175,41 +120,23 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
         "mix": mix_json(project.mix),
         "accents": accents_json(project.accents),
         "looks": [{"name": look.name, "join": join_json(look.join)} for look in project.looks],
-        "lulls": {**asdict(project.lulls), "by": str(project.lulls.by)},
+        "lulls": lull_wish_json(project.lulls),
         "settings": settings_json(project.settings),
-    }
-
-
-def settings_json(settings: ResultSettings) -> dict[str, Any]:
-    """Choices of an export as JSON values."""
-    return {
-        "format": settings.format.key,
-        "size": str(settings.size),
-        "stretch": settings.size.stretch,
-        "quality": settings.quality.name.lower(),
-        "sound": settings.sound,
-        "bitrate": settings.bitrate,
-        "at_most": settings.at_most,
-        "credits": settings.credits,
     }
 
 
 def from_json(data: Any, path: Path) -> Project:
     """The project of JSON values that were read from ``path``. Raises as `load_project`."""
     if not isinstance(data, dict) or data.get("format") != _FORMAT:
-        raise ProjectFileError(f"{path.name} is not a Chronoxis project.")
+        raise ProjectFileError(is_none(path, _FORMAT))
     version = data.get("version")
     if isinstance(version, int) and version > VERSION:
         raise ProjectFileError(
             f"{path.name} was saved by a newer Chronoxis (file version {version}; this one reads up to "
             f"{VERSION}). It was left as it is; open it with the newer program."
         )
-    try:
-        _validator(version if version in range(1, VERSION + 1) else VERSION)(data)
-    except fastjsonschema.JsonSchemaValueException as error:
-        raise ProjectFileError(
-            f"{path.name} is damaged: {_in_words(error)}. It was left as it is."
-        ) from error
+    known = version if version in range(1, VERSION + 1) else VERSION
+    check(data, f"project-{known}.schema.json", path)
     if version == 1:
         data = _from_version_1(data)
     if version in (1, 2):
@@ -237,68 +164,18 @@ def _project(data: dict[str, Any], path: Path) -> Project:
         shots=each_from(data, "shots", shot_from),
         rate=Fraction(data["rate"]),
         markers=markers_from(data["markers"]),
-        settings=settings_from(data["settings"], path),
+        settings=one_from(data, "settings", settings_from),
         canvas=Canvas(**data["canvas"]) if data.get("canvas") else None,
         music=each_from(data, "music", piece_from),
         mix=one_from(data, "mix", mix_from),
         accents=each_from(data, "accents", accent_from),
         looks=each_from(data, "looks", _kept_look),
-        lulls=_lull_wish(data.get("lulls", {})),
+        lulls=lull_wish_from(data.get("lulls", {})),
     )
 
 
 def _kept_look(item: dict[str, Any]) -> KeptLook:
     return KeptLook(item["name"], one_from(item, "join", join_from))
-
-
-def _lull_wish(item: dict[str, Any]) -> LullWish:
-    named = {name: value for name, value in item.items() if name != "by"}
-    return LullWish(LullsBy(item.get("by", LullWish().by)), **named)
-
-
-def _in_words(error: fastjsonschema.JsonSchemaValueException) -> str:
-    """What is wrong where, without the schema's own language."""
-    where = str(error.name).removeprefix("data").removeprefix(".") or "the file"
-    return f"{where} {_WRONG.get(str(error.rule), lambda _: 'is out of range')(error)}"
-
-
-_TYPES = {
-    "string": "text",
-    "array": "a list",
-    "object": "a group of fields",
-    "boolean": "true or false",
-    "number": "a number",
-    "integer": "a whole number",
-    "null": "nothing",
-}
-
-
-def _type_words(wanted: str | list[str]) -> str:
-    kinds = [wanted] if isinstance(wanted, str) else wanted
-    return " or ".join(_TYPES.get(kind, kind) for kind in kinds)
-
-
-def _unknown(error: fastjsonschema.JsonSchemaValueException) -> str:
-    """The fields of a value that its schema does not have."""
-    known = error.definition.get("properties", {})
-    return ", ".join(f"“{shortened(name)}”" for name in error.value if name not in known)
-
-
-_WRONG: dict[str, Callable[[Any], str]] = {
-    "const": lambda error: f"should be “{error.rule_definition}”",
-    "enum": lambda error: f"should be one of {', '.join(map(str, error.rule_definition))}",
-    "pattern": lambda _: 'should be a number as text, such as "25" or "30000/1001"',
-    "oneOf": lambda _: 'should be a number as text, such as "25" or "30000/1001"',
-    "maxLength": lambda _: "is longer than any such value can be",
-    "type": lambda error: f"should be {_type_words(error.rule_definition)}",
-    "required": lambda error: f"lacks {', '.join(n for n in error.rule_definition if n not in error.value)}",
-    "additionalProperties": lambda error: f"has {_unknown(error)}, which is not known here",
-    "minimum": lambda error: f"is below {error.rule_definition:g}",
-    "maximum": lambda error: f"is above {error.rule_definition:g}",
-    "exclusiveMinimum": lambda error: f"is not above {error.rule_definition:g}",
-    "minItems": lambda _: "is empty",
-    "minLength": lambda _: "is empty",
-}
 
 
 def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
@@ -322,37 +199,6 @@ def _from_version_4(data: dict[str, Any]) -> dict[str, Any]:
 
     shots = [{**shot, "passages": [grouped(p) for p in shot["passages"]]} for shot in data["shots"]]
     return {**data, "shots": shots}
-
-
-@cache
-def _validator(version: int) -> Callable[[Any], Any]:
-    schema = json.loads((files("chronoxis.core.files") / f"project-{version}.schema.json").read_text())
-    compiled: Callable[[Any], Any] = fastjsonschema.compile(schema)
-    return compiled
-
-
-def settings_from(item: dict[str, Any], path: Path) -> ResultSettings:
-    """Choices of an export of JSON values that were read from ``path``. Raises ProjectFileError."""
-    try:
-        size = SizeWish.parse(item["size"], stretch=item.get("stretch", False))
-    except PlanError as error:
-        raise ProjectFileError(f"{path.name} is damaged: settings.size: {error}") from error
-    try:
-        chosen = format_named(item["format"])
-    except KeyError:
-        known = ", ".join(each.key for each in FORMATS)
-        raise ProjectFileError(
-            f"{path.name} is damaged: settings.format is none of {known}. It was left as it is."
-        ) from None
-    return ResultSettings(
-        chosen,
-        size,
-        Quality.parse(item["quality"]),
-        item["sound"],
-        item.get("bitrate"),
-        item.get("at_most"),
-        item.get("credits", False),
-    )
 
 
 def _check(project: Project, path: Path) -> None:

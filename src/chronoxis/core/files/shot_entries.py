@@ -7,6 +7,7 @@ from typing import Any
 from chronoxis.core.files.entry_places import each_from, one_from
 from chronoxis.core.files.frame_entries import correction_json, making_from, making_json, with_corrections
 from chronoxis.core.files.join_entries import accent_from, accents_json, join_from, join_json
+from chronoxis.core.files.pace_entries import ramp_from, ramp_json
 from chronoxis.core.files.sound_entries import (
     effect_from,
     effect_json,
@@ -15,7 +16,7 @@ from chronoxis.core.files.sound_entries import (
 )
 from chronoxis.core.model.framing import Easing, Fit, Framing, FramingStep, View
 from chronoxis.core.model.project import Passage, Shot
-from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
+from chronoxis.core.timing.ramps import ABRUPT
 from chronoxis.core.timing.reckoner import Quantity
 
 
@@ -74,7 +75,7 @@ def _passage_json(passage: Passage) -> dict[str, Any]:
     return {
         "recorded": str(passage.recorded_length),
         "speed": str(passage.speed),
-        "ramp": {"length": str(passage.ramp.length), "shape": str(passage.ramp.shape)},
+        "ramp": ramp_json(passage.ramp),
         "making": making_json(passage.making),
         "held": sorted(passage.held),
         "sound": passage_sound_json(passage.sound),
@@ -88,7 +89,7 @@ def _passage(item: dict[str, Any]) -> Passage:
     return Passage(
         recorded_length=Fraction(item["recorded"]),
         speed=Fraction(item["speed"]),
-        ramp=Ramp(Fraction(ramp["length"]), RampShape(ramp["shape"])) if ramp else ABRUPT,
+        ramp=ramp_from(ramp) if ramp else ABRUPT,
         making=one_from(item, "making", making_from),
         held=frozenset(Quantity(name) for name in item.get("held", [])),
         sound=one_from(item, "sound", passage_sound_from),

@@ -1,0 +1,1 @@
+"""Presets in the window: kept, read, written, and given to shots."""

@@ -1,0 +1,247 @@
+"""The first evening: from an intention to a result, what was used lately, and treatments with names."""
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog
+from pytestqt.qtbot import QtBot
+
+from chronoxis.app.files.recent_projects import Recent, recently_used, remember
+from chronoxis.app.main_window import MainWindow
+from chronoxis.core.files.preset_file import load_preset, save_preset
+from chronoxis.core.files.presets import keep_preset, own_presets, shipped_presets
+from chronoxis.core.model import making
+from chronoxis.core.model.export_formats import GIF
+from chronoxis.core.model.lull_acts import Hurry
+from chronoxis.core.model.preset import AtSpeed, EveryNth, Preset, ThroughLulls, ToLength
+from chronoxis.core.model.steady import SteadyMode
+from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.lulls import LullsBy, LullWish
+from tests.app.driving import ONLY, assert_nothing_is_cut_now, disk_answered, planned, wear_theme
+from tests.photo_makers import make_photos
+
+NAMES = [kept.preset.name for kept in shipped_presets()]
+
+
+@pytest.fixture
+def chosen(recording: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
+    """What dialogs for files and folders are answered with; the folder of photos."""
+    photos = tmp_path / "photos"
+    make_photos(photos, range(30))
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(recording)], ""))
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(photos))
+    return photos
+
+
+def begin(window: MainWindow, qtbot: QtBot, name: str) -> None:
+    """Go through an intention by keys alone, until its questions are asked."""
+    card = window.empty.cards[NAMES.index(name)]
+    qtbot.waitUntil(card.isVisible)
+    card.setFocus()
+    qtbot.keyClick(card, Qt.Key.Key_Space)
+    qtbot.waitUntil(
+        lambda: window.intent_panel.isVisible() and not window.preset_acts.is_waiting, timeout=60_000
+    )
+    planned(qtbot, window)
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_each_intention_leads_to_an_export_by_keys(
+    window: MainWindow, qtbot: QtBot, chosen: Path, name: str
+) -> None:
+    begin(window, qtbot, name)
+    project, preset = window.document.project, shipped_presets()[NAMES.index(name)].preset
+    shot = project.shots[0]
+    assert preset.frames in (None, shot.longest.making)
+    assert preset.steady in (None, shot.steady)
+    assert preset.even_out in (None, shot.even_out)
+    assert preset.backwards in (None, shot.backwards)
+    assert preset.rate in (None, project.rate)
+    match preset.pace:
+        case ToLength():
+            assert 4 * project.result_length <= project.recorded_length
+        case AtSpeed(speed):
+            assert shot.longest.speed == speed
+        case EveryNth():
+            assert len(project.footage[0].files) or project.footage[0].length * project.footage[0].rate == 30
+        case ThroughLulls(rest=rest):
+            assert min(passage.speed for passage in shot.passages) == rest
+    assert window.intent_panel.hasFocus() or window.intent_panel.isAncestorOf(window.focusWidget())
+    qtbot.keyClick(window.focusWidget(), Qt.Key.Key_E, Qt.KeyboardModifier.AltModifier)
+    if not window.export_panel.isVisible():  # the letter is that of several: the next press goes on
+        qtbot.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    assert window.export_panel.isVisible()
+
+
+def test_answers_show_at_once_and_are_one_step_of_undo(
+    window: MainWindow, qtbot: QtBot, chosen: Path
+) -> None:
+    begin(window, qtbot, "Sky or city from a tripod")
+    panel, document = window.intent_panel, window.document
+    assert document.project.result_length == 3
+    assert document.project.passage(ONLY).making.each is EachFrame.LONG_EXPOSURE
+    panel.answers[0].click()
+    assert document.project.result_length == 1
+    panel.destinations[1].click()
+    planned(qtbot, window)
+    assert document.project.canvas is not None
+    assert document.project.canvas.height > document.project.canvas.width
+    panel.destinations[2].click()
+    assert document.project.settings.format is GIF
+    assert document.project.canvas.width == 320
+    assert document.project.result_length == 1
+    panel.other.setText("nonsense")
+    qtbot.keyClick(panel.other, Qt.Key.Key_Return)
+    assert "nonsense" in panel.message.text()
+    panel.other.setText("0:02.5")
+    qtbot.keyClick(panel.other, Qt.Key.Key_Return)
+    assert document.project.result_length == Fraction(5, 2)
+    assert not panel.message.isVisible()
+    document.undo()
+    assert document.project.passage(ONLY).making.each is EachFrame.ONE
+    assert document.project.settings.format is not GIF
+    document.redo()
+    making_by_hand = lambda p: making.set_each_frame(p, [ONLY], EachFrame.DARKEST)  # noqa: E731
+    document.apply("By hand", making_by_hand)
+    panel.answers[0].click()  # what was done by hand since is a step of its own
+    document.undo()
+    assert document.project.passage(ONLY).making.each is EachFrame.DARKEST
+
+
+def test_an_intention_that_is_thought_better_of_leaves_nothing(
+    window: MainWindow, qtbot: QtBot, recording: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([], ""))
+    window.empty.cards[0].click()
+    window.loading.bring_in(recording)
+    planned(qtbot, window)
+    assert not window.intent_panel.isVisible()
+    assert window.document.project.passage(ONLY).making.each is EachFrame.ONE
+
+
+def test_what_was_used_lately_is_offered(window: MainWindow, qtbot: QtBot, recording: Path) -> None:
+    gone = recording.parent / "Gone.chronoxis"
+    remember(Recent(gone, length=75.0))
+    remember(Recent(recording, length=12.0))
+    window.hide()
+    window.show()
+    page = window.empty
+    qtbot.waitUntil(lambda: len(page.recent) == 2, timeout=10_000)
+    disk_answered(qtbot, window)
+    here, missing = page.recent
+    assert here.recent.path == recording
+    assert here.open.isEnabled()
+    assert not missing.open.isEnabled()
+    missing.drop.click()
+    qtbot.waitUntil(lambda: [each.path for each in recently_used()] == [recording], timeout=10_000)
+    qtbot.waitUntil(lambda: len(page.recent) == 1, timeout=10_000)
+    page.recent[0].open.click()
+    planned(qtbot, window)
+    qtbot.waitUntil(lambda: bool(recently_used()[0].picture), timeout=10_000)
+    assert gone not in [each.path for each in recently_used()]
+
+
+def test_a_project_is_remembered_with_its_picture(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    planned(qtbot, opened)
+    opened.files.save(tmp_path / "film.chronoxis", lambda: None)
+    qtbot.waitUntil(lambda: recently_used()[0].path.name == "film.chronoxis", timeout=10_000)
+    qtbot.waitUntil(lambda: bool(recently_used()[0].picture), timeout=10_000)
+    assert recently_used()[0].length == pytest.approx(float(opened.document.project.result_length))
+
+
+def test_presets_are_given_kept_renamed_removed_and_read(
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, panel, document = opened, opened.presets, opened.document
+    keep_preset(Preset("Mine", pace=AtSpeed(Fraction(3))))
+    qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ShiftModifier)
+    assert panel.isVisible()
+    assert [row.kept.preset.name for row in panel.rows] == ["Mine", *NAMES]
+    panel.rows[0].apply.click()
+    assert document.project.passage(ONLY).speed == 3
+    panel.rows[1 + NAMES.index("Walk to hyperlapse")].apply.click()
+    assert document.project.shots[0].steady.mode is SteadyMode.SMOOTH
+    document.undo()
+    assert document.project.passage(ONLY).speed == 3
+    panel.keep_this.click()
+    panel.keep.click()
+    assert "needs a name" in panel._message.text()
+    panel.form.paces[1].click()
+    panel.form.parts["sound"].setChecked(False)
+    panel.form.name.setText("Harbour")
+    qtbot.keyClick(panel.form.name, Qt.Key.Key_Return)
+    kept = own_presets()[0][0].preset
+    assert kept.name == "Harbour"
+    assert kept.pace == ToLength(Fraction(4))
+    assert kept.sound is None
+    assert "export" not in kept.parts
+    row = panel.rows[0]
+    assert row.rename is not None
+    row.rename.click()
+    assert window.question.field is not None
+    window.question.field.setText("Mine")
+    window.question.buttons[0].click()
+    assert "Another preset" in panel._message.text()
+    row = panel.rows[0]
+    assert row.remove is not None
+    row.remove.click()
+    assert [row.kept.preset.name for row in panel.rows] == ["Mine", *NAMES]
+    window.question.buttons[0].click()  # put it back
+    assert [row.kept.preset.name for row in panel.rows] == ["Harbour", "Mine", *NAMES]
+    row = panel.rows[0]
+    assert row.write is not None
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "out"), ""))
+    row.write.click()
+    assert load_preset(tmp_path / "out.chronoxis-preset") == kept
+    other = replace(kept, name="Other")
+    save_preset(other, tmp_path / "other.chronoxis-preset")
+    (tmp_path / "bad.chronoxis-preset").write_text("{}")
+    panel.read_files([tmp_path / "other.chronoxis-preset", tmp_path / "bad.chronoxis-preset"])
+    assert [row.kept.preset.name for row in panel.rows][:3] == ["Harbour", "Mine", "Other"]
+    assert "bad.chronoxis-preset" in panel._message.text()
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    assert window.bench.isVisible()
+
+
+def test_a_preset_that_goes_by_lulls_waits_until_they_are_told(opened: MainWindow, qtbot: QtBot) -> None:
+    pace = ThroughLulls(LullWish(LullsBy.SPEECH), Hurry(Fraction(6)), rest=Fraction(1))
+    opened.measuring.close()  # nothing will be measured
+    lulls = Preset("By lulls", pace=pace)
+    before = opened.document.project
+    assert not opened.preset_acts.apply(lulls) or opened.document.project != before
+    if opened.preset_acts.is_waiting:
+        assert "Lulls are being found" in opened.message_text
+        opened.document.apply("Away", lambda p: replace(p, shots=()))
+        assert not opened.preset_acts.is_waiting
+        assert not opened.message_text
+
+
+@pytest.mark.parametrize("scale", [1.0, 1.25, 1.5])
+def test_the_pages_have_room(
+    window: MainWindow, qtbot: QtBot, chosen: Path, scale: float, recording: Path
+) -> None:
+    wear_theme(scale)
+    try:
+        made = MainWindow()
+        qtbot.addWidget(made)
+        made.resize(1280, 800)
+        remember(Recent(recording, length=12.0))
+        made.show()
+        qtbot.waitUntil(lambda: bool(made.empty.recent), timeout=10_000)
+        assert_nothing_is_cut_now(made, qtbot, (1280, 800))
+        begin(made, qtbot, "Walk to hyperlapse")
+        assert_nothing_is_cut_now(made, qtbot, (1280, 800))
+        keep_preset(
+            Preset("A name of a preset that is rather long", "and what it is for, in many words " * 4)
+        )
+        made.show_presets()
+        assert_nothing_is_cut_now(made, qtbot, (1280, 800))
+        made.presets.show_form()
+        assert_nothing_is_cut_now(made, qtbot, (1280, 800))
+        made.files.discard_changes()
+        made.end()
+    finally:
+        wear_theme()
