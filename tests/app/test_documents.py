@@ -159,7 +159,7 @@ def synopses() -> dict[str, set[str]]:
         return set(OPTION.findall(texts[name])).union(*inner)
 
     found = {}
-    for names, rest in re.findall(r"^chronoxis ((?:queue )?[a-z|]+)(.*)$", block[1], re.M):
+    for names, rest in re.findall(r"^chronoxis ((?:(?:queue|presets) )?[a-z|]+)(.*)$", block[1], re.M):
         used = re.findall(r"<(\w+)>", rest)
         within, _, commands = names.rpartition(" ")
         for name in commands.split("|"):
