@@ -166,6 +166,7 @@ def _accent(look: type[Look]) -> Schema:
             "description": "Of what is random in it.",
         },
     }
+    choice: Schema = {"on": {"type": "boolean", "description": "Whether it shows; else it keeps its place."}}
     own = {name: {**told.schema(), "description": told.about} for name, told in parameters_of(look).items()}
     return {
         "type": "object",
@@ -175,6 +176,7 @@ def _accent(look: type[Look]) -> Schema:
             "look": {"const": look.key, "description": "What it does to a picture."},
             **own,
             **common,
+            **choice,
         },
     }
 

@@ -3,6 +3,7 @@
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
@@ -15,6 +16,7 @@ from chronoxis.app.weave.pace_curve import curve_y
 from chronoxis.core.files.project_file import load_project
 from chronoxis.core.model import arranging, joining, nesting, pacing
 from chronoxis.core.model.accent import Accent, ByJoin, ByPoints, BySpeed, Flash, Grain, Lines
+from chronoxis.core.model.amounts import amounts_at, placed_accents
 from chronoxis.core.model.join import CUT, Join, Surge
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Place
@@ -123,7 +125,7 @@ def test_accents_are_added_ordered_measured_and_kept(pair: MainWindow, qtbot: Qt
     for look in (Flash, Grain):
         click(page.adds[look])
     assert [type(accent.look) for accent in document.project.shots[0].accents] == [Flash, Grain]
-    click(page.earlier)
+    click(page.list.rows[1].earlier)
     assert [type(accent.look) for accent in document.project.shots[0].accents] == [Grain, Flash]
     type_in(page.look.numbers[0], "7 % of white")
     assert document.project.shots[0].accents[0].look == Grain(level=0.07)
@@ -131,7 +133,15 @@ def test_accents_are_added_ordered_measured_and_kept(pair: MainWindow, qtbot: Qt
     assert "not a number" in pair.bench.caution.text()
     type_in(page.look.numbers[0], "700")
     assert "lies between" in pair.bench.caution.text()
-    page.amount.strength.setValue(50)
+    page.list.rows[0].strength.setValue(50)
+    page.list.rows[0].on.click()
+    assert not document.project.shots[0].accents[0].on
+    (grain, flash) = placed_accents(document.project)
+    times = np.array([grain.begin])
+    assert amounts_at(document.project, grain, times) == 0.0
+    assert amounts_at(document.project, flash, times) == 1.0
+    page.list.rows[0].on.click()
+    assert page.list.rows[0].name.isChecked()
     click(page.amount.follows[BySpeed])
     type_in(page.amount.full_at, "40")
     amount = document.project.shots[0].accents[0].amount
@@ -160,7 +170,7 @@ def test_accents_are_added_ordered_measured_and_kept(pair: MainWindow, qtbot: Qt
     click(page.owners[Owner.WHOLE])
     click(page.adds[Lines])
     assert document.project.accents == (Accent(Lines()),)
-    click(page.remove)
+    click(page.list.rows[0].remove)
     assert not document.project.accents
     planned(qtbot, pair)
 

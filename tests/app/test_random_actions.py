@@ -278,8 +278,7 @@ class Person:
                 rng.choice(list(page.adds.values())).click,
                 rng.choice(list(page.owners.values())).click,
                 rng.choice(list(page.amount.follows.values())).click,
-                page.remove.click,
-                page.earlier.click,
+                *(rng.choice([r.remove, r.earlier, r.on, r.name]).click for r in page.list.rows),
                 page.look.switch.click,
                 lambda: page.looks.box.activated.emit(rng.randrange(max(1, page.looks.box.count()))),
             ]

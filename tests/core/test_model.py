@@ -87,6 +87,7 @@ ACCENTS = st.builds(
     AMOUNTS,
     st.floats(0, 2),
     st.integers(0, 2**32 - 1),
+    st.booleans(),
 )
 LULL_WISHES = st.builds(
     LullWish, st.sampled_from(list(LullsBy)), st.floats(0, 1), st.floats(0, 60), st.floats(0, 9)
@@ -476,7 +477,7 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
     for old, new, said in (
         ('"version": 7', '"version": 8', "newer"),
         ('"kind": "recording"', '"kind": "hologram"', "kind"),
-        ('"format": "mp4"', '"format": "tape"', "settings.format is none of mp4, mkv"),
+        ('"format": "mp4"', '"format": "tape"', "settings.format: there is none of that name; there are mp4, mkv"),
         ('"speed": "40"', '"speed": "4e1"', r"shots\[0\]\.passages\[0\]\.speed"),
         ('"speed": "40"', '"speed": "999999999"', r"shots\[0\]\.passages\[0\]\.speed is out of range"),
         ('"footage": "field-from-the-tower"', '"footage": "nothing"', "names “nothing”"),

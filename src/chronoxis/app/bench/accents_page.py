@@ -6,9 +6,11 @@ from enum import StrEnum
 from functools import partial
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout
 
+from chronoxis.app.bench.accent_rows import SAMPLES, AccentRows, Amounts
 from chronoxis.app.bench.amount_form import AmountForm
 from chronoxis.app.bench.kept_looks import KeptLooks
 from chronoxis.app.bench.live_pictures import Choice, LivePictures
@@ -16,12 +18,13 @@ from chronoxis.app.bench.look_form import LookForm
 from chronoxis.app.bench.page import Page
 from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.document.document import Document
-from chronoxis.app.push_button import choice_chip, push_button, segments_of
+from chronoxis.app.push_button import choice_chip, segments_of
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import joining
 from chronoxis.core.model.accent import LOOKS, STEADY, Accent, Amount, ByJoin, Look
+from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
 from chronoxis.core.model.join import Join
 from chronoxis.core.model.look import KeptLook
 from chronoxis.core.model.project import Project
@@ -66,15 +69,12 @@ class AccentsPage(Page):
             self.adds[look].setAccessibleName(f"Add {look.name}")
         self.live = LivePictures(document, readers, self.isVisible, self._with_each)
         self.live.show_on({look.key: chip for look, chip in self.adds.items()})
-        self.chooser = QComboBox()
-        self.chooser.setAccessibleName("Accents that are here")
-        self.chooser.setToolTip("Choose an accent to change it; they are applied in this order")
-        self.chooser.activated.connect(self._choose)
-        self.earlier = push_button("↑", "Apply the chosen accent earlier")
-        self.earlier.setAccessibleName("Apply earlier")
-        self.earlier.clicked.connect(self._raise)
-        self.remove = push_button("Re&move", "Take the chosen accent away")
-        self.remove.clicked.connect(self._remove)
+        self.list = AccentRows(document)
+        self.list.chosen.connect(self._choose)
+        self.list.turned.connect(self._turn)
+        self.list.strength_set.connect(self._set_strength)
+        self.list.raised.connect(self._raise)
+        self.list.removed.connect(self._remove)
         self.amount = AmountForm(document)
         self.amount.changed.connect(self._set)
         self.look = LookForm()
@@ -89,14 +89,11 @@ class AccentsPage(Page):
         self._lay_out()
 
     def _lay_out(self) -> None:
-        owners, row, adds, on = QHBoxLayout(), QHBoxLayout(), QHBoxLayout(), TextLabel("On")
+        owners, adds, on = QHBoxLayout(), QHBoxLayout(), TextLabel("On")
         on.setProperty("dim", True)
         owners.addWidget(on)
         owners.addWidget(segments_of(*self.owners.values()))
         owners.addStretch()
-        row.addWidget(self.chooser, 1)
-        for button in (self.earlier, self.remove):
-            row.addWidget(button)
         adds.setSpacing(4)
         add = TextLabel("Add")
         add.setProperty("dim", True)
@@ -108,7 +105,7 @@ class AccentsPage(Page):
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setSpacing(4)
         layout.addLayout(owners)
-        layout.addLayout(row)
+        layout.addWidget(self.list)
         layout.addWidget(self.amount)
         layout.addWidget(self.look)
         layout.addLayout(adds)
@@ -164,9 +161,7 @@ class AccentsPage(Page):
         self.live.look_again()
         accents, accent = self.accents, self.accent
         self._chosen = min(self._chosen, max(0, len(accents) - 1))
-        self._show_chooser(accents)
-        self.earlier.setEnabled(self._chosen > 0)
-        self.remove.setEnabled(accent is not None)
+        self.list.show_accents(accents, self._chosen, self._amounts())
         self.amount.show_accent(accent)
         self.look.show_accent(accent)
         self.looks.show_project(Join(self._surge(), accents))
@@ -177,14 +172,20 @@ class AccentsPage(Page):
             return None
         return self._document.project.shots[joins[0]].join.surge
 
-    def _show_chooser(self, accents: Accents) -> None:
-        self.chooser.clear()
-        for number, accent in enumerate(accents, 1):
-            self.chooser.addItem(f"{number} · {accent.name}")
-        if not accents:
-            self.chooser.addItem("none yet: add one below")
-        self.chooser.setEnabled(bool(accents))
-        self.chooser.setCurrentIndex(self._chosen if accents else 0)
+    def _amounts(self) -> Callable[[Accent], Amounts]:
+        """What gives how much there is of an accent over what it is on, 0 to 1 at its own full amount."""
+        project = self._document.project
+        first = float(project.starts[self._places[0].shot]) if self._places else 0.0
+        placed: dict[int, Placed] = {}
+        for each in placed_accents(project):
+            if each.end > first:
+                placed.setdefault(id(each.accent), each)
+
+        def amounts(accent: Accent) -> Amounts:
+            each = replace(placed[id(accent)], accent=replace(accent, strength=1.0, on=True))
+            return amounts_at(project, each, np.linspace(each.begin, each.end, SAMPLES, endpoint=False))
+
+        return amounts
 
     def _choose(self, number: int) -> None:
         self._chosen = number
@@ -203,13 +204,16 @@ class AccentsPage(Page):
             self._chosen = taken
             self.show_project()
 
-    def _remove(self) -> None:
-        chosen = self._chosen
-        self._change("Remove accent", lambda old: old[:chosen] + old[chosen + 1 :])
+    def _turn(self, number: int, on: bool) -> None:
+        self._set_one(number, "Show accent" if on else "Hide accent", lambda a: replace(a, on=on))
 
-    def _raise(self) -> None:
-        chosen = self._chosen
+    def _set_strength(self, number: int, strength: float) -> None:
+        self._set_one(number, "Amount", lambda a: replace(a, strength=strength))
 
+    def _remove(self, number: int) -> None:
+        self._change("Remove accent", lambda old: old[:number] + old[number + 1 :])
+
+    def _raise(self, chosen: int) -> None:
         def raised(old: Accents) -> Accents:
             if not 0 < chosen < len(old):
                 return old
@@ -233,9 +237,12 @@ class AccentsPage(Page):
 
     def _set(self, label: str, change: Callable[[Accent], Accent]) -> None:
         """Change the chosen accent of all that is selected."""
-        chosen = self._chosen
+        self._set_one(self._chosen, label, change)
+
+    def _set_one(self, number: int, label: str, change: Callable[[Accent], Accent]) -> None:
+        """Change an accent, by its place, of all that is selected."""
         self._change(
-            label, lambda old: (*old[:chosen], *map(change, old[chosen : chosen + 1]), *old[chosen + 1 :])
+            label, lambda old: (*old[:number], *map(change, old[number : number + 1]), *old[number + 1 :])
         )
 
     def _give_look(self, look: KeptLook) -> None:

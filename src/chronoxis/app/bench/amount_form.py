@@ -1,4 +1,4 @@
-"""How much there is of an accent, and what that follows."""
+"""What the amount of an accent follows."""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -8,16 +8,13 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from chronoxis.app.bench.amount_curve import AmountCurve
-from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import label_for
 from chronoxis.app.document.document import Document
 from chronoxis.app.push_button import choice_chip, segments_of
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model.accent import (
-    MOST_STRENGTH,
     Accent,
     Amount,
     ByJoin,
@@ -38,7 +35,7 @@ _FOLLOWED = (
 
 
 class AmountForm(QWidget):
-    """Shows the amount of one accent.
+    """Shows what the amount of one accent follows.
 
     Signals:
         changed: what undo says of it, and the change of an accent.
@@ -52,18 +49,6 @@ class AmountForm(QWidget):
         super().__init__()
         self._document = document
         self._accent: Accent | None = None
-        self.strength = GestureSlider(
-            document,
-            "Amount at most",
-            "How much of the accent there is where it is full",
-            least=0,
-            most=round(MOST_STRENGTH * 100),
-            page=10,
-            choose=lambda share: self._change("Amount", lambda a: replace(a, strength=share / 100)),
-            label="Amount",
-        )
-        self._share = TextLabel()
-        self._share.setMinimumWidth(scaled(40))
         self._group = QButtonGroup(self)
         self.follows: dict[type, QPushButton] = {
             kind: choice_chip(text, tip, self._group, partial(self._follow, kind))
@@ -83,13 +68,11 @@ class AmountForm(QWidget):
         self._lay_out()
 
     def show_accent(self, accent: Accent | None) -> None:
-        """Show the amount of an accent; nothing, where there is none."""
+        """Show what the amount of an accent follows; nothing, where there is none."""
         self._accent = accent
-        for widget in (self.strength, *self.follows.values(), self.response):
+        for widget in (*self.follows.values(), self.response):
             widget.setEnabled(accent is not None)
         amount = accent.amount if accent else None
-        self.strength.show_value(round(100 * accent.strength) if accent else 0)
-        self._share.setText(f"{accent.strength:.0%}" if accent else "")
         self._group.setExclusive(False)
         for kind, chip in self.follows.items():
             chip.setChecked(isinstance(amount, kind))
@@ -107,10 +90,7 @@ class AmountForm(QWidget):
             self.response.setCurrentIndex(list(Response).index(amount.response))
 
     def _lay_out(self) -> None:
-        amount, follow, speeds = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
-        amount.addWidget(label_for("Am&ount", self.strength))
-        amount.addWidget(self.strength, 1)
-        amount.addWidget(self._share)
+        follow, speeds = QHBoxLayout(), QHBoxLayout()
         follows = TextLabel("Follows")
         follows.setProperty("dim", True)
         follow.addWidget(follows)
@@ -124,7 +104,7 @@ class AmountForm(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
-        for part in (amount, follow, speeds):
+        for part in (follow, speeds):
             layout.addLayout(part)
         layout.addWidget(self.curve)
         for widget in (self.curve, self.none_at, self.full_at, *self._speed_labels):

@@ -76,6 +76,7 @@ def accents_json(accents: Iterable[Accent]) -> list[dict[str, Any]]:
             "amount": _amount_json(accent.amount),
             "strength": accent.strength,
             "seed": accent.seed,
+            "on": accent.on,
         }
         for accent in accents
     ]
@@ -83,7 +84,13 @@ def accents_json(accents: Iterable[Accent]) -> list[dict[str, Any]]:
 
 def accent_from(item: dict[str, Any]) -> Accent:
     """An accent. Raises PlanError if a value is out of range."""
-    return Accent(_look(item), one_from(item, "amount", _amount_from), item["strength"], item["seed"])
+    return Accent(
+        _look(item),
+        one_from(item, "amount", _amount_from),
+        item["strength"],
+        item["seed"],
+        item.get("on", True),
+    )
 
 
 def _look(item: dict[str, Any]) -> Look:

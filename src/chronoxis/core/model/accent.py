@@ -320,12 +320,14 @@ class Accent:
         amount: how much of it, when.
         strength: times its amount; 1 is full, at most `MOST_STRENGTH`.
         seed: of what is random in it.
+        on: whether it shows; one that is off keeps its place.
     """
 
     look: Look
     amount: Amount = STEADY
     strength: float = 1.0
     seed: int = 1
+    on: bool = True
 
     def __post_init__(self) -> None:
         if not 0 <= self.strength <= MOST_STRENGTH:

@@ -126,7 +126,8 @@ def amounts_at(project: Project, placed: Placed, times: Seconds, speeds: Seconds
             lasting = max(placed.end - placed.begin, 1e-12)
             places = [float(point.at) for point in amount.points]
             shares = np.interp((times - placed.begin) / lasting, places, [p.amount for p in amount.points])
-    return np.where(inside, shares * placed.accent.strength, 0.0)
+    strength = placed.accent.strength if placed.accent.on else 0.0
+    return np.where(inside, shares * strength, 0.0)
 
 
 def strongest_at(project: Project, times: Seconds) -> Seconds:
