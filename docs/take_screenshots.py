@@ -15,6 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from tqdm import tqdm
 
+from chronoxis.app.first_notes import mark_all_read
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.app.pictures.stage import Mode
@@ -54,6 +55,7 @@ def main() -> None:
     apply_theme(application, scale)
     with tempfile.TemporaryDirectory() as scratch:
         os.environ["XDG_STATE_HOME"] = scratch
+        mark_all_read()
         window = MainWindow()
         window.show()
         open_project(window, project)

@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.first_notes import mark_all_read
 from chronoxis.app.main_window import MainWindow
 from chronoxis.demo.larkfield import draw_field
 from tests.app.driving import SECONDS, wear_theme
@@ -29,6 +30,7 @@ def no_frames_on_disk(own_cache: Path) -> None:
 @pytest.fixture
 def window(qtbot: QtBot) -> Iterator[MainWindow]:
     wear_theme()
+    mark_all_read()
     made = MainWindow()
     made.show()
     yield made

@@ -5,11 +5,12 @@ from fractions import Fraction
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, QRect, Qt
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.files.recent_projects import Recent, recently_used, remember
+from chronoxis.app.help_texts import help_texts
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.files.preset_file import load_preset, save_preset
 from chronoxis.core.files.presets import keep_preset, own_presets, shipped_presets
@@ -245,3 +246,54 @@ def test_the_pages_have_room(
         made.end()
     finally:
         wear_theme()
+
+
+def test_every_page_is_told_about_by_a_key(opened: MainWindow, qtbot: QtBot) -> None:
+    window, told = opened, set[str]()
+
+    def ask() -> None:
+        qtbot.keyClick(window, Qt.Key.Key_F1)
+        assert window.help_page.isVisible()
+        assert window.geometry().contains(window.help_page.geometry())
+        told.add(window.help_page.words())
+        window.help_page.hide()
+
+    for page in range(len(window.bench.pages)):
+        window.show_bench_page(page)
+        ask()
+    for show in (window.show_export, window.show_presets, window._show_intent):
+        show()
+        ask()
+    window.files.discard_changes()
+    window.file_actions.new_project()
+    ask()
+    assert len(told) == len(help_texts()) == len(window.bench.pages) + 4
+
+
+def test_five_things_are_told_of_once_and_brought_back(
+    qtbot: QtBot, recording: Path, own_state: Path
+) -> None:
+    wear_theme()
+    window = MainWindow()
+    qtbot.addWidget(window)
+    window.show()
+    notes = window.first_notes
+    assert not notes.isVisible()
+    window.loading.bring_in(recording)
+    planned(qtbot, window)
+    read = []
+    while notes.isVisible():
+        read.append(notes.title.text())
+        assert_nothing_is_cut_now(window, qtbot, (1280, 800))
+        ring = notes._ring.geometry()
+        assert not ring.intersects(QRect(notes.mapTo(window, QPoint()), notes.size()))
+        notes.next.click()
+    assert read[:4] == ["Threads", "The recorded rail", "The result rail", "The pace curve"]
+    window.document.apply("x", lambda p: p)
+    assert not notes.isVisible()
+    notes.begin_again()
+    assert notes.title.text() == "Threads"
+    notes.enough.click()
+    assert not notes.isVisible()
+    window.files.discard_changes()
+    window.end()

@@ -40,7 +40,7 @@ def test_a_shot_is_steadied_and_lined_up_on_its_page(pair: MainWindow, qtbot: Qt
     assert document.project.passage(Place(0, 0)).making.line_up == 0.5
     plan = planned(qtbot, pair)
     assert plan.unmeasured
-    qtbot.waitUntil(lambda: "given up" in choices.words.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "nothing to steady" in choices.words.text(), timeout=60_000)
     plan = planned(qtbot, pair)
     assert not plan.unmeasured
     course = plan.steadied[0]
@@ -82,7 +82,7 @@ def test_following_is_estimated_stopped_and_gone_on_with(
     assert choices.words.text() == "Stopped: it is shown as filmed."  # no other edit begins it again
     monkeypatch.setattr(_LOOKED_AT, looked_at)
     click(choices.act)
-    qtbot.waitUntil(lambda: "given up" in choices.words.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "nothing to steady" in choices.words.text(), timeout=60_000)
     assert not choices.act.isVisible()
     assert pair.camera_paths.takes(0) == 0
 

@@ -166,15 +166,16 @@ def left_behind(folder: Path) -> list[Path]:
 @pytest.mark.sampled(2)
 @pytest.mark.parametrize("kind", ["rich", "plain", "stills"])
 def test_what_others_make_is_what_would_be_made_here(
-    shared: Cluster, take: Path, tmp_path: Path, kind: str
+    shared: Cluster, take: Path, tmp_path: Path, kind: str, caplog: pytest.LogCaptureFixture
 ) -> None:
+    caplog.set_level("INFO", "chronoxis")
     project = rich_project(take) if kind == "rich" else project_of(take, JPEG if kind == "stills" else MKV)
     ending = "" if kind == "stills" else ".mkv"
     told: list[str] = []
     there = made_elsewhere(shared.machines, project, tmp_path / f"film{ending}", told)
     (tmp_path / "here").mkdir()
     here = export(planned(project), tmp_path / "here" / f"film{ending}")
-    assert told == []
+    assert told == [], caplog.text
     assert content(there.path) == content(here.path)
     assert {path.name for path in tmp_path.iterdir()} == {"here", f"film{ending}"}
     measured = {path.name for path in (shared.folder / "worker").rglob("*.trace.npz")}

@@ -477,7 +477,11 @@ def test_damaged_and_newer_files_are_refused_and_left(tmp_path: Path) -> None:
     for old, new, said in (
         ('"version": 7', '"version": 8', "newer"),
         ('"kind": "recording"', '"kind": "hologram"', "kind"),
-        ('"format": "mp4"', '"format": "tape"', "settings.format: there is none of that name; there are mp4, mkv"),
+        (
+            '"format": "mp4"',
+            '"format": "tape"',
+            "settings.format: there is none of that name; there are mp4, mkv",
+        ),
         ('"speed": "40"', '"speed": "4e1"', r"shots\[0\]\.passages\[0\]\.speed"),
         ('"speed": "40"', '"speed": "999999999"', r"shots\[0\]\.passages\[0\]\.speed is out of range"),
         ('"footage": "field-from-the-tower"', '"footage": "nothing"', "names “nothing”"),

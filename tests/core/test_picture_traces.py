@@ -39,7 +39,7 @@ from chronoxis.core.traces.picture_trace import PictureTrace, watch
 from chronoxis.core.traces.store import TraceStore
 from chronoxis.core.traces.trend import smoothed, trend
 from chronoxis.demo import tower_picture, tower_truth
-from chronoxis.demo.larkfield import draw_field
+from chronoxis.demo.larkfield import draw_field, draw_walk
 from tests.footage_makers import make_recording
 
 ONLY = Place(0, 0)
@@ -241,6 +241,16 @@ def field_plan(field: Path, seen: PictureTrace, wish: PassersBy) -> Plan:
     project = pacing.set_speed(project, [ONLY], Fraction(10))
     project = correcting.set_passers_by(project, [0], wish)
     return make_plan(project, {project.footage[0].key: source}, {project.footage[0].key: seen})
+
+
+def test_a_camera_that_stands_still_is_told_from_one_that_moves(tmp_path: Path, seen: PictureTrace) -> None:
+    assert seen.stands_still(0, len(seen))
+    assert not seen.stands_still(5, 6)
+    walk = tmp_path / "walk.mp4"
+    draw_walk(walk, size=(320, 180), seconds=1)
+    moving = watch(open_source(walk), TraceStore(), lambda *_: None)
+    assert not moving.stands_still(0, len(moving))
+    assert not PictureTrace.blank(60, 1).stands_still(0, 60)
 
 
 def test_who_passes_is_skipped(field: Path, seen: PictureTrace) -> None:

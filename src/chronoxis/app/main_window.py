@@ -29,11 +29,13 @@ from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.files.recent_pictures import RecentPictures
+from chronoxis.app.first_notes import FirstNotes, notes
 from chronoxis.app.focus_keys import FocusKeys
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.run_pictures import RunPictures
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.head_line import HeadLine
+from chronoxis.app.help_page import HelpPage
 from chronoxis.app.intents.empty_page import EmptyPage
 from chronoxis.app.intents.intent_panel import IntentPanel
 from chronoxis.app.intents.intents import Intents
@@ -173,6 +175,8 @@ class MainWindow(QMainWindow):
         )
         self.intents = Intents(self.document, self.file_actions, self.loading, self.preset_acts)
         self.intent_panel = IntentPanel(self.intents)
+        self.first_notes = FirstNotes(self.document, notes(self.weave, self.pictures.checks), self)
+        self.shelf.show_below(self.first_notes)
         self._right = QStackedWidget()
 
     def show_export(self) -> None:
@@ -230,6 +234,21 @@ class MainWindow(QMainWindow):
         """Whether all footage is there, and no run is open: it is the whole that is exported."""
         plan = self.document.plan
         return plan is not None and plan.is_whole and self.document.project.outside is None
+
+    def show_help(self) -> None:
+        """Show what there is to know of the page that is shown."""
+        self.help_page.show_about(self._shown_page)
+
+    @property
+    def _shown_page(self) -> str:
+        """The name of what is to be read about."""
+        if self._pages.currentIndex() == 0:
+            return "Begin"
+        panels = {self.export_panel: "Export", self.presets: "Presets", self.intent_panel: "Intent"}
+        for panel, name in panels.items():
+            if self._right.currentWidget() is panel:
+                return name
+        return next(name for name, page in self.bench.pages if page is self.bench.shown_page)
 
     def show_bench(self) -> None:
         """Show the Bench."""
@@ -354,6 +373,7 @@ class MainWindow(QMainWindow):
         self._pages.addWidget(self.empty)
         self._pages.addWidget(body)
         self.shortcuts_page = ShortcutsPage(self)
+        self.help_page = HelpPage(self)
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)

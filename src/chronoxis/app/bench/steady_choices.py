@@ -4,6 +4,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -17,7 +18,10 @@ from chronoxis.app.theme.theme import scaled
 from chronoxis.core.model import correcting, making
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.steady import MOST_CROP, Steady, SteadyMode
+from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.timecode import format_time
+from chronoxis.core.traces.picture_trace import PictureTrace
+from chronoxis.core.traces.trace_kinds import PICTURES
 
 _MODES = (
     (SteadyMode.OFF, "as filmed", "The camera's path stays as it was"),
@@ -26,6 +30,7 @@ _MODES = (
 )
 _LINE_UP_STEPS = 0.5  # steps
 _STOP, _GO_ON = "St&op", "Go &on"
+_STILL = "The camera stands still in this shot: there is nothing to steady."
 _SKEW = "Skew of rolling shutters stays."
 
 
@@ -134,12 +139,21 @@ class SteadyChoices(QWidget):
         if not takes:
             return "", ""
         if not shot.reads_camera:
-            return f"Following the camera takes about {format_time(max(takes, 1), 0)}, once.", ""
+            once = f"Following the camera takes about {format_time(max(takes, 1), 0)}, once."
+            return _STILL if self._stands_still(number, plan) else once, ""
         if cameras.is_stopped(number):
             return "Stopped: it is shown as filmed.", _GO_ON
         share, seconds = cameras.progress(number)
         left = f", {format_time(max(seconds, 1), 0)} left" if seconds is not None else ""
         return f"Following the camera: {share:.0%}{left}. Shown as filmed till then.", _STOP
+
+    def _stands_still(self, number: int, plan: Plan) -> bool:
+        """Whether the camera does not move in a shot, as far as that is known by now."""
+        shot, edges = plan.project.shots[number], plan.edges[number]
+        origin = plan.project.footage_of(shot).origin
+        trace = self._document.known.measured[PICTURES].get(origin)
+        first, stop = np.searchsorted(edges, shot.span).tolist()
+        return isinstance(trace, PictureTrace) and trace.stands_still(first, min(stop, len(trace)))
 
     def _press(self) -> None:
         number = next(iter(self._document.selection.shots), None)

@@ -53,10 +53,10 @@ class Shelf(QFrame):
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inside)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 9, 4, 8)
-        layout.addLayout(head)
-        layout.addWidget(scroll, 1)
+        self._rows = QVBoxLayout(self)
+        self._rows.setContentsMargins(8, 9, 4, 8)
+        self._rows.addLayout(head)
+        self._rows.addWidget(scroll, 1)
         for signal in (
             document.footage_changed,
             document.pending_changed,
@@ -65,6 +65,10 @@ class Shelf(QFrame):
             proxies.changed,
         ):
             signal.connect(self._show)
+
+    def show_below(self, widget: QWidget) -> None:
+        """Show something below the list, which gives way."""
+        self._rows.addWidget(widget)
 
     def show_thumbnail(self, origin: Hashable, image: QImage) -> None:
         """Show the first picture of footage."""

@@ -290,8 +290,10 @@ class Pictures(QWidget):
             self._transport.note_shown(self._shown[1])
 
     def _follow_rest(self) -> None:
-        """Where playing ends, its last picture is made as fine as others."""
-        if not self._transport.playing:
+        """What is gathered is not shown while playing; where that ends, its last picture is made fine."""
+        if self._transport.playing:
+            self.stage.grid.show_images([])
+        else:
             self._follow()
 
     def _show_other(self, number: int) -> None:
@@ -383,7 +385,7 @@ class Pictures(QWidget):
         if still.recorded is not None:
             form = plan.pictures[int(plan.schedule.shots[number])]
             self.recorded.show_image(still.recorded, full=form.size)
-        if wish.strip:
+        if wish.strip and not self._transport.playing:
             frames, weights = plan.schedule.sources(number)
             weight_of = dict(zip(frames.tolist(), (weights / weights.max()).tolist(), strict=True))
             self.stage.grid.show_images([(still.strip.get(n), weight_of.get(n, 0.0)) for n in wish.strip])

@@ -22,6 +22,7 @@ _SAMPLE = 3.0  # pixels
 _EDGE = 4  # pixels above and below the axis
 _NUMBER = 12  # pixels that the number of a line is high
 _KNOT = 4.5  # pixels from the middle of a joint to its rim
+_ROOF = 4  # pixels that each roof of a peak is high, and stands above the other
 _COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
 _AMOUNT_SHARE = 0.5  # of the row that a full accent stands high
 _PROPOSED_POINTS = 2  # of a proposed pace, for each pixel at most
@@ -172,7 +173,7 @@ def _draw_accents(painter: QPainter, rails: Rails, project: Project) -> None:
 
 
 def _draw_runs(painter: QPainter, rails: Rails, project: Project) -> None:
-    """The peak of each Surge as a diamond, the ends of its runs as ticks."""
+    """The peak of each Surge as two roofs, one over the other, the ends of its runs as ticks."""
     row = rails.curve
     for join, shot in enumerate(project.shots[:-1]):
         surge = shot.join.surge
@@ -188,9 +189,9 @@ def _draw_runs(painter: QPainter, rails: Rails, project: Project) -> None:
             painter.drawLine(QPointF(end, row.top() + 3), QPointF(end, row.bottom() - 3))
         y, reach = curve_y(rails, float(surge.peak)), _KNOT + 1
         painter.setPen(QPen(TEXT, 1.3))
-        painter.setBrush(GROUND)
-        corners = ((0, -reach), (reach, 0), (0, reach), (-reach, 0))
-        painter.drawPolygon([QPointF(x + right, y + down) for right, down in corners])
+        for above in (0.0, _ROOF):
+            low, high = y - above + _ROOF, y - above
+            painter.drawPolyline([QPointF(x - reach, low), QPointF(x, high), QPointF(x + reach, low)])
 
 
 def curve_y(rails: Rails, speed: float) -> float:

@@ -1,5 +1,6 @@
 """Pieces made by other machines: handed out, fetched, and made here where nobody is left who could."""
 
+import logging
 import statistics
 import time
 from asyncio import CancelledError
@@ -19,6 +20,8 @@ from chronoxis.core.cluster.piece_maker import MadePiece, PieceMaker
 from chronoxis.core.footage.prefetch import Check, never
 from chronoxis.core.render.piece_making import Made, MakePieces, PieceWork, make_pieces, runs_of
 from chronoxis.core.render.pieces import Piece
+
+log = logging.getLogger("chronoxis")
 
 Told = Callable[[str], None]
 """Called with what a person should know, in a sentence."""
@@ -224,6 +227,7 @@ class _Sharing:
         self._meet(at_once=True)
         if address not in self._workers:
             return
+        log.info("%s %s: %r", self._workers[address].name, what, error)
         self._refused.add(address)
         if isinstance(error, _GONE) or (isinstance(error, OSError) and error.errno is None):
             self._lose(address)
@@ -231,6 +235,7 @@ class _Sharing:
             self._refuse(address, f"{what}: {(str(error) or type(error).__name__).rstrip('.')}")
 
     def _lose(self, address: str) -> None:
+        log.info("%s is lost, silent for %.1f s", self._workers[address].name, self._silent.get(address, 0.0))
         self._told(f"{self._workers.pop(address).name} is lost; others make its pieces.")
 
     def _refuse(self, address: str, why: str) -> None:

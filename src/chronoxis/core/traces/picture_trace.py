@@ -46,6 +46,9 @@ _GAMMA = 0.45  # about: what light times a gain comes to in codes
 _CUT_DIFFERENCE, _CUT_RATIO = 0.10, 3.0
 
 
+_LEAST_CHANGED = 0.06  # share of the picture that changes from frame to frame where the camera moves
+
+
 @dataclass(frozen=True, eq=False)
 class PictureTrace:
     """What is known of the pictures of footage, by the number of the recorded frame or the photo.
@@ -86,6 +89,17 @@ class PictureTrace:
 
     def __len__(self) -> int:
         return len(self.known)
+
+    def stands_still(self, first: int, stop: int) -> bool:
+        """Whether a camera that moves is nowhere to be seen in most of some frames, all of them known.
+
+        Where it moves, whatever has an edge changes: a quarter of a picture with much sky, as against a
+        hundredth of one in which things move.
+        """
+        frames = slice(first + 1, stop)
+        if not self.known[frames].all() or not len(self.known[frames]):
+            return False
+        return bool(np.median(self.changed[frames]) < _LEAST_CHANGED)
 
     @cached_property
     def is_whole(self) -> bool:

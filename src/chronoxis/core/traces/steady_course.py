@@ -61,6 +61,8 @@ class SteadyCourse:
     def in_words(self, width: int) -> str:
         """What it comes to, at a width in pixels."""
         before, after = self.shake_before * width, self.shake_after * width
+        if before < _TELLABLE:
+            return f"the camera shakes by less than {_TELLABLE:g} px: there is nothing to steady"
         left = f"{after:.2g} px" if after >= _TELLABLE else f"below {_TELLABLE:g} px"
         share = float(self.lost.mean())
         kept = f", {share:.0%} cannot be followed and stays as filmed" if share >= _WORTH_SAYING else ""

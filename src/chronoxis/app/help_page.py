@@ -1,0 +1,48 @@
+"""What there is to know of the page that is shown, over the window until a press or a key."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
+
+from chronoxis.app.empty_layout import empty_layout
+from chronoxis.app.help_texts import help_texts
+from chronoxis.app.text_label import TextLabel
+from chronoxis.app.theme.theme import font, scaled
+
+_WIDE = 460  # pixels of the text; grows with it
+
+
+class HelpPage(QFrame):
+    """A panel over the window; a click or any key takes it away."""
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window, Qt.WindowType.Popup)
+        self._window = window
+        self.setProperty("panel", True)
+        self._rows = QVBoxLayout(self)
+        self._rows.setContentsMargins(18, 14, 18, 16)
+        self._rows.setSpacing(9)
+
+    def show_about(self, page: str) -> None:
+        """Show what is to be known of a page, in the middle of the window."""
+        empty_layout(self._rows)
+        text = help_texts()[page]
+        title = TextLabel(text.title)
+        title.setFont(font(12, 600))
+        self._rows.addWidget(title)
+        for paragraph in text.paragraphs:
+            words = TextLabel(paragraph)
+            words.setWordWrap(True)
+            words.setFixedWidth(scaled(_WIDE))
+            self._rows.addWidget(words)
+        more = TextLabel("?  lists all keys.  Any key goes back.")
+        more.setProperty("dim", True)
+        self._rows.addWidget(more)
+        self.setAccessibleName(f"{text.title}. {' '.join(text.paragraphs)}")
+        self.adjustSize()
+        middle = self._window.geometry().center() - self.rect().center()
+        self.move(middle)
+        self.show()
+
+    def words(self) -> str:
+        """All that it says."""
+        return self.accessibleName()
