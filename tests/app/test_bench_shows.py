@@ -7,18 +7,21 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 import pytest
+from PySide6.QtCore import QRect
 from PySide6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.bench.detail import telling_part
 from chronoxis.app.bench.live_pictures import LivePictures
 from chronoxis.app.main_window import MainWindow
-from chronoxis.core.model import joining, making
+from chronoxis.app.pictures.frame_images import image_from
+from chronoxis.core.model import joining, making, pacing
 from chronoxis.core.model.accent import LOOKS, STEADY, Accent, Stutter
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.frame_making import Between, EachFrame, Fill
 from tests.app.driving import planned
 
 Codes = npt.NDArray[np.float32]
@@ -99,3 +102,37 @@ def test_pictures_are_of_the_present_moment_and_rest_while_it_plays(opened: Main
     pictures(qtbot, live, len(EachFrame))
     opened.bench.frames.choices[EachFrame.LONG_EXPOSURE].click()
     assert document.project.shots[0].passages[0].making.each is EachFrame.LONG_EXPOSURE
+
+
+def test_details_show_where_the_choices_differ(opened: MainWindow, qtbot: QtBot) -> None:
+    document, page = opened.document, opened.bench.frames
+    opened.show_bench_page(1)
+    document.apply("slow", lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(1, 3)))
+    document.move_playhead(Fraction(29, 25))
+    planned(qtbot, opened)
+    assert all(chip.isVisible() for chip in page.betweens.values())
+    shown = pictures(qtbot, page.details, len(Between))
+    part = page._detail.part
+    assert part is not None
+    (hold, blend, _) = (codes_of(shown[each]) for each in Between)
+    apart = np.abs(hold - blend).sum(axis=2)
+    inside = apart[part.top() : part.bottom() + 1, part.left() : part.right() + 1]
+    assert inside.mean() > apart.mean()
+    document.apply("fast", lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(10)))
+    document.apply("long", lambda p: making.set_each_frame(p, [Place(0, 0)], EachFrame.LONG_EXPOSURE))
+    planned(qtbot, opened)
+    assert not any(chip.isVisible() for chip in page.betweens.values())
+    pictures(qtbot, page.details, len(Fill))
+    assert "10 of the 20 recorded frames" in page.open_frames.toolTip()
+    opened.transport.set_shuttle(1)
+    assert page.details.images == {}
+
+
+def test_the_telling_part_is_where_pictures_differ() -> None:
+    plain = np.zeros((90, 160, 3), np.uint8)
+    marked = plain.copy()
+    marked[60:80, 100:130] = 255
+    part = telling_part([image_from(plain), image_from(marked)])
+    assert part.contains(QRect(100, 60, 30, 20)) or part.intersects(QRect(110, 65, 10, 10))
+    middle = telling_part([image_from(plain), image_from(plain)])
+    assert abs(middle.center().x() - 80) <= 1

@@ -69,9 +69,9 @@ def test_what_has_no_effect_cannot_be_chosen(page: MainWindow) -> None:
     frames, document = page.bench.frames, page.document
     click(frames.choices[EachFrame.ONE])
     assert not frames.shutter.isEnabled()
-    assert not frames.betweens[Between.MOTION].isEnabled()
+    assert frames.betweens[Between.MOTION].isHidden()
     document.apply("slow", lambda p: pacing.set_speed(p, [ONLY], Fraction(1, 4)))
-    assert frames.betweens[Between.MOTION].isEnabled()
+    assert not frames.betweens[Between.MOTION].isHidden()
     click(frames.choices[EachFrame.CLEAR])
     assert frames.clear_window.isVisible()
     assert not frames.fills[Fill.GOOD].isEnabled()

@@ -125,7 +125,7 @@ class Bench(QFrame):
     @property
     def live(self) -> tuple[LivePictures, ...]:
         """What makes pictures of choices."""
-        return self.frames.live, self.accents.live
+        return self.frames.live, self.frames.details, self.accents.live
 
     @property
     def need(self) -> int:

@@ -1,6 +1,6 @@
 """The page *Frames*: how result frames are made, and what is corrected in recorded ones first."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import replace
 from enum import StrEnum
 from fractions import Fraction
@@ -19,10 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.bench.cadence_view import CadenceView
+from chronoxis.app.bench.detail import Detail
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.live_pictures import Choice, LivePictures
 from chronoxis.app.bench.making_cost import MakingCost
 from chronoxis.app.bench.number_field import NumberField
+from chronoxis.app.bench.open_frames import OpenFrames
 from chronoxis.app.bench.page import Page, common, heading, label_for, numbered, one_of_each
 from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.bench.quantity_words import alike_in
@@ -67,6 +69,9 @@ _PASSERS = (
     (PassersBy.SKIP, "skip", "Neighbouring frames serve where somebody crosses"),
     (PassersBy.CLEAR, "clear", "Where somebody crosses, the median around it serves"),
 )
+_DETAIL_WIDTH = 52  # pixels of a chip; grows with the text
+_DETAIL_HEIGHT = 180  # pixels of a picture that a detail is cut out of
+_DETAIL_MS = 500  # milliseconds of rest: the ways come first
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 
 _field = partial(NumberField, wide=66)
@@ -91,8 +96,7 @@ class FramesPage(Page):
         self._window_row = self._row("&Window", self.clear_window, TextLabel("of recorded time"))
         for part in self._window_row:
             part.hide()  # now: of what is hidden later, the room is kept until the page is shown
-        self.fills = self._chips("Fill steps", _FILLS, self._set_fill)
-        self.betweens = self._chips("In between", _BETWEENS, self._set_between)
+        self._add_details()
         self.passers = self._chips("Passers-by", _PASSERS, self._set_passers)
         self._found = TextLabel()
         self._found.setProperty("dim", True)
@@ -134,6 +138,49 @@ class FramesPage(Page):
         place = place_at(project, float(self._document.playhead))
         return [Choice(way, partial(_made_so, place=place, way=way)) for way, _, _ in _WAYS]
 
+    def _add_details(self) -> None:
+        """What is done between recorded frames, as a detail of the present moment."""
+        self.fills = self._pictured("Fill steps", _FILLS, self._set_fill)
+        self.betweens = self._pictured("In between", _BETWEENS, self._set_between)
+        self._enough = TextLabel("matters below 1× only")
+        self._enough.setProperty("dim", True)
+        self._last_row.addWidget(self._enough)
+        chips: dict[Hashable, PictureChip] = {**self.fills, **self.betweens}
+        self.details = LivePictures(
+            self._document, self._readers, self.isVisible, self._as_each_detail, _DETAIL_HEIGHT, _DETAIL_MS
+        )
+        self._detail = Detail(self.details, chips)
+
+    def _pictured(
+        self, title: str, choices: tuple[tuple[StrEnum, str, str], ...], choose: Callable[[StrEnum], None]
+    ) -> dict[Hashable, PictureChip]:
+        """A row of choices that are shown by pictures."""
+        label, group, chips = TextLabel(title), QButtonGroup(self), dict[Hashable, PictureChip]()
+        label.setProperty("dim", True)
+        self._last_row = QHBoxLayout()
+        self._last_row.setSpacing(5)
+        for value, text, tip in choices:
+            chips[value] = PictureChip(text, tip, group, partial(choose, value), _DETAIL_WIDTH)
+            chips[value].setAccessibleName(f"{title}: {text}")
+            self._last_row.addWidget(chips[value])
+        row = self._grid.rowCount()
+        self._grid.addWidget(label, row, 0)
+        self._grid.addLayout(self._last_row, row, 1)
+        return chips
+
+    def _as_each_detail(self, project: Project) -> list[Choice]:
+        """The passage at the playhead with each choice of what is done between recorded frames."""
+        place = place_at(project, float(self._document.playhead))
+        if self._is_few(project, place):
+            return [Choice(each, partial(_between_so, place=place, between=each)) for each, *_ in _BETWEENS]
+        if not project.passage(place).making.each.entry.fills:
+            return []
+        return [Choice(fill, partial(_filled_so, place=place, fill=fill)) for fill, *_ in _FILLS]
+
+    @staticmethod
+    def _is_few(project: Project, place: Place) -> bool:
+        return _needs_between(project, project.rows.of([place]))
+
     def _add_shutter(self) -> None:
         self.shutter = GestureSlider(
             self._document,
@@ -157,6 +204,10 @@ class FramesPage(Page):
             lambda on: self._set("Soft window", making.set_soft, on),
         )
         self._row("Sh&utter", self.shutter, self._degrees, self.all_recorded, self.soft)
+        self.open_frames = OpenFrames()
+        self._grid.addWidget(self.open_frames, self._grid.rowCount(), 1)
+        for signal in (self._document.planned, self._document.playhead_moved):
+            signal.connect(self._show_open)
 
     def _add_even_out(self) -> None:
         self.even = GestureSlider(
@@ -254,6 +305,8 @@ class FramesPage(Page):
         shots = [project.shots[number] for number in sorted({place.shot for place in places})]
         _mark(self.choices, {each.each for each in makings})
         self.live.look_again()
+        self.details.look_again()
+        self._show_open()
         _mark(self.fills, {each.fill for each in makings})
         _mark(self.betweens, {each.between for each in makings})
         _mark(self.passers, {shot.passers_by for shot in shots})
@@ -287,8 +340,14 @@ class FramesPage(Page):
         fills = any(each.each.entry.fills for each in makings)
         for chip in self.fills.values():
             chip.setEnabled(fills)
-        for value, chip in self.betweens.items():
-            chip.setEnabled(few or value is Between.HOLD)
+        for chip in self.betweens.values():
+            chip.setVisible(few)
+        self._enough.setVisible(not few)
+
+    def _show_open(self, *_: object) -> None:
+        plan = self._document.plan
+        if plan is not None and self.isVisible() and len(plan.schedule):
+            self.open_frames.show_frame(plan, min(self._document.result_frame, len(plan.schedule) - 1))
 
     def _show_even(self, shots: list[Shot]) -> None:
         even = shots[0].even_out
@@ -404,6 +463,14 @@ def _made_so(project: Project, place: Place, way: EachFrame) -> Project:
     return making.set_each_frame(project, [place], way)
 
 
+def _filled_so(project: Project, place: Place, fill: Fill) -> Project:
+    return making.set_fill(project, [place], fill)
+
+
+def _between_so(project: Project, place: Place, between: Between) -> Project:
+    return making.set_between(project, [place], between)
+
+
 def _needs_between(project: Project, numbers: Numbers) -> bool:
     """Whether some rows have places where there are too few recorded frames; ramps may lead there."""
     rows = project.rows
@@ -416,7 +483,7 @@ def _needs_between(project: Project, numbers: Numbers) -> bool:
     return bool((slowest[numbers] * recorded < float(project.rate) * (1 - 1e-12)).any())
 
 
-def _mark(chips: dict[Hashable, QPushButton], values: set[StrEnum]) -> None:
+def _mark(chips: Mapping[Hashable, QPushButton], values: set[StrEnum]) -> None:
     """Press the chip of a value that all have; of several none."""
     for value, chip in chips.items():
         chip.group().setExclusive(len(values) == 1)

@@ -67,18 +67,20 @@ class LivePictures(QObject):
         readers: Readers,
         is_shown: Callable[[], bool],
         choices: Callable[[Project], Sequence[Choice]],
+        height: int = _HEIGHT,
+        rest: int = _REST_MS,
     ) -> None:
-        """``choices`` are those at the playhead of a project."""
+        """``choices`` are those at the playhead of a project; pictures are so many pixels high."""
         super().__init__()
         self._document, self._readers = document, readers
-        self._is_shown, self._choices = is_shown, choices
+        self._is_shown, self._choices, self._height = is_shown, choices, height
         self.images: dict[Hashable, QImage] = {}
         self._of: tuple[Plan | None, int] | None = None
         self._asked: LiveWish | None = None
         self._paused = False
         self._work = NewestWorker(self._answer, "live pictures", awaited=True)
         self._made.connect(self._take)
-        self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
+        self._rest = QTimer(self, singleShot=True, interval=rest)
         self._rest.timeout.connect(self._ask)
         document.planned.connect(self.look_again)
         document.playhead_moved.connect(self.look_again)
@@ -136,7 +138,7 @@ class LivePictures(QObject):
     def _answer(self, wish: LiveWish, still_wanted: Callable[[], bool]) -> None:
         """Make one after the other, and tell each as soon as it is there."""
         for choice in wish.choices:
-            image = _picture(wish, choice, self._readers, still_wanted)
+            image = _picture(wish, choice, self._height, self._readers, still_wanted)
             if image is not None:
                 self._made.emit(wish, choice.key, image)
 
@@ -147,9 +149,9 @@ class LivePictures(QObject):
 
 
 def _picture(
-    wish: LiveWish, choice: Choice, readers: Readers, still_wanted: Callable[[], bool]
+    wish: LiveWish, choice: Choice, height: int, readers: Readers, still_wanted: Callable[[], bool]
 ) -> QImage | None:
-    """The frame as a choice makes it; None where that cannot be had. Raises Cancelled."""
+    """The frame as a choice makes it, at a height; None where that cannot be had. Raises Cancelled."""
 
     def check() -> None:
         if not still_wanted():
@@ -162,7 +164,7 @@ def _picture(
         if isinstance(plan, str) or wish.number >= len(plan.schedule):
             return None
         check()
-        target = preview_target(plan, min(_HEIGHT, plan.size[1]))
+        target = preview_target(plan, min(height, plan.size[1]))
         numbers = np.array([wish.number])
         with closing(result_frames(plan, target, check=check, numbers=numbers, readers=readers)) as frames:
             pictures = [image_from(np.ascontiguousarray(frame.to_ndarray(), np.uint8)) for frame in frames]
