@@ -15,7 +15,8 @@ from chronoxis.core.model import pacing
 from chronoxis.core.model.beat_acts import Which
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.project import Place
-from chronoxis.core.model.sound import EffectKind, Manner
+from chronoxis.core.model.sound import Effect, EffectKind, Manner
+from chronoxis.core.sound.effects import sample_of
 from chronoxis.core.sound.mixing import as_int16, mixed
 from chronoxis.core.sound.samples import RATE
 from tests.app.driving import ONLY, drag, planned
@@ -236,6 +237,23 @@ def test_the_page_sound_changes_what_is_heard(sounding: MainWindow, qtbot: QtBot
     assert document.project.mix.rule(EffectKind.WHIRR) is not None
     document.undo()
     assert document.project.mix.rule(EffectKind.WHIRR) is None
+
+
+@pytest.mark.parametrize("kind", list(EffectKind))
+def test_an_effect_is_heard_by_itself(
+    sounding: MainWindow, device: SimulatedDevice, qtbot: QtBot, kind: EffectKind
+) -> None:
+    sounding.show_bench_page(3)
+    before = sounding.document.project
+    sounding.bench.sound.hears[kind].click()
+    whole = as_int16(sample_of(Effect(kind)))
+    assert 1000 < np.abs(whole).max() < 32767
+    qtbot.waitUntil(lambda: np.abs(device.sound).max(initial=0) > 1000, timeout=5000)
+    assert sounding.document.project is before
+    sounding.transport.set_shuttle(1)
+    qtbot.waitUntil(lambda: sounding.transport.playing, timeout=5000)
+    sounding.bench.sound.hears[kind].click()  # not into what plays
+    sounding.transport.rest()
 
 
 def test_sound_that_finds_no_room_is_said_and_the_picture_plays(

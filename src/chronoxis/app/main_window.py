@@ -71,6 +71,8 @@ from chronoxis.core.footage.source import Facts
 from chronoxis.core.model.preset import Preset
 from chronoxis.core.queue.jobs import Job, JobState
 from chronoxis.core.render.plan import Plan
+from chronoxis.core.sound.effects import sample_of
+from chronoxis.core.sound.mixing import as_int16
 
 _BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 360  # the latter grows with the text
 _SHELF_WIDTH, _SHELF_AT_MOST = 206, 240  # the former grows with the text
@@ -393,6 +395,7 @@ class MainWindow(QMainWindow):
         self.bench.page_shown.connect(self._mark_pictures)
         self.bench.lulls.walk_wanted.connect(self.lull_commands.walk)
         self.bench.lulls.play_wanted.connect(self.lull_commands.play)
+        self.bench.sound.hear_wanted.connect(lambda effect: self.player.let_hear(as_int16(sample_of(effect))))
         self.bench.picture.draw_wanted.connect(lambda: self.pictures.show_mode(Mode.RECORDED))
         self.head.export_wanted.connect(self.show_export)
         self.head.exports_wanted.connect(self.show_exports)

@@ -6,7 +6,9 @@ from fractions import Fraction
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt
+import numpy as np
+import numpy.typing as npt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -16,13 +18,14 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from chronoxis.app.bench.drawn_curve import CURVE_SIZE, curve_icon
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.page import Page, common, heading, label_for, line, numbered
 from chronoxis.app.document.document import Document
-from chronoxis.app.push_button import choice_chip, segments_of, switch
+from chronoxis.app.push_button import choice_chip, push_button, segments_of, switch
 from chronoxis.app.text_label import TextLabel
-from chronoxis.app.theme.theme import font, scaled
+from chronoxis.app.theme.theme import SOUND, font, scaled
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import sounding
 from chronoxis.core.model.project import Project
@@ -49,19 +52,27 @@ _EFFECTS = (
     (EffectKind.WHIRR, "Whirr", "A tape that spins, in fast and in reversed stretches"),
     (EffectKind.TICK, "Tick", "A tick on each pulse"),
 )
+_EFFECTS_BESIDE = 2
 _LEAST_SHOWN = -40  # dB on the slider
 
 _field = partial(NumberField, wide=66)
 
 
 class SoundPage(Page):
-    """Shows and changes the sound of the selected passages, and of the whole."""
+    """Shows and changes the sound of the selected passages, and of the whole.
+
+    Signals:
+        hear_wanted: an effect is to be heard by itself; the effect.
+    """
+
+    hear_wanted = Signal(object)
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self.manners: dict[Manner, QPushButton] = {}
         self.ramp_effects: dict[EffectKind | None, QPushButton] = {}
         self.rules: dict[EffectKind, QCheckBox] = {}
+        self.hears: dict[EffectKind, QPushButton] = {}
         self.level = GestureSlider(
             document,
             "Level",
@@ -111,7 +122,9 @@ class SoundPage(Page):
         chips, group = QHBoxLayout(), QButtonGroup(self)
         chips.setSpacing(6)
         for manner, text, tip in _MANNERS:
-            self.manners[manner] = choice_chip(text, tip, group, partial(self._choose, manner))
+            chip = self.manners[manner] = choice_chip(text, tip, group, partial(self._choose, manner))
+            chip.setIcon(curve_icon(_wave(manner), SOUND))
+            chip.setIconSize(CURVE_SIZE)
         chips.addWidget(segments_of(*self.manners.values()))
         chips.addStretch()
         level = QHBoxLayout()
@@ -162,13 +175,7 @@ class SoundPage(Page):
         grid.addWidget(self.above, 1, 1)
         grid.addWidget(label_for("Lo&udness", self.loudness), 1, 2)
         grid.addWidget(self.loudness, 1, 3)
-        chips = QHBoxLayout()
-        chips.setSpacing(6)
-        for kind, text, tip in _EFFECTS:
-            self.rules[kind] = switch(text, tip, partial(self._toggle_rule, kind))
-            chips.addWidget(self.rules[kind])
-        chips.addStretch()
-        grid.addLayout(chips, 2, 0, 1, 4)
+        grid.addLayout(self._effects(), 2, 0, 1, 4)
         tuning = QHBoxLayout()
         tuning.setSpacing(6)
         for field in (self.effects_above, self.effect_level):
@@ -184,6 +191,27 @@ class SoundPage(Page):
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
         return grid
+
+    def _effects(self) -> QGridLayout:
+        """A switch for each effect, and a button that lets it be heard."""
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(3)
+        for place, (kind, text, tip) in enumerate(_EFFECTS):
+            self.rules[kind] = switch(text, tip, partial(self._toggle_rule, kind))
+            hear = self.hears[kind] = push_button("♪", f"Hear {text.lower()} by itself")
+            hear.setAccessibleName(f"Hear {text}")
+            hear.setProperty("small", True)
+            hear.clicked.connect(partial(self._hear, kind))
+            row, column = divmod(place, _EFFECTS_BESIDE)
+            grid.addWidget(hear, row, 2 * column)
+            grid.addWidget(self.rules[kind], row, 2 * column + 1, Qt.AlignmentFlag.AlignLeft)
+            grid.setColumnStretch(2 * column + 1, 1)
+        return grid
+
+    def _hear(self, kind: EffectKind) -> None:
+        rule = self._document.project.mix.rule(kind)
+        self.hear_wanted.emit(rule.effect if rule is not None else Effect(kind))
 
     def show_project(self) -> None:
         """Show the values of the selected passages."""
@@ -327,3 +355,12 @@ class SoundPage(Page):
         else:
             self._apply(label, lambda p: edit(p, value))
         self.show_project()
+
+
+def _wave(manner: Manner) -> npt.NDArray[np.float64]:
+    """What becomes of a tone while the speed climbs, 0 to 1."""
+    places = np.linspace(0, 1, 60)
+    if manner is Manner.SILENT:
+        return np.full(len(places), 0.5)
+    turns = 2.5 * places if manner is Manner.HELD else 0.5 * places + 2.5 * places**2
+    return np.asarray(0.5 + 0.5 * np.sin(2 * np.pi * turns))

@@ -30,12 +30,14 @@ class Player(QObject):
         super().__init__()
         self._ahead, self._opens = ahead, opens
         self._opener = QueueWorker(lambda _: self._open(), "sound device")
+        self._opener.done.connect(lambda _question, _answer: self._let_hear_what_waits())
         self._device: Device | None = None
         self._asked = self._silent_for_good = False
         self._lock = threading.Lock()
         self._next = 0
         self._shuttle = 1
         self._grain: Pcm | None = None
+        self._awaits_device: Pcm | None = None
         self._grain_at = 0
         self._playing = False
         self.scrubs = True
@@ -88,24 +90,36 @@ class Player(QObject):
 
     def scrub_over(self, result_seconds: float) -> None:
         """Let a short grain be heard."""
-        if not self.scrubs or self._ahead.is_silent or self._playing:
-            return
-        self.look_for_device()
-        if self._device is None:
+        if not self.scrubs or self._ahead.is_silent:
             return
         first = round(result_seconds * RATE)
         grain = self._ahead.between(first, first + _GRAIN).astype(np.float32)
         edge = np.linspace(0, 1, _GRAIN_EDGE, dtype=np.float32)[:, None]
         grain[:_GRAIN_EDGE] *= edge
         grain[-_GRAIN_EDGE:] *= edge[::-1]
+        self.let_hear(grain.astype(np.int16))
+
+    def let_hear(self, samples: Pcm) -> None:
+        """Play something by itself, once, as soon as there is a device; nothing while the result plays."""
+        self.look_for_device()
+        if self._device is None:
+            self._awaits_device = samples if self.is_opening else None
+            return
+        if self._playing:
+            return
         idle = self._grain is None
         with self._lock:
-            self._grain, self._grain_at = grain.astype(np.int16), 0
+            self._grain, self._grain_at = samples, 0
         if idle:
             try:
                 self._device.start(self._pull_grain)
             except DeviceError as error:
                 self._lose(str(error))
+
+    def _let_hear_what_waits(self) -> None:
+        samples, self._awaits_device = self._awaits_device, None
+        if samples is not None and self._device is not None:
+            self.let_hear(samples)
 
     def close(self) -> None:
         """Let go of the device."""

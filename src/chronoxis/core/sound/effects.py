@@ -5,11 +5,12 @@ Everything comes from one seed and from result time, so that the same project so
 
 from collections.abc import Callable
 from functools import cache
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.model.sound import EffectKind
+from chronoxis.core.model.sound import Effect, EffectKind
 from chronoxis.core.sound.samples import CHANNELS, RATE, Places, Samples, gain_of
 from chronoxis.core.sound.sound_plan import EffectEvent
 
@@ -20,6 +21,7 @@ _LONGEST_BLOCK = RATE  # samples that are asked for at once
 _AUDIBLE_WIDTHS = 2.4  # widths from the middle beyond which a band is not heard
 _BANDS = np.geomspace(90, 11_000, 15)  # middles of the bands that noise is kept in, Hz
 _CUSP = 0.12  # seconds in which a peak rises out of what leads to it
+_SAMPLE_PEAK, _SAMPLE_SECONDS = 0.9, 1.5  # of an effect by itself
 _FADE = 0.08  # seconds that a whirr comes and goes in
 
 
@@ -100,6 +102,14 @@ class EffectVoice:
         knock = _banded(numbers, np.full(len(t), 2500.0), 1.0) * np.exp(-np.maximum(since, 0) * 400)
         strike = np.where(since >= 0, ring + 0.5 * knock, 0.0)
         return np.broadcast_to(strike * 0.8, (CHANNELS, len(t)))
+
+
+def sample_of(effect: Effect) -> Samples:
+    """An effect by itself, with a ramp from 1× to 16×; shape (channels, samples)."""
+    event = EffectEvent(effect, 0.0, _SAMPLE_PEAK, _SAMPLE_SECONDS, 0)
+    voice = EffectVoice(event, lambda t: 16.0 ** np.clip(np.asarray(t) / _SAMPLE_PEAK, 0, 1))
+    edges = [*range(0, voice.end, _LONGEST_BLOCK), voice.end]
+    return np.concatenate([voice.take(*span) for span in pairwise(edges)], axis=1)
 
 
 def _banded(numbers: npt.NDArray[np.int64], middle: Floats, octaves: float) -> Samples:
