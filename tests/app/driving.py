@@ -98,7 +98,7 @@ def assert_nothing_is_cut_now(window: MainWindow, qtbot: QtBot, size: tuple[int,
         whole = window if frame is None else frame.page  # what scrolls has all of it in its page
         inside = widget.mapTo(whole, QPoint(widget.width(), widget.height()))
         assert inside.x() <= whole.width() and inside.y() <= whole.height(), widget.text()
-        assert frame is None or whole.width() <= frame.viewport().width()
+        assert frame is None or whole.width() <= frame.viewport().width(), widget.text()
 
 
 def fill_queue(window: MainWindow) -> None:

@@ -1,7 +1,10 @@
 """The window's room: what is large, what folds away, and that nothing is cut at any size."""
 
+import re
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -21,13 +24,41 @@ from chronoxis.core.model.project import Passage, Place, Project
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import format_exact_speed, format_speed, parse_speed
 from chronoxis.core.timing.step import format_exact_step, format_step, parse_step
-from tests.app.driving import ONLY, assert_nothing_is_cut, drag, planned, visible_texts, wear_theme
+from tests.app.driving import (
+    ONLY,
+    assert_nothing_is_cut,
+    assert_nothing_is_cut_now,
+    drag,
+    planned,
+    visible_texts,
+    wear_theme,
+)
 from tests.footage_makers import recording_of
 
 
 def line_of(window: MainWindow) -> QSplitterHandle:
     """The line between the two halves of a window."""
     return window.findChildren(QSplitter, "halves")[0].handle(1)
+
+
+def test_words_of_german_length_have_room(opened: MainWindow, qtbot: QtBot) -> None:
+    planned(qtbot, opened)
+    shows: list[Callable[[], None]] = [
+        partial(opened.show_bench_page, number) for number in range(len(opened.bench.pages))
+    ]
+    shows += [opened.show_export, opened.show_exports, opened.show_presets, opened.presets.show_form]
+    lengthened = set[int]()
+    for show in shows:
+        show()
+        qtbot.wait(20)
+        for widget in visible_texts(opened):
+            if widget.property("lengthened") is None and re.search(r"[^\W\d_]{2}", widget.text()):
+                widget.setProperty("lengthened", True)
+                widget.setText(widget.text() + "e" * round(0.4 * len(widget.text().replace("&", ""))))
+                lengthened.add(id(widget))
+        qtbot.wait(20)
+        assert_nothing_is_cut_now(opened, qtbot, (1280, 800))
+    assert len(lengthened) > 100
 
 
 @pytest.mark.sampled(2)

@@ -1,13 +1,16 @@
 """The real window, driven by hand and keyboard, with an excerpt of the demo's own recording."""
 
 import re
+from collections import Counter
+from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QImage
+from PySide6.QtGui import QAccessible, QAccessibleInterface, QDropEvent, QImage
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -307,6 +310,42 @@ def test_every_control_has_a_tooltip_and_a_name(opened: MainWindow) -> None:
     for menu in opened.menuBar().findChildren(QMenu):
         letters = re.findall("&(.)", " ".join(action.text() for action in menu.actions()).lower())
         assert len(letters) == len(set(letters)), menu.title()
+
+
+def read_out(window: MainWindow) -> dict[str, int]:
+    """How often each name of what can have the focus now is read out by the accessibility tree."""
+    names = Counter[str]()
+
+    def look(interface: QAccessibleInterface) -> None:
+        state = interface.state()
+        if state.invisible:
+            return
+        if state.focusable and not state.disabled:
+            name = interface.text(QAccessible.Text.Name)
+            assert name, f"{interface.object()} has no name"
+            names[name] += 1
+        for number in range(interface.childCount()):
+            if (child := interface.child(number)) is not None:
+                look(child)
+
+    tree = QAccessible.queryAccessibleInterface(window)
+    assert tree is not None
+    look(tree)
+    return names
+
+
+def test_the_accessibility_tree_names_every_control(opened: MainWindow, qtbot: QtBot) -> None:
+    read = 0
+    shows: list[Callable[[], None]] = [opened.show_export, opened.show_presets, opened.presets.show_form]
+    shows += [partial(opened.show_bench_page, number) for number in range(len(opened.bench.pages))]
+    for show in shows:
+        show()
+        qtbot.wait(20)
+        read += len(read_out(opened))
+    assert read > 300
+    opened.files.discard_changes()
+    opened.file_actions.new_project()
+    qtbot.waitUntil(lambda: "Walk to hyperlapse" in read_out(opened))
 
 
 @pytest.mark.parametrize("scale", [1.0, 1.25])

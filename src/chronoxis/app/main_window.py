@@ -59,6 +59,7 @@ from chronoxis.app.presets.preset_acts import PresetActs
 from chronoxis.app.presets.preset_panel import PresetPanel
 from chronoxis.app.question_bar import QuestionBar
 from chronoxis.app.remembered import remembered
+from chronoxis.app.scroller import Scroller
 from chronoxis.app.shortcuts_page import ShortcutsPage
 from chronoxis.app.sound.devices import open_device
 from chronoxis.app.sound.player import Player
@@ -75,6 +76,7 @@ from chronoxis.core.sound.effects import sample_of
 from chronoxis.core.sound.mixing import as_int16
 
 _BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 360  # the latter grows with the text
+_MOST_BENCH = 45  # percent of the window's width
 _SHELF_WIDTH, _SHELF_AT_MOST = 206, 240  # the former grows with the text
 _WEAVE_SHARE = 0.46  # of the height below the head line, at first
 _USUAL_HEIGHT = 730  # pixels of that height, beyond which the pictures gain most
@@ -353,6 +355,8 @@ class MainWindow(QMainWindow):
         for page in (self.bench, self.export_panel, self.presets, self.intent_panel):
             self._right.addWidget(page)
         self._right.setFixedWidth(max(_BENCH_WIDTH, scaled(_BENCH_FOR_TEXT)))
+        for scroller in self._right.findChildren(Scroller):
+            scroller.wished.connect(self._give_width)
         self.shelf.setFixedWidth(min(scaled(_SHELF_WIDTH), _SHELF_AT_MOST))
         below = QWidget()
         self._below = QHBoxLayout(below)
@@ -445,6 +449,15 @@ class MainWindow(QMainWindow):
         self.pictures.show_first(picture)
         self.export_panel.choices.output.clear()
         self._show_waveforms()
+
+    def _give_width(self) -> None:
+        """Widen what stands on the right where its words are longer than usual; it stays as wide then."""
+        if (shown := self._right.currentWidget()) is None:
+            return
+        need = self.bench.shown_width if shown is self.bench else shown.minimumSizeHint().width()
+        most = max(self._right.minimumWidth(), self.width() * _MOST_BENCH // 100)
+        if need > self._right.minimumWidth():
+            self._right.setFixedWidth(min(need, most))
 
     def _pause_live(self, live: LivePictures) -> None:
         live.pause(self.transport.playing)

@@ -1,6 +1,6 @@
 """A page that scrolls where there is no room for all of it."""
 
-from PySide6.QtCore import QEvent, QObject, QSize, Qt
+from PySide6.QtCore import QEvent, QObject, QSize, Qt, Signal
 from PySide6.QtGui import QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QScrollArea, QSlider, QWidget
 
@@ -9,7 +9,12 @@ class Scroller(QScrollArea):
     """Shows a page as wide as there is room, and scrolls up and down where it is higher.
 
     The wheel scrolls over lists and sliders as well, and changes only those that have the focus.
+
+    Signals:
+        wished: the page may need other room than before.
     """
+
+    wished = Signal()
 
     def __init__(self, page: QWidget, *, squeezes: bool = False) -> None:
         """A page that ``squeezes`` has something in it that scrolls by itself, and takes less before."""
@@ -30,6 +35,7 @@ class Scroller(QScrollArea):
         if watched is self.page:
             if event.type() is QEvent.Type.LayoutRequest:
                 self._give_height()
+                self.wished.emit()
             return super().eventFilter(watched, event)
         if isinstance(event, QWheelEvent) and isinstance(watched, QWidget) and not watched.hasFocus():
             event.ignore()

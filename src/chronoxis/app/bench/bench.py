@@ -141,6 +141,12 @@ class Bench(QFrame):
         return above + max(max(shown) + caution, self.footage.sizeHint().height())
 
     @property
+    def shown_width(self) -> int:
+        """Pixels of width at which nothing of the page that is shown is cut."""
+        margins = self.contentsMargins() if (layout := self.layout()) is None else layout.contentsMargins()
+        return self.shown_page.minimumSizeHint().width() + margins.left() + margins.right()
+
+    @property
     def shown_page(self) -> Page:
         """The page that is shown."""
         return self.pages[self.page][1]

@@ -65,6 +65,7 @@ class ChoiceForm(QWidget):
         self.size_box.addItems(list(SIZE_NAMES))
         line = self.size_box.lineEdit()
         assert line is not None
+        line.setAccessibleName("Size")
         line.editingFinished.connect(self._tell)
         self.quality = QSlider(Qt.Orientation.Horizontal)
         self.quality.setRange(1, 5)

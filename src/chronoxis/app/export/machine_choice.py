@@ -21,6 +21,9 @@ class MachineChoice(QWidget):
             "Here, or by the workers that wait at an address such as studio.local (chronoxis worker)"
         )
         self.box.setEditable(True)
+        line = self.box.lineEdit()
+        assert line is not None
+        line.setAccessibleName("Where it is made")
         self.trust = QCheckBox("Trusted &LAN")
         self.trust.setToolTip(
             "Speak with another machine without encryption; an address with tls:// needs none"

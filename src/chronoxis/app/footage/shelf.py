@@ -51,6 +51,7 @@ class Shelf(QFrame):
         inside.setLayout(self._list)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inside)
         self._rows = QVBoxLayout(self)
