@@ -1,17 +1,22 @@
 """The first evening: from an intention to a result, what was used lately, and treatments with names."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
+from av.video.frame import VideoFrame
 from PySide6.QtCore import QPoint, QRect, Qt
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.files.recent_projects import Recent, recently_used, remember
+from chronoxis.app.footage.demo_drawing import DemoDrawing
 from chronoxis.app.help_texts import help_texts
 from chronoxis.app.main_window import MainWindow
+from chronoxis.core.errors import FootageError
 from chronoxis.core.files.preset_file import load_preset, save_preset
 from chronoxis.core.files.presets import keep_preset, own_presets, shipped_presets
 from chronoxis.core.model import making
@@ -19,9 +24,14 @@ from chronoxis.core.model.export_formats import GIF
 from chronoxis.core.model.lull_acts import Hurry
 from chronoxis.core.model.preset import AtSpeed, EveryNth, Preset, ThroughLulls, ToLength
 from chronoxis.core.model.steady import SteadyMode
+from chronoxis.core.render import frame_identity
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.lulls import LullsBy, LullWish
+from chronoxis.demo import tower_truth, walk_truth
+from chronoxis.demo.larkfield import FIELD_NAME, PROJECT_NAME, WALK_NAME, draw_field, draw_walk
+from chronoxis.demo.moments import MOMENTS
 from tests.app.driving import ONLY, assert_nothing_is_cut_now, disk_answered, planned, wear_theme
+from tests.footage_makers import decode_all
 from tests.photo_makers import make_photos
 
 NAMES = [kept.preset.name for kept in shipped_presets()]
@@ -131,6 +141,9 @@ def test_what_was_used_lately_is_offered(window: MainWindow, qtbot: QtBot, recor
     window.show()
     page = window.empty
     qtbot.waitUntil(lambda: len(page.recent) == 2, timeout=10_000)
+    disk_answered(qtbot, window)
+    page.show_recent(recently_used())  # answers about the cards before come to nothing
+    page.show_recent(recently_used())
     disk_answered(qtbot, window)
     here, missing = page.recent
     assert here.recent.path == recording
@@ -297,3 +310,45 @@ def test_five_things_are_told_of_once_and_brought_back(
     assert not notes.isVisible()
     window.files.discard_changes()
     window.end()
+
+
+def test_any_moment_of_the_demo_is_seen_before_it_is_drawn(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    monkeypatch.setattr(DemoDrawing, "_start_next", lambda _: None)  # nothing comes of it for now
+    window.file_actions.open_demo(PROJECT_NAME)
+    planned_once = lambda: window.document.plan is not None and window.document.planner.is_current  # noqa: E731
+    qtbot.waitUntil(planned_once, timeout=20_000)
+    document = window.document
+    document.move_playhead(Fraction(20))
+    number = document.result_frame
+    qtbot.waitUntil(lambda: window.preview.image(number) is not None, timeout=20_000)
+    image = window.preview.image(number)
+    assert image is not None
+    assert image.scaled(1, 1).pixelColor(0, 0).lightness() > 60
+    field = document.project.footage[0]
+    near = window.weave.strips.picture_near
+    qtbot.waitUntil(lambda: near(field.course, 100.0) is not None, timeout=20_000)
+    assert not window.head.export_button.isEnabled()
+    assert document.plan is not None
+    with pytest.raises(FootageError):  # nothing of it is kept on the disk
+        frame_identity.content_of(document.plan.sources[0])
+    draw_field(field.files[0], size=(320, 180), seconds=4)
+    window.loading.drawing.drawn.emit(field.origin)
+    assert field.origin not in document.known.drawn
+    qtbot.waitUntil(lambda: field.origin in document.known.sources, timeout=20_000)
+    assert frame_identity.content_of(document.known.sources[field.origin])
+
+
+@pytest.mark.parametrize(("name", "draw"), [(WALK_NAME, draw_walk), (FIELD_NAME, draw_field)])
+def test_a_moment_by_itself_is_that_of_the_footage(
+    tmp_path: Path, name: str, draw: Callable[..., None]
+) -> None:
+    draw(tmp_path / "a.mp4", size=(320, 180), start=20, seconds=1)
+    drawn = decode_all(tmp_path / "a.mp4")
+    rate = {WALK_NAME: walk_truth.RATE, FIELD_NAME: tower_truth.RATE}[name]
+    for number in (0, 11, 23):
+        moment = VideoFrame.from_ndarray(MOMENTS[name](20 * rate + number, (320, 180)), "rgb24")
+        luma = moment.reformat(format="yuv420p", dst_colorspace="ITU709").to_ndarray()[:180]
+        assert np.abs(luma.astype(float) - drawn[number][:180]).mean() < 3

@@ -4,7 +4,7 @@ from collections.abc import Hashable, Iterable
 from fractions import Fraction
 from typing import Any, NamedTuple
 
-from chronoxis.core.footage.absent import AbsentSource
+from chronoxis.core.footage.absent import AbsentSource, Drawn, DrawnSource
 from chronoxis.core.footage.kinds import as_chosen
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model.export_format import Size
@@ -31,6 +31,7 @@ class KnownFootage:
         missing: why footage cannot be opened.
         measured: traces of each kind.
         pending: what footage waits for.
+        drawn: what gives small pictures of footage that is being made.
         stopped: footage whose frames are not counted since a person did not want to wait for that.
         version: counts whatever becomes known that plans depend on.
     """
@@ -38,6 +39,7 @@ class KnownFootage:
     def __init__(self) -> None:
         self.version = 0
         self._absent: dict[str, AbsentSource] = {}
+        self.drawn: dict[Hashable, Drawn] = {}
         self.clear()
 
     def clear(self) -> None:
@@ -157,7 +159,14 @@ class KnownFootage:
         return self._stand_in(footage, project)
 
     def _stand_in(self, footage: Footage, project: Project) -> AbsentSource:
-        absent = self._absent.get(footage.key)
-        if absent is None or (absent.footage, absent.canvas) != (footage, project.canvas):
-            absent = self._absent[footage.key] = AbsentSource(footage, project.canvas)
+        absent, draw = self._absent.get(footage.key), self.drawn.get(footage.origin)
+        is_drawn = isinstance(absent, DrawnSource)
+        known = absent is not None and (absent.footage, absent.canvas) == (footage, project.canvas)
+        if absent is None or not known or is_drawn != (draw is not None):
+            absent = (
+                AbsentSource(footage, project.canvas)
+                if draw is None
+                else DrawnSource(footage, project.canvas, draw)
+            )
+            self._absent[footage.key] = absent
         return absent

@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage
 from chronoxis.app.document.document import Document
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.footage.demo_drawing import DemoDrawing
+from chronoxis.app.footage.drawn_moments import DrawnMoments
 from chronoxis.app.footage.loader import Loader
 from chronoxis.app.footage.on_disk import OnDisk
 from chronoxis.app.footage.shelf import Shelf
@@ -16,6 +17,7 @@ from chronoxis.app.weave.rails import STRIP
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.source import Facts, Source
 from chronoxis.core.model import arranging
+from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project
@@ -53,6 +55,8 @@ class Loading(QObject):
         self.loader.stamped.connect(self.on_disk.remember)
         self._read_again_of: set[Hashable] = set()
         self.drawing = DemoDrawing()
+        self.moments = DrawnMoments(document)
+        self.moments.drawn.connect(self._show_moment)
         self.drawing.progress.connect(lambda origin, share: document.wait_for(origin, _DRAWING, share))
         self.drawing.drawn.connect(self._drawn)
         self.drawing.failed.connect(self._failed)
@@ -84,6 +88,7 @@ class Loading(QObject):
         for footage in recorded:
             if footage.origin in self.drawing.under_way:
                 self._document.wait_for(footage.origin, _DRAWING, 0.0)
+                self.moments.begin(footage)
             else:
                 self.loader.load(footage.origin)
 
@@ -121,6 +126,7 @@ class Loading(QObject):
         """Stop, giving up what is under way."""
         self.on_disk.close()
         self.drawing.close()
+        self.moments.close()
         self.loader.close()
 
     def _read_again(self, origin: Hashable) -> None:
@@ -165,7 +171,14 @@ class Loading(QObject):
             self.said.emit("")
         self._document.move_playhead(self._document.playhead)
 
+    def _show_moment(self, footage: Footage, seconds: float, picture: QImage) -> None:
+        """A small picture of what is being drawn."""
+        if seconds == 0:
+            self._shelf.show_thumbnail(footage.origin, picture)
+        self._weave.strips.put(footage.course, seconds, picture)
+
     def _failed(self, origin: Hashable, message: str) -> None:
+        self.moments.end(origin)
         self._document.wait_for(origin, "", None)
         if self._document.uses(origin):
             self._document.miss(origin, message)
@@ -173,6 +186,7 @@ class Loading(QObject):
             self.said.emit(message)
 
     def _drawn(self, origin: Hashable) -> None:
+        self.moments.end(origin)
         self._document.wait_for(origin, _DRAWING, None)
         if self._document.uses(origin):
             self.loader.load(origin)

@@ -70,10 +70,14 @@ class EmptyPage(QWidget):
             card.setFixedWidth(scaled(_RECENT))
             card.open.clicked.connect(partial(self._files.open_files, [card.recent.path]))
             card.drop.clicked.connect(partial(self._forget, card.recent))
-            self._disk.ask(card.recent.path.exists, card.show_whether_there)
+            self._disk.ask(card.recent.path.exists, partial(self._show_whether_there, card))
             self._recent_row.addWidget(card)
         self._recent_row.addStretch()
         self._lately.setVisible(bool(self.recent))
+
+    def _show_whether_there(self, card: RecentCard, there: bool) -> None:
+        if card in self.recent:  # else it was taken off the page meanwhile
+            card.show_whether_there(there)
 
     def showEvent(self, event: QShowEvent) -> None:
         self._disk.ask(recently_used, self.show_recent)

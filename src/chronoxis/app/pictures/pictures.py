@@ -28,7 +28,7 @@ from chronoxis.app.pictures.transport_bar import TransportBar
 from chronoxis.app.push_button import segments_of
 from chronoxis.app.theme.theme import font
 from chronoxis.app.workers import NewestWorker
-from chronoxis.core.footage.absent import AbsentSource
+from chronoxis.core.footage.absent import AbsentSource, DrawnSource
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.playing import result_span
@@ -314,7 +314,8 @@ class Pictures(QWidget):
 
     def _is_dark(self, plan: Plan) -> bool:
         """Whether what is at the playhead is not there."""
-        return isinstance(plan.sources[int(plan.schedule.shots[self._frame_of(plan)])], AbsentSource)
+        source = plan.sources[int(plan.schedule.shots[self._frame_of(plan)])]
+        return isinstance(source, AbsentSource) and not isinstance(source, DrawnSource)
 
     def _follow_waiting(self) -> None:
         plan = self._document.plan

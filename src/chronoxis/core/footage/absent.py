@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from chronoxis.core.errors import FootageError
@@ -26,6 +27,7 @@ from chronoxis.core.timing.pace import Seconds
 # More than an hour at 25 fps. A project may name hundreds of recordings of many hours that are not there:
 # what stands for longer ones has coarser frames, at the right times all the same.
 _MOST_FRAMES = 100_000
+_DRAWN_HEIGHT = 180  # pixels of what is drawn in place of frames
 _USUAL_CANVAS = Canvas(1280, 720, 1, 1, 1, False)
 
 
@@ -160,10 +162,57 @@ class DarkReader(UsualReader):
         """Nothing is decoded."""
         return 0
 
-    def frames(self, numbers: Iterable[int], _check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
+    def frames(self, numbers: Iterable[int], check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
         """Dark frames."""
         for number in sorted({int(number) for number in numbers}):
             yield number, self._frame
 
     def close(self) -> None:
         """Nothing is open."""
+
+
+Drawn = Callable[[int, Size], npt.NDArray[np.uint8]]
+"""Gives a picture in place of a frame, by its number and a size: R′G′B′, shape (height, width, 3)."""
+
+
+@dataclass(frozen=True, eq=False)
+class DrawnSource(AbsentSource):
+    """Stands for footage that is being made, by small pictures of what will be in it."""
+
+    draw: Drawn | None = None
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """None of the footage's own: what is made of small pictures must not be taken for it later."""
+        return tuple(path.with_name(f"{path.name} (drawn small)") for path in self.footage.files)
+
+    def reader(self, _threads: int = 0, _needed: Size | None = None, *, fit: bool = False) -> "DrawnReader":
+        """Gives what is drawn."""
+        if self.draw is None:
+            raise AssertionError("nothing draws what this stands for")
+        width, height = self.picture.size
+        small = _DRAWN_HEIGHT * width // height // 2 * 2, _DRAWN_HEIGHT
+        return DrawnReader(self.draw, small, self.picture.colour)
+
+
+class DrawnReader(DarkReader):
+    """Gives a small picture for each number."""
+
+    def __init__(self, draw: Drawn, size: Size, colour: Colour) -> None:
+        super().__init__()
+        self._draw, self._size, self._colour = draw, size, colour
+
+    def frame(self, number: int) -> VideoFrame:
+        """A picture, drawn now."""
+        drawn = VideoFrame.from_ndarray(np.ascontiguousarray(self._draw(number, self._size)), "rgb24")
+        return drawn.reformat(
+            format="yuv420p",
+            dst_colorspace=self._colour.scaler_matrix,
+            dst_color_range=self._colour.scaler_range,
+        )
+
+    def frames(self, numbers: Iterable[int], check: Check = never) -> Iterator[tuple[int, VideoFrame]]:
+        """Pictures, one after the other."""
+        for number in sorted({int(number) for number in numbers}):
+            check()
+            yield number, self.frame(number)
