@@ -1,6 +1,6 @@
 """Small recordings of every awkward kind, made on the spot."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Concatenate, ParamSpec
@@ -94,6 +94,20 @@ def make_long_recording(path: Path, *, frames: int, size: tuple[int, int] = (32,
                 again.pts, again.dts = (packet.pts or 0) + offset, (packet.dts or 0) + offset
                 container.mux(again)
     part.unlink()
+
+
+def write_pictures(path: Path, pictures: Iterable[np.ndarray], *, size: tuple[int, int], rate: int) -> Path:
+    """Encode grey pictures of a size, of codes, as a camera would."""
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", rate=rate)
+        assert isinstance(stream, av.VideoStream)
+        stream.options = {"crf": "20", "preset": "veryfast"}
+        stream.width, stream.height = size
+        for picture_ in pictures:
+            grey = np.clip(picture_, 0, 255).astype(np.uint8)
+            container.mux(stream.encode(VideoFrame.from_ndarray(grey, "gray").reformat(format="yuv420p")))
+        container.mux(stream.encode(None))
+    return path
 
 
 def recording_of(path: Path, rate: Fraction, length: Fraction, *, counted: bool = False) -> Recording:

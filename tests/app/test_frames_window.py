@@ -15,6 +15,7 @@ from chronoxis.core.model import correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.project import Place
 from chronoxis.core.timing.frame_making import ALL_RECORDED, Between, EachFrame, Fill, PassersBy
+from chronoxis.core.traces.vanishing import WINDOWS
 from chronoxis.demo.larkfield import draw_field
 
 ONLY = Place(0, 0)
@@ -172,3 +173,23 @@ def test_what_comes_too_slowly_can_be_made_first(page: MainWindow, qtbot: QtBot)
     qtbot.waitUntil(plays, timeout=30_000)
     assert seen[0]  # nothing played before all of it was made
     transport.set_shuttle(0)
+
+
+def test_clear_begins_with_a_window_in_which_people_vanish(opened: MainWindow, qtbot: QtBot) -> None:
+    opened.show_bench_page(1)
+    page, document = opened.bench.frames, opened.document
+    page.choices[EachFrame.CLEAR].click()
+    assert document.project.passage(ONLY).making.each is EachFrame.CLEAR
+    assert "vanishes" in page.note
+    qtbot.waitUntil(lambda: document.project.passage(ONLY).making.window is not None, timeout=30_000)
+    window = document.project.passage(ONLY).making.window
+    assert window in WINDOWS
+    assert f"A window of {float(window):g} s" in page.note
+    document.undo()
+    assert document.project.passage(ONLY).making.window is None
+    document.undo()
+    assert document.project.passage(ONLY).making.each is EachFrame.ONE
+    page.choices[EachFrame.CLEAR].click()
+    page.choices[EachFrame.ONE].click()  # thought better of
+    qtbot.wait(300)
+    assert document.project.passage(ONLY).making.window is None

@@ -167,6 +167,7 @@ class Bench(QFrame):
     def close_workers(self) -> None:
         """Stop the work in the background."""
         self.frames.cost.close()
+        self.frames.found_window.close()
         for live in self.live:
             live.close()
         self.lulls.close_workers()

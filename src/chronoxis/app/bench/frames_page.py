@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.bench.cadence_view import CadenceView
+from chronoxis.app.bench.clear_window import ClearWindow
 from chronoxis.app.bench.detail import Detail
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.live_pictures import Choice, LivePictures
@@ -102,6 +103,8 @@ class FramesPage(Page):
         self._found.setProperty("dim", True)
         self._last_row.addWidget(self._found)
         self._add_even_out()
+        self.found_window = ClearWindow(document)
+        self.found_window.changed.connect(self.noted)
         self.cost = MakingCost(document, self.isVisible)
         self.cost.changed.connect(self.noted)
         self.cadence = CadenceView()
@@ -293,7 +296,8 @@ class FramesPage(Page):
     @property
     def note(self) -> str:
         """What the choices come to, and what they cost."""
-        return self.cost.text
+        is_clear = any(self._document.project.passage(p).making.each is EachFrame.CLEAR for p in self._places)
+        return " ".join(filter(None, (self.found_window.words if is_clear else "", self.cost.text)))
 
     def show_project(self) -> None:
         """Show the values of the selected passages."""
@@ -417,6 +421,8 @@ class FramesPage(Page):
 
     def _choose(self, way: StrEnum) -> None:
         self._set("Each frame", making.set_each_frame, way)
+        if way is EachFrame.CLEAR:
+            self.found_window.look(self._places)
 
     def _set_fill(self, fill: StrEnum) -> None:
         self._set("Fill steps", making.set_fill, fill)
