@@ -3,6 +3,7 @@
 import csv
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import UTC, datetime
 from fractions import Fraction
 from pathlib import Path
 
@@ -28,6 +29,7 @@ from chronoxis.core.model.accent import (
     Look,
     Point,
     Response,
+    Shown,
     Streak,
     Stutter,
     Wobble,
@@ -42,6 +44,8 @@ from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.model.sound import Manner
+from chronoxis.core.picture.accents.badge import BadgeAccent
+from chronoxis.core.picture.accents.clock_words import clock_words
 from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.accents.grain import GrainAccent
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
@@ -327,7 +331,7 @@ def picture(width: int = 192, height: int = 108) -> Rgb16:
 def laid(project: Project, codes: Rgb16, number: int = 3) -> Rgb16:
     """A picture after all accents of a project's first shot."""
     plan_schedule = _schedule(project)
-    for accent in looks.accents_of(project, plan_schedule, COLOUR, {})[0]:
+    for accent in looks.accents_of(project, plan_schedule, COLOUR, {}, {})[0]:
         codes = accent.applied(number, codes)
     return codes
 
@@ -568,3 +572,35 @@ def test_a_view_on_a_run_stays_where_it_is_when_the_result_is_enlarged(take: Pat
     larger = composing.set_canvas(project, replace(canvas, width=192, height=128))
     assert larger.shots[0].framing.steps[0].view == View(*(Fraction(2 * n) for n in (12, 8, 48, 32)))
     assert composing.set_canvas(larger, canvas) == project
+
+
+def test_a_badge_tells_the_recorded_clock() -> None:
+    began = datetime(2026, 5, 1, 23, 30, tzinfo=UTC)
+    said = {
+        Badge(shows=Shown.TIME): "00:05",
+        Badge(shows=Shown.TIME, hours=-5.5): "18:35",
+        Badge(shows=Shown.TIME, noon=True, hours=13): "1:05 pm",
+        Badge(shows=Shown.DATE): "02 May 2026",
+        Badge(shows=Shown.BOTH, hours=-1): "01 May 2026  23:05",
+        Badge(shows=Shown.SINCE): "0:35:00",
+    }
+    assert {look: clock_words(look, began, 35 * 60) for look in said} == said
+    assert clock_words(Badge(shows=Shown.TIME), None, 25 * 3600 + 61) == "day 2  1:01:01"
+
+
+def test_the_clock_counts_as_fast_as_the_pace_goes() -> None:
+    project = arranging.begin_with(Project(), recording_of(Path("/f/a.mp4"), Fraction(25), Fraction(100)))
+    project = pacing.set_speed(project, [Place(0, 0)], Fraction(20))
+    badge = Badge(shows=Shown.TIME)
+    project = joining.set_accents(project, lambda _: (Accent(badge),), shots=[0])
+    began = {project.shots[0].footage: datetime(2026, 5, 1, 6, 0)}
+    (accent,) = looks.accents_of(project, _schedule(project), COLOUR, {}, began)[0]
+    assert isinstance(accent, BadgeAccent)
+    assert [accent.said(number)[0] for number in (0, 74, 75, 124)] == ["06:00", "06:00", "06:01", "06:01"]
+    back = arranging.reverse(project, [0])
+    (accent,) = looks.accents_of(back, _schedule(back), COLOUR, {}, began)[0]
+    assert isinstance(accent, BadgeAccent)
+    assert accent.said(0) == ("06:01", True)
+    white = np.full((90, 160, 3), 65535, np.uint16)
+    plates = [(accent.applied(number, white) < 65535).any(axis=(0, 2)).sum() for number in (0, 124)]
+    assert plates[0] == plates[1]  # figures are of one width: the plate does not jump

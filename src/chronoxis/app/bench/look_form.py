@@ -1,5 +1,6 @@
-"""What a look is set by, as its parameters tell: numbers, a choice and a switch."""
+"""What a look is set by, as its parameters tell: numbers, choices and switches."""
 
+from functools import partial
 from typing import TypeVar
 
 from PySide6.QtCore import Signal
@@ -14,7 +15,8 @@ from chronoxis.core.timing.exact import parse_exact, shortened
 
 Told = TypeVar("Told", Number, Switch, Choice)
 
-_FIELDS = 4  # numbers of a look that there is room for
+_FIELDS, _CHOICES, _SWITCHES = 4, 2, 2  # numbers, choices and switches of a look that there is room for
+_COLUMNS = 2  # of them, beside each other
 
 
 class LookForm(QWidget):
@@ -40,32 +42,50 @@ class LookForm(QWidget):
             label.setBuddy(field)
             self.numbers.append(field)
             self._labels.append(label)
-        self.choice = QComboBox()
-        self.choice.setAccessibleName("Choice of the look")
-        self.choice.setToolTip("A choice of the look")
-        self.choice.activated.connect(self._choose)
-        self.switch = switch("on", "A choice of the look", self._switch)
-        self._lay_out()
+        self.choices: list[QComboBox] = []
+        for place in range(_CHOICES):
+            box = QComboBox()
+            box.setAccessibleName("Choice of the look")
+            box.setToolTip("A choice of the look")
+            box.activated.connect(lambda row, place=place: self._choose(place, row))
+            self.choices.append(box)
+        self.switches = [
+            switch("on", "A choice of the look", partial(self._switch, place)) for place in range(_SWITCHES)
+        ]
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setColumnStretch(1, 1)
+        self._grid.setColumnStretch(3, 1)
+        for widget in (*self._labels, *self.numbers, *self.choices, *self.switches):
+            widget.setParent(self)
+            widget.hide()
 
     def show_accent(self, accent: Accent | None) -> None:
         """Show the look of an accent; nothing, where there is none."""
+        another = accent is None or self._accent is None or type(accent.look) is not type(self._accent.look)
         self._accent = accent
+        if another:
+            self._lay_out()
         self._show_numbers()
-        self._show_choice()
-        self._show_switch()
+        self._show_choices()
+        self._show_switches()
 
     def _lay_out(self) -> None:
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        for place, (label, field) in enumerate(zip(self._labels, self.numbers, strict=True)):
-            grid.addWidget(label, place // 2, 2 * (place % 2))
-            grid.addWidget(field, place // 2, 2 * (place % 2) + 1)
-        grid.addWidget(self.choice, 0, 2, 1, 2)
-        grid.addWidget(self.switch, 1, 2, 1, 2)
-        grid.setColumnStretch(1, 1)
-        grid.setColumnStretch(3, 1)
-        self.choice.hide()
-        self.switch.hide()
+        """What the look has, two beside each other; numbers first."""
+        shown: list[tuple[QWidget, ...]] = [
+            (label, field)
+            for label, field, _ in zip(self._labels, self.numbers, self._told(Number), strict=False)
+        ]
+        shown += [(box,) for box, _ in zip(self.choices, self._told(Choice), strict=False)]
+        shown += [(turn,) for turn, _ in zip(self.switches, self._told(Switch), strict=False)]
+        for widget in (*self._labels, *self.numbers, *self.choices, *self.switches):
+            self._grid.removeWidget(widget)
+            widget.hide()
+        for place, widgets in enumerate(shown):
+            row, column = divmod(place, _COLUMNS)
+            for number, widget in enumerate(widgets):
+                self._grid.addWidget(widget, row, 2 * column + number, 1, 3 - len(widgets))
+                widget.show()
 
     def _told(self, kind: type[Told]) -> dict[str, Told]:
         """The parameters that are of one kind, by name."""
@@ -73,13 +93,10 @@ class LookForm(QWidget):
         return {name: each for name, each in told.items() if isinstance(each, kind)}
 
     def _show_numbers(self) -> None:
-        numbers = list(self._told(Number).items())
-        for place, (label, field) in enumerate(zip(self._labels, self.numbers, strict=True)):
-            for widget in (label, field):
-                widget.setVisible(place < len(numbers))
-            if self._accent is None or place >= len(numbers):
-                continue
-            name, told = numbers[place]
+        if self._accent is None:
+            return
+        told_of = self._told(Number).items()
+        for label, field, (name, told) in zip(self._labels, self.numbers, told_of, strict=False):
             value = getattr(self._accent.look, name)
             label.setText(told.label)
             field.setAccessibleName(f"{told.label} of the {self._accent.name}")
@@ -88,25 +105,23 @@ class LookForm(QWidget):
                 told.unset if value is None else f"{value * told.shown:.4g} {told.unit}".strip()
             )
 
-    def _show_choice(self) -> None:
-        found = next(iter(self._told(Choice).items()), None)
-        self.choice.setVisible(found is not None)
-        if found is not None and self._accent is not None:
-            name, told = found
-            self.choice.clear()
-            self.choice.addItems([str(each) for each in told.of])
-            self.choice.setCurrentIndex(list(told.of).index(getattr(self._accent.look, name)))
-            self.choice.setAccessibleName(f"{told.label} of the {self._accent.name}")
-            self.choice.setToolTip(told.about)
+    def _show_choices(self) -> None:
+        if self._accent is None:
+            return
+        for box, (name, told) in zip(self.choices, self._told(Choice).items(), strict=False):
+            box.clear()
+            box.addItems([str(each) for each in told.of])
+            box.setCurrentIndex(list(told.of).index(getattr(self._accent.look, name)))
+            box.setAccessibleName(f"{told.label} of the {self._accent.name}")
+            box.setToolTip(told.about)
 
-    def _show_switch(self) -> None:
-        found = next(iter(self._told(Switch).items()), None)
-        self.switch.setVisible(found is not None)
-        if found is not None and self._accent is not None:
-            name, told = found
-            self.switch.setText(told.label)
-            self.switch.setToolTip(told.about)
-            self.switch.setChecked(getattr(self._accent.look, name))
+    def _show_switches(self) -> None:
+        if self._accent is None:
+            return
+        for turn, (name, told) in zip(self.switches, self._told(Switch).items(), strict=False):
+            turn.setText(told.label)
+            turn.setToolTip(told.about)
+            turn.setChecked(getattr(self._accent.look, name))
 
     def _enter(self, place: int) -> None:
         text, numbers = self.numbers[place].take_text(), list(self._told(Number).items())
@@ -125,10 +140,10 @@ class LookForm(QWidget):
             return
         self.chosen.emit(told.label, name, round(value) if told.whole else value)
 
-    def _choose(self, row: int) -> None:
-        for name, told in self._told(Choice).items():
-            self.chosen.emit(told.label, name, list(told.of)[row])
+    def _choose(self, place: int, row: int) -> None:
+        name, told = list(self._told(Choice).items())[place]
+        self.chosen.emit(told.label, name, list(told.of)[row])
 
-    def _switch(self, on: bool) -> None:
-        for name, told in self._told(Switch).items():
-            self.chosen.emit(told.label.replace("&", ""), name, on)
+    def _switch(self, place: int, on: bool) -> None:
+        name, told = list(self._told(Switch).items())[place]
+        self.chosen.emit(told.label.replace("&", ""), name, on)

@@ -81,6 +81,10 @@ class AbsentSource(SteadySource):
         return None
 
     @property
+    def recorded_on(self) -> None:
+        """Nothing is known."""
+
+    @property
     def caution(self) -> str:
         """Nothing: whoever looked for it says what is wrong."""
         return ""

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Hashable, Iterable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -76,6 +77,10 @@ class Facts(Protocol):
     @property
     def sound(self) -> SoundFacts | None:
         """Its main sound, if it has any."""
+
+    @property
+    def recorded_on(self) -> datetime | None:
+        """When its first frame was recorded, as far as that is known."""
 
     @property
     def caution(self) -> str:

@@ -287,11 +287,24 @@ class Corner(StrEnum):
     BOTTOM_RIGHT = "bottom right"
 
 
+class Shown(StrEnum):
+    """What a badge says."""
+
+    SPEED = "speed"
+    TIME = "time of day"
+    DATE = "date"
+    BOTH = "date and time"
+    SINCE = "time since the beginning"
+
+
 @dataclass(frozen=True)
 class Badge(Look):
-    """A mark that time is condensed, or runs back, with the speed.
+    """A mark that time is condensed, or runs back, with the speed; or the clock of what was recorded.
 
     Attributes:
+        shows: the speed, or when it was recorded, counting as fast as the pace goes.
+        hours: by which the clock is set, where the file's is another zone's or wrong.
+        noon: whether hours are counted to noon and on to midnight.
         corner: where it stands.
         size: its height, as a share of the picture's.
         blinks: whether it comes and goes once a second.
@@ -299,8 +312,11 @@ class Badge(Look):
 
     key: ClassVar[str] = "badge"
     name: ClassVar[str] = "badge"
-    about: ClassVar[str] = "A mark of condensed or reversed time, with the speed"
+    about: ClassVar[str] = "A mark of condensed or reversed time with the speed, or the recorded clock"
     follows_joins: ClassVar[bool] = False
+    shows: Shown = parameter(Shown.SPEED, Choice("Shows", "The speed, or when it was recorded.", Shown))
+    hours: float = parameter(0.0, Number("Clock set by", "Hours added to what the file says.", -36, 36, "h"))
+    noon: bool = parameter(False, Switch("am/&pm", "Whether hours are counted to noon, and on from there."))
     corner: Corner = parameter(Corner.TOP_RIGHT, Choice("Corner", "Where it stands.", Corner))
     size: float = parameter(
         0.09, Number("Size", "Its height, as a share of the picture's.", 0.02, 0.5, "% of picture", 100)

@@ -1,15 +1,19 @@
 """The accents of a plan: choices turned into looks with an amount for every result frame."""
 
 from collections.abc import Callable, Mapping
+from datetime import datetime
 from fractions import Fraction
+from functools import partial
 from typing import Any, NamedTuple
 
 import numpy as np
 
-from chronoxis.core.model.accent import Badge, Flash, Grain, Lines, Look, Streak, Stutter, Wobble
+from chronoxis.core.model.accent import Badge, Flash, Grain, Lines, Look, Shown, Streak, Stutter, Wobble
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
+from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
 from chronoxis.core.picture.accents.badge import BadgeAccent
+from chronoxis.core.picture.accents.clock_words import clock_words
 from chronoxis.core.picture.accents.drawn_accent import Amounts, DrawnAccent
 from chronoxis.core.picture.accents.flash import FlashAccent
 from chronoxis.core.picture.accents.grain import GrainAccent
@@ -24,6 +28,9 @@ from chronoxis.core.timing.speed import format_speed
 _HOLDING_AMOUNT = 0.5  # the amount from which a stutter holds
 _LEVEL_DIRECTION = 0.0  # degrees of a streak that nothing was measured for
 
+Said = Callable[[int], tuple[str, bool]]
+"""Gives what is said of a result frame, and whether that runs back."""
+
 Directions = Mapping[int, float]
 """Degrees in which the camera moves at a join, by its number."""
 
@@ -37,7 +44,7 @@ class _Around(NamedTuple):
         colour: of the pictures.
         rate: result frames per second.
         directions: how the camera moves.
-        said: the speed of a result frame in words, and whether it runs back.
+        said: gives what a badge says.
     """
 
     placed: Placed
@@ -45,7 +52,7 @@ class _Around(NamedTuple):
     colour: Colour
     rate: Fraction
     directions: Directions
-    said: Callable[[int], tuple[str, bool]]
+    said: Callable[[Badge], Said]
 
     @property
     def seed(self) -> int:
@@ -54,11 +61,18 @@ class _Around(NamedTuple):
 
 
 def accents_of(
-    project: Project, schedule: Schedule, colour: Colour, directions: Directions
+    project: Project,
+    schedule: Schedule,
+    colour: Colour,
+    directions: Directions,
+    began: Mapping[str, datetime | None],
 ) -> tuple[tuple[DrawnAccent, ...], ...]:
-    """The accents of each shot, in their order; those that never show are left out."""
+    """The accents of each shot, in their order; those that never show are left out.
+
+    ``began`` says when footage was recorded, by its key, as far as that is known.
+    """
     by_shot: list[list[DrawnAccent]] = [[] for _ in project.shots]
-    said = _speeds_said(project, schedule)
+    said = partial(_said_by, project, schedule, began)
     for placed in placed_accents(project):
         look = placed.accent.look
         if look.holds or (amounts := _amounts(project, schedule, placed)) is None:
@@ -116,17 +130,20 @@ _MAKERS: dict[type[Look], Callable[[Any, _Around], DrawnAccent]] = {
     Wobble: lambda look, around: WobbleAccent(look, around.amounts, around.seed, around.rate),
     Grain: lambda look, around: GrainAccent(look, around.amounts, around.seed),
     Lines: lambda look, around: LinesAccent(look, around.amounts, around.colour),
-    Badge: lambda look, around: BadgeAccent(look, around.amounts, around.rate, around.said),
+    Badge: lambda look, around: BadgeAccent(look, around.amounts, around.rate, around.said(look)),
 }
 """Of each look that changes pictures, what does so."""
 
 
-def _speeds_said(project: Project, schedule: Schedule) -> Callable[[int], tuple[str, bool]]:
-    """The speed of a result frame in words, and whether it runs back."""
+def _said_by(project: Project, schedule: Schedule, began: Mapping[str, datetime | None], look: Badge) -> Said:
+    """What a badge says of a result frame, and whether that runs back."""
 
     def said(result_frame: int) -> tuple[str, bool]:
-        speed = float(project.pace.speed_at(result_frame / float(schedule.rate)))
-        back = project.shots[int(schedule.shots[result_frame])].backwards
-        return format_speed(speed), back
+        at = result_frame / float(schedule.rate)
+        shot = project.shots[int(schedule.shots[result_frame])]
+        if look.shows is Shown.SPEED:
+            return format_speed(float(project.pace.speed_at(at))), shot.backwards
+        seconds = float(played_at(project, [at]).recorded[0])
+        return clock_words(look, began.get(shot.footage), seconds), shot.backwards
 
     return said

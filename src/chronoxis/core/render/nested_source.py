@@ -106,6 +106,10 @@ class NestedSource(SteadySource):
         return PictureFormat(*target.size, *target.size, 0, target.pixel_format, bits, target.colour)
 
     @property
+    def recorded_on(self) -> None:
+        """It was put together, and not recorded."""
+
+    @property
     def sound(self) -> SoundFacts | None:
         """The mix of its inside, if anything sounds."""
         return SoundFacts("mix", RATE, 2, "stereo") if self.plan.sound.is_heard else None

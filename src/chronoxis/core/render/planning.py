@@ -76,7 +76,13 @@ def make_plan(
         steadied=tuple(course.course if course else None for course in courses),
         music_sources={piece.footage: sources[piece.footage] for piece in project.music},
         cuts=tuple(timing.cuts for timing in shots.timings),
-        accents=accents_of(project, schedule, colour, directions_of(project, sources, cameras)),
+        accents=accents_of(
+            project,
+            schedule,
+            colour,
+            directions_of(project, sources, cameras),
+            {key: source.facts.recorded_on for key, source in sources.items()},
+        ),
         shown=shown,
     )
 

@@ -67,6 +67,10 @@ class MusicFacts:
         return PictureFormat(*size, *size, 0, "yuv420p", 8, Colour.on(_NO_PICTURE))
 
     @property
+    def recorded_on(self) -> None:
+        """Nobody asks when music was recorded."""
+
+    @property
     def caution(self) -> str:
         """Nothing."""
         return ""

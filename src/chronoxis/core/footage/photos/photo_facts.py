@@ -162,6 +162,11 @@ class PhotoRunFacts:
         return PictureFormat(*self.size, *self.size, 0, form, bits, Colour(RGB, BT709, SRGB, full_range=True))
 
     @property
+    def recorded_on(self) -> datetime | None:
+        """The date of the first photo, if the dates make sense."""
+        return None if self.times is None else self.times.first
+
+    @property
     def sound(self) -> SoundFacts | None:
         """Photos have none."""
         return None

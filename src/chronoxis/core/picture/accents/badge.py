@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 from PIL import Image, ImageDraw, ImageFont
 
-from chronoxis.core.model.accent import Badge, Corner
+from chronoxis.core.model.accent import Badge, Corner, Shown
 from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.rgb import Rgb16
 
@@ -25,7 +25,7 @@ class BadgeAccent:
     """Lays a mark over a corner.
 
     Attributes:
-        said: the speed of a result frame in words, and whether it runs back.
+        said: what it says on a result frame, and whether that runs back.
     """
 
     look: Badge
@@ -40,7 +40,9 @@ class BadgeAccent:
         height, width = codes.shape[:2]
         tall = max(4, round(self.look.size * height))
         text, back = self.said(result_frame)
-        mark, shade = (part * min(self.amounts[result_frame], 1.0) for part in _drawn(text, tall, back))
+        bars = None if self.look.shows is not Shown.SPEED else back
+        drawn = _drawn(text, tall, bars)
+        mark, shade = (part * min(self.amounts[result_frame], 1.0) for part in drawn)
         aside = round(_MARGIN * height)
         corner, wide = self.look.corner, mark.shape[1]
         left = aside if corner in (Corner.TOP_LEFT, Corner.BOTTOM_LEFT) else width - aside - wide
@@ -55,17 +57,23 @@ class BadgeAccent:
 
 
 @lru_cache(maxsize=64)
-def _drawn(text: str, tall: int, back: bool) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-    """The mark, white on a plate, and the plate; 0 to 1, shape (tall, some width)."""
+def _drawn(
+    text: str, tall: int, back: bool | None
+) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+    """The mark, white on a plate, and the plate; 0 to 1, shape (tall, some width).
+
+    It has bars that say where time goes, unless ``back`` is None. Figures are all of one width.
+    """
     size = tall * _FINER
     letters = _letters(round(size * 0.5))
-    bars = round(size * 0.92)
-    wide = round(size * 0.36 + bars + letters.getlength(text) + size * 0.3)
+    bars = 0 if back is None else round(size * 0.92)
+    steps = [letters.getlength("0" if letter.isdigit() else letter) for letter in text]
+    wide = round(size * 0.36 + bars + sum(steps) + size * 0.3)
     mark, plate = Image.new("L", (wide, size)), Image.new("L", (wide, size))
     ImageDraw.Draw(plate).rounded_rectangle((0, 0, wide - 1, size - 1), size * 0.22, fill=255)
     draw = ImageDraw.Draw(mark)
     # Threads that draw together: three slanted bars, each wider than the one before, towards where time goes.
-    for number in range(3):
+    for number in range(0 if back is None else 3):
         place = number if not back else 2 - number
         left, thick = size * 0.26 + size * 0.26 * place, size * (0.06 + 0.05 * number)
         lean = size * 0.16 * (-1 if back else 1)
@@ -74,7 +82,10 @@ def _drawn(text: str, tall: int, back: bool) -> tuple[npt.NDArray[np.float32], n
             [(left, top), (left + thick, top), (left + thick + lean, (top + bottom) / 2),
              (left + thick, bottom), (left, bottom), (left + lean, (top + bottom) / 2)], fill=255,
         )  # fmt: skip
-    draw.text((size * 0.36 + bars, size / 2), text, fill=255, font=letters, anchor="lm")
+    at = size * 0.36 + bars
+    for letter, step in zip(text, steps, strict=True):
+        draw.text((at + step / 2, size / 2), letter, fill=255, font=letters, anchor="mm")
+        at += step
     small = (max(1, round(wide / _FINER)), tall)
 
     def brought(part: Image.Image) -> npt.NDArray[np.float32]:
