@@ -130,7 +130,8 @@ def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
     walk = window.shelf.card_of(folder / WALK_NAME)
     qtbot.waitUntil(lambda: window.document.known.pending[folder / WALK_NAME].share > 0, timeout=60_000)
     assert walk.give_up.isVisible()
-    assert "being drawn" in window.pictures.result.accessibleDescription()
+    image = lambda: window.preview.image(window.document.result_frame)  # noqa: E731
+    qtbot.waitUntil(lambda: image() is not None, timeout=20_000)  # small, until all of it is drawn
     window.document.apply("", lambda p: pacing.fit_to_length(p, Fraction(20)))
     window.files.discard_changes()
     for card in [card for card in window.shelf.cards.values() if not card.footage.made_of]:

@@ -149,7 +149,8 @@ def test_what_cannot_be_decoded_at_the_ends_is_left_out_and_said(tmp_path: Path,
         content = cut.read_bytes()
         cut.write_bytes(content[: int(len(content) * 0.68)])
     source = open_source(cut)
-    assert "left out" in source.facts.caution
+    # Whether the frame that is there in part comes out is up to the library's threads.
+    assert ("cut off" if kind == "flv" else "left out") in source.facts.caution
     decoded = []
     with av.open(str(cut)) as container, suppress(av.FFmpegError):
         for frame in container.decode(video=0):  # the plain loop ends where the damage begins

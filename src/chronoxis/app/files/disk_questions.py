@@ -29,7 +29,8 @@ class DiskQuestions(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._worker = QueueWorker(lambda question: question.ask(), "asking", patience=_PATIENCE, drops=True)
-        self._worker.done.connect(lambda question, answer: question.then(answer))
+        self._worker.done.connect(self._go_on)
+        self._closed = False
         self._worker.failed.connect(lambda _, message: self.failed.emit(message))
 
     def ask(self, question: Callable[[], Answer], then: Callable[[Answer], object]) -> None:
@@ -37,5 +38,10 @@ class DiskQuestions(QObject):
         self._worker.ask(_Question(question, then))
 
     def close(self) -> None:
-        """Ask no more."""
+        """Ask no more; answers that are on their way come to nothing, for those who asked may be gone."""
+        self._closed = True
         self._worker.close()
+
+    def _go_on(self, question: _Question, answer: object) -> None:
+        if not self._closed:
+            question.then(answer)
