@@ -27,6 +27,7 @@ Told = Callable[[str], None]
 """Called with what a person should know, in a sentence."""
 
 _AT_A_TIME = 2  # pieces that a worker has: one that it makes, and one that it goes on with
+_MOST_TRIES = 3  # to reach a worker that is there
 _LOOK_SECONDS = 0.05  # between looks at what has been made
 _MEETING_SECONDS = 0.5  # between looks at who is there
 _LISTENED_SECONDS = 2.0  # at most, between two looks: if we slept ourselves, nobody was silent meanwhile
@@ -142,6 +143,7 @@ class _Sharing:
         self._lacking = {piece for piece, name in work.names.items() if work.folder.found(name) is None}
         self._workers: dict[str, _Worker] = {}
         self._refused: set[str] = set()
+        self._tries = Counter[str]()  # how often each could not be reached though it was there
         self._took: list[float] = []
         self._heard: dict[str, float] = {}  # when each said something last, on its own clock
         self._silent: dict[str, float] = {}  # seconds for which we have listened to each since
@@ -228,10 +230,15 @@ class _Sharing:
         if address not in self._workers:
             return
         log.info("%s %s: %r", self._workers[address].name, what, error)
-        self._refused.add(address)
         if isinstance(error, _GONE) or (isinstance(error, OSError) and error.errno is None):
+            self._tries[address] += 1
+            if self._tries[address] < _MOST_TRIES:  # its scheduler still hears it: the connection broke
+                self._workers.pop(address)
+                return
+            self._refused.add(address)
             self._lose(address)
         else:
+            self._refused.add(address)
             self._refuse(address, f"{what}: {(str(error) or type(error).__name__).rstrip('.')}")
 
     def _lose(self, address: str) -> None:
