@@ -53,6 +53,9 @@ class IntentPanel(QFrame):
         self.message.setProperty("caution", True)
         self.message.setWordWrap(True)
         self.message.hide()
+        self.measuring = TextLabel("Light and camera are being measured; till then it is shown as recorded.")
+        self.measuring.setProperty("dim", True)
+        self.measuring.setWordWrap(True)
         self._asked = QVBoxLayout()
         self.answers: list[QPushButton] = []
         self.other = QLineEdit()
@@ -66,11 +69,15 @@ class IntentPanel(QFrame):
         self.by_hand.clicked.connect(self.left)
         self._lay_out()
         intents.begun.connect(self._ask)
+        intents.measured.connect(self._tell_measured)
 
     def say(self, message: str) -> None:
         """Say why an answer cannot be had, or nothing."""
         self.message.setText(message)
         self.message.setVisible(bool(message))
+
+    def _tell_measured(self, all_of_it: bool) -> None:
+        self.measuring.setVisible(not all_of_it)
 
     def _lay_out(self) -> None:
         asked = QWidget()
@@ -96,6 +103,7 @@ class IntentPanel(QFrame):
         layout.setContentsMargins(12, 10, 12, 12)
         layout.addWidget(self._title)
         layout.addWidget(Scroller(asked), 1)
+        layout.addWidget(self.measuring)
         layout.addWidget(self.message)
         layout.addLayout(foot)
 

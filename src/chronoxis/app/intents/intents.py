@@ -27,10 +27,12 @@ class Intents(QObject):
 
     Signals:
         begun: the footage is there, and the preset is given to it, or waits for what is measured.
+        measured: whether all is measured that the result reads.
         said: a message for the person.
     """
 
     begun = Signal()
+    measured = Signal(bool)
     said = Signal(str)
 
     def __init__(self, document: Document, files: FileActions, loading: Loading, acts: PresetActs) -> None:
@@ -45,6 +47,7 @@ class Intents(QObject):
         document.changed.connect(self._begin_once_there)
         loading.drawing.drawn.connect(self._bring_in_drawn)
         acts.applied.connect(self._note_made)
+        document.planned.connect(self._tell_measured)
 
     def begin(self, preset: Preset) -> None:
         """Ask for footage, and go on once it is there."""
@@ -118,6 +121,10 @@ class Intents(QObject):
         shots, destination = range(len(document.project.shots)), self.destination
         sizes = document.known.picture_sizes(document.project, shots)
         self._acts.apply(self.preset, shots, also=lambda project: send_to(project, destination, sizes))
+
+    def _tell_measured(self) -> None:
+        plan = self._document.plan
+        self.measured.emit(plan is None or not plan.unmeasured)
 
     def _note_made(self) -> None:
         self._made = self._document.project
