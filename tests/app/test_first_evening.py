@@ -117,17 +117,27 @@ def test_answers_show_at_once_and_are_one_step_of_undo(
     document.redo()
     making_by_hand = lambda p: making.set_each_frame(p, [ONLY], EachFrame.DARKEST)  # noqa: E731
     document.apply("By hand", making_by_hand)
-    panel.answers[0].click()  # what was done by hand since is a step of its own
-    document.undo()
+    panel.answers[0].click()
+    document.undo()  # what was done by hand since is a step of its own
     assert document.project.passage(ONLY).making.each is EachFrame.DARKEST
+    window.files.discard_changes()
+    window.file_actions.new_project()
+    before = document.project
+    panel.destinations[1].click()  # of an intention that is over
+    assert document.project == before
+    assert not panel.isVisible()
 
 
 def test_an_intention_that_is_thought_better_of_leaves_nothing(
-    window: MainWindow, qtbot: QtBot, recording: Path, monkeypatch: pytest.MonkeyPatch
+    window: MainWindow, qtbot: QtBot, recording: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([], ""))
     window.empty.cards[0].click()
-    window.loading.bring_in(recording)
+    (tmp_path / "no film.mp4").write_text("rubbish")
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(tmp_path / "no film.mp4")], ""))
+    window.empty.cards[0].click()
+    qtbot.waitUntil(lambda: "no film.mp4" in window.empty.message.text(), timeout=10_000)
+    window.loading.bring_in(recording)  # by hand, later
     planned(qtbot, window)
     assert not window.intent_panel.isVisible()
     assert window.document.project.passage(ONLY).making.each is EachFrame.ONE

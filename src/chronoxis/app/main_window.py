@@ -211,6 +211,12 @@ class MainWindow(QMainWindow):
         self._right.setCurrentWidget(self.intent_panel)
         self._right.show()
 
+    def _leave_intent(self) -> None:
+        """Another project was begun: what was asked was about the one before."""
+        self.intents.forget()
+        if self._right.currentWidget() is self.intent_panel:
+            self.show_bench()
+
     def _offer_to_go_on(self, many: int) -> None:
         """Exports were interrupted: the machine was restarted, or what worked at them was ended."""
         self.question.ask(
@@ -410,6 +416,7 @@ class MainWindow(QMainWindow):
         self.head.back_wanted.connect(self.joins.come_back)
         self.bench.footage.open_wanted.connect(self.joins.open_run)
         document.eased.connect(self._show)
+        document.replaced.connect(self._leave_intent)
         document.changed.connect(self.pictures.recorded.update)
         document.planned.connect(self._follow_plan)
         self.proxies.changed.connect(self._follow_proxies)

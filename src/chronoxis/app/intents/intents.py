@@ -1,6 +1,6 @@
 """From an intention to a result: footage is asked for, and all of a preset is done with it."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -40,7 +40,7 @@ class Intents(QObject):
         self._document, self._files, self._loading, self._acts = document, files, loading, acts
         self.preset: Preset | None = None
         self.destination = DESTINATIONS[0]
-        self._waits = False  # for footage
+        self._wished: tuple[Path, ...] = ()  # files and folders that are waited for
         self._drawn: Hashable = None  # what of the demo is drawn first
         self._made: Project | None = None  # as it was left by the last answer
         document.footage_changed.connect(self._begin_once_there)
@@ -56,7 +56,7 @@ class Intents(QObject):
         else:
             paths = self._files.ask_for_footage()
         if paths:
-            self._wish(preset)
+            self._wish(preset, paths)
             self._files.open_files(paths)
 
     def begin_with_demo(self, preset: Preset) -> None:
@@ -67,8 +67,8 @@ class Intents(QObject):
             self.said.emit(str(error))
             return
         part = part_for(preset.name)
-        self._wish(preset)
         path = folder / part.name
+        self._wish(preset, [path])
         if path.exists():
             self._loading.bring_in(path)
             return
@@ -86,26 +86,37 @@ class Intents(QObject):
         self.destination = destination
         self._do()
 
+    def forget(self) -> None:
+        """Nothing is asked about any more."""
+        self.preset, self._made = None, None
+
     @property
     def question(self) -> PaceQuestion | None:
         """What the preset leaves open of the pace."""
         recorded = self._document.project.recorded_length
         return None if self.preset is None else pace_question(self.preset, recorded)
 
-    def _wish(self, preset: Preset) -> None:
+    def _wish(self, preset: Preset, paths: Sequence[Path]) -> None:
         self.preset, self.destination = preset, DESTINATIONS[0]
-        self._waits, self._drawn, self._made = True, None, None
+        self._wished, self._drawn, self._made = tuple(path.absolute() for path in paths), None, None
 
     def _bring_in_drawn(self, origin: Hashable) -> None:
-        if self._waits and origin == self._drawn:
+        if self._wished and origin == self._drawn:
             self.said.emit("")
             self._loading.loader.load(origin)
 
     def _begin_once_there(self) -> None:
-        """Once all footage is counted, do it: what is known before may be wrong."""
-        shots = self._document.project.shots
-        if self._waits and shots and all(self._document.project.footage_of(shot).counted for shot in shots):
-            self._waits = False
+        """Once all footage is counted, do it: what is known before may be wrong.
+
+        Where other footage came instead, nothing is wished any more.
+        """
+        footage = [self._document.project.footage_of(shot) for shot in self._document.project.shots]
+        if not self._wished or not footage:
+            return
+        if not any(_lies_in(file, self._wished) for each in footage for file in each.files):
+            self._wished = ()
+        elif all(each.counted for each in footage):
+            self._wished = ()
             if self.preset is not None:
                 self.preset = suited(self.preset, self._document.project.recorded_length)
             self._do()
@@ -128,3 +139,7 @@ class Intents(QObject):
 
     def _note_made(self) -> None:
         self._made = self._document.project
+
+
+def _lies_in(file: Path, wished: Sequence[Path]) -> bool:
+    return any(file == path or path in file.parents for path in wished)
