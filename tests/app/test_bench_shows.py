@@ -112,7 +112,7 @@ def test_details_show_where_the_choices_differ(opened: MainWindow, qtbot: QtBot)
     document.move_playhead(Fraction(29, 25))
     planned(qtbot, opened)
     assert all(chip.isVisible() for chip in page.betweens.values())
-    shown = pictures(qtbot, page.details, len(Between))
+    shown = pictures(qtbot, page.details, len(Between) + len(Fill))
     part = page._detail.part
     assert part is not None
     (hold, blend, _) = (codes_of(shown[each]) for each in Between)

@@ -70,7 +70,7 @@ _PASSERS = (
     (PassersBy.SKIP, "skip", "Neighbouring frames serve where somebody crosses"),
     (PassersBy.CLEAR, "clear", "Where somebody crosses, the median around it serves"),
 )
-_DETAIL_WIDTH = 52  # pixels of a chip; grows with the text
+_DETAIL_WIDTH = 44  # pixels of a chip; grows with the text
 _DETAIL_HEIGHT = 180  # pixels of a picture that a detail is cut out of
 _DETAIL_MS = 500  # milliseconds of rest: the ways come first
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
@@ -143,11 +143,18 @@ class FramesPage(Page):
 
     def _add_details(self) -> None:
         """What is done between recorded frames, as a detail of the present moment."""
-        self.fills = self._pictured("Fill steps", _FILLS, self._set_fill)
-        self.betweens = self._pictured("In between", _BETWEENS, self._set_between)
-        self._enough = TextLabel("matters below 1× only")
+        row = QGridLayout()
+        row.setHorizontalSpacing(5)
+        row.setVerticalSpacing(2)
+        self.fills = self._pictured(row, 0, "Fill steps", _FILLS, self._set_fill)
+        first = len(_FILLS) + 1
+        row.setColumnMinimumWidth(first - 1, 3)
+        self.betweens = self._pictured(row, first, "In between", _BETWEENS, self._set_between)
+        self._enough = TextLabel("There are frames enough here; it matters below 1×.")
         self._enough.setProperty("dim", True)
-        self._last_row.addWidget(self._enough)
+        self._enough.setWordWrap(True)
+        row.addWidget(self._enough, 1, first, 1, len(_BETWEENS))
+        self._grid.addLayout(row, self._grid.rowCount(), 0, 1, 2)
         chips: dict[Hashable, PictureChip] = {**self.fills, **self.betweens}
         self.details = LivePictures(
             self._document, self._readers, self.isVisible, self._as_each_detail, _DETAIL_HEIGHT, _DETAIL_MS
@@ -155,34 +162,33 @@ class FramesPage(Page):
         self._detail = Detail(self.details, chips)
 
     def _pictured(
-        self, title: str, choices: tuple[tuple[StrEnum, str, str], ...], choose: Callable[[StrEnum], None]
+        self,
+        row: QGridLayout,
+        first: int,
+        title: str,
+        choices: tuple[tuple[StrEnum, str, str], ...],
+        choose: Callable[[StrEnum], None],
     ) -> dict[Hashable, PictureChip]:
-        """A row of choices that are shown by pictures."""
+        """Choices that are shown by pictures, from a column of a row on."""
         label, group, chips = TextLabel(title), QButtonGroup(self), dict[Hashable, PictureChip]()
         label.setProperty("dim", True)
-        self._last_row = QHBoxLayout()
-        self._last_row.setSpacing(5)
-        for value, text, tip in choices:
+        row.addWidget(label, 0, first, 1, len(choices))
+        for column, (value, text, tip) in enumerate(choices, first):
             chips[value] = PictureChip(text, tip, group, partial(choose, value), _DETAIL_WIDTH)
             chips[value].setAccessibleName(f"{title}: {text}")
-            self._last_row.addWidget(chips[value])
-        row = self._grid.rowCount()
-        self._grid.addWidget(label, row, 0)
-        self._grid.addLayout(self._last_row, row, 1)
+            row.addWidget(chips[value], 1, column)
+            row.setColumnStretch(column, 1)
         return chips
 
     def _as_each_detail(self, project: Project) -> list[Choice]:
         """The passage at the playhead with each choice of what is done between recorded frames."""
         place = place_at(project, float(self._document.playhead))
-        if self._is_few(project, place):
-            return [Choice(each, partial(_between_so, place=place, between=each)) for each, *_ in _BETWEENS]
-        if not project.passage(place).making.each.entry.fills:
-            return []
-        return [Choice(fill, partial(_filled_so, place=place, fill=fill)) for fill, *_ in _FILLS]
-
-    @staticmethod
-    def _is_few(project: Project, place: Place) -> bool:
-        return _needs_between(project, project.rows.of([place]))
+        found = list[Choice]()
+        if _needs_between(project, project.rows.of([place])):
+            found += [Choice(each, partial(_between_so, place=place, between=each)) for each, *_ in _BETWEENS]
+        if project.passage(place).making.each.entry.fills:
+            found += [Choice(fill, partial(_filled_so, place=place, fill=fill)) for fill, *_ in _FILLS]
+        return found
 
     def _add_shutter(self) -> None:
         self.shutter = GestureSlider(

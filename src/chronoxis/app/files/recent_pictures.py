@@ -45,8 +45,10 @@ class RecentPictures(QObject):
 
     def _remember_project(self) -> None:
         """Once for a file and a length: what is shown of it later is no better."""
-        path, project = self._files.path, self._document.project
-        if path is None or self._document.is_modified or not project.shots or project.outside is not None:
+        path, project, plan = self._files.path, self._document.project, self._document.plan
+        if path is None or self._document.is_modified or plan is None or project.outside is not None:
+            return
+        if plan.project is not project or not plan.is_whole:  # a picture of another one, or a dark one
             return
         length = float(project.result_length)
         image = self._preview.image(self._document.result_frame)
