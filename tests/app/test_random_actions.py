@@ -279,7 +279,7 @@ class Person:
                 rng.choice(list(page.owners.values())).click,
                 rng.choice(list(page.amount.follows.values())).click,
                 *(rng.choice([r.remove, r.earlier, r.on, r.name]).click for r in page.list.rows),
-                rng.choice(page.look.switches).click,
+                *(each.click for each in page.look.switches if not each.isHidden()),
                 lambda: page.looks.box.activated.emit(rng.randrange(max(1, page.looks.box.count()))),
             ]
         )

@@ -381,3 +381,17 @@ def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
     window.shortcuts_page.hide()
     window.files.discard_changes()
     window.close()
+
+
+def test_what_is_of_the_past_goes_by_itself(window: MainWindow, qtbot: QtBot) -> None:
+    line = window._message
+    line._passing.setInterval(60)
+    line.say("take.mp4 is done.", passing=True)
+    assert window.message_text == "take.mp4 is done."
+    qtbot.waitUntil(lambda: not window.message_text, timeout=5000)
+    line.say("gone soon", passing=True)
+    line.say("Field.mp4 cannot be opened.")
+    qtbot.wait(150)
+    assert window.message_text == "Field.mp4 cannot be opened."
+    line.dismiss.click()
+    assert line.isHidden()

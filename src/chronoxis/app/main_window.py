@@ -236,7 +236,10 @@ class MainWindow(QMainWindow):
 
     def _tell_end(self, job: Job) -> None:
         """An export that was wished here is done, or has failed."""
-        self._say(f"{job.output.name} is done." if job.state is JobState.DONE else job.why)
+        if job.state is JobState.DONE:
+            self._say_in_passing(f"{job.output.name} is done.")
+        else:
+            self._say(job.why)
         self.notifications.tell(*end_in_words(job))
 
     @property
@@ -432,7 +435,7 @@ class MainWindow(QMainWindow):
         self.preview.ready.connect(self.weave.show_made)
         for part in (self.preview, self.compared, self.sound, self.measuring, self.disk):
             part.failed.connect(self._say)
-        self.player.said.connect(self._say)
+        self.player.said.connect(self._say_in_passing)
         self.sound.measured_loudness.connect(self.bench.sound.show_measured)
         self.weave.scrubbed.connect(self.transport.scrub)
         self.weave.menu_wanted.connect(self.menus.show_at_pointer)
@@ -531,6 +534,10 @@ class MainWindow(QMainWindow):
         self.menus.save.setEnabled(modified or (self.files.path is None and there))
         name = self.head.title
         self.setWindowTitle(f"{name}{' •' if modified else ''} – Chronoxis" if there else "Chronoxis")
+
+    def _say_in_passing(self, message: str) -> None:
+        """Say what has happened, and does not have to be looked after."""
+        self._message.say(message, passing=True)
 
     def _say(self, message: str) -> None:
         self._message.say(message)

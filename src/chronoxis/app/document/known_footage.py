@@ -161,12 +161,9 @@ class KnownFootage:
     def _stand_in(self, footage: Footage, project: Project) -> AbsentSource:
         absent, draw = self._absent.get(footage.key), self.drawn.get(footage.origin)
         is_drawn = isinstance(absent, DrawnSource)
-        known = absent is not None and (absent.footage, absent.canvas) == (footage, project.canvas)
+        wanted = footage, project.canvas, footage.origin in self.missing
+        known = absent is not None and (absent.footage, absent.canvas, absent.is_missing) == wanted
         if absent is None or not known or is_drawn != (draw is not None):
-            absent = (
-                AbsentSource(footage, project.canvas)
-                if draw is None
-                else DrawnSource(footage, project.canvas, draw)
-            )
+            absent = AbsentSource(*wanted) if draw is None else DrawnSource(*wanted, draw)
             self._absent[footage.key] = absent
         return absent

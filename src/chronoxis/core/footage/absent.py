@@ -33,10 +33,17 @@ _USUAL_CANVAS = Canvas(1280, 720, 1, 1, 1, False)
 
 @dataclass(frozen=True, eq=False)
 class AbsentSource(SteadySource):
-    """Stands for footage of which only the project knows something."""
+    """Stands for footage of which only the project knows something.
+
+    Attributes:
+        footage: as the project has it.
+        canvas: of the result.
+        is_missing: whether it was looked for in vain; else it is on its way.
+    """
 
     footage: Footage
     canvas: Canvas | None = None
+    is_missing: bool = True
 
     @property
     def facts(self) -> Facts:

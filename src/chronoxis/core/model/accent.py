@@ -316,7 +316,7 @@ class Badge(Look):
     follows_joins: ClassVar[bool] = False
     shows: Shown = parameter(Shown.SPEED, Choice("Shows", "The speed, or when it was recorded.", Shown))
     hours: float = parameter(0.0, Number("Clock set by", "Hours added to what the file says.", -36, 36, "h"))
-    noon: bool = parameter(False, Switch("am/&pm", "Whether hours are counted to noon, and on from there."))
+    noon: bool = parameter(False, Switch("am/p&m", "Whether hours are counted to noon, and on from there."))
     corner: Corner = parameter(Corner.TOP_RIGHT, Choice("Corner", "Where it stands.", Corner))
     size: float = parameter(
         0.09, Number("Size", "Its height, as a share of the picture's.", 0.02, 0.5, "% of picture", 100)

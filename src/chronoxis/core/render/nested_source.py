@@ -117,7 +117,8 @@ class NestedSource(SteadySource):
     @property
     def caution(self) -> str:
         """What is missing inside, or nothing."""
-        gone = [s.footage.label for s in self.plan.sources if isinstance(s, AbsentSource)]
+        absent = [source for source in self.plan.sources if isinstance(source, AbsentSource)]
+        gone = [source.footage.label for source in absent if source.is_missing]
         return f"{gone[0]} is not there." if gone else ""
 
     def summary(self) -> list[str]:
