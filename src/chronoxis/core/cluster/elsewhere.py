@@ -32,6 +32,7 @@ _LOOK_SECONDS = 0.05  # between looks at what has been made
 _MEETING_SECONDS = 0.5  # between looks at who is there
 _LISTENED_SECONDS = 2.0  # at most, between two looks: if we slept ourselves, nobody was silent meanwhile
 _SILENT_SECONDS = 20.0  # after which a worker is given up that says nothing any more
+_AWAY_SECONDS = 1.5  # after which one is given up that the scheduler names no more: some lists are empty
 _STALLED_SECONDS = 1800.0  # without any piece or answer, before the work goes on here
 _PATIENCE_SECONDS = 15.0  # without any worker, before the work goes on here
 _PART = 16 * 1024 * 1024  # bytes that are fetched at a time
@@ -147,6 +148,8 @@ class _Sharing:
         self._took: list[float] = []
         self._heard: dict[str, float] = {}  # when each said something last, on its own clock
         self._silent: dict[str, float] = {}  # seconds for which we have listened to each since
+        self._away: dict[str, float] = {}  # seconds in which the scheduler did not name each, likewise
+        self._present: Collection[str] = ()  # addresses that it named last
         self._met = self._peopled = self._moved = 0.0
 
     def run(self, made: Made, check: Check) -> None:
@@ -198,8 +201,11 @@ class _Sharing:
             self._silent[address] = 0.0 if is_heard else self._silent[address] + listened
             self._heard[address] = info["last_seen"]
         awake = {address for address in present if self._silent[address] < _SILENT_SECONDS}
-        for address in self._workers.keys() - awake:
-            self._lose(address)
+        self._present = present.keys()
+        for address in list(self._workers):
+            self._away[address] = 0.0 if address in present else self._away.get(address, 0.0) + listened
+            if self._away[address] >= _AWAY_SECONDS or (address in present and address not in awake):
+                self._lose(address)
         for address in awake - self._workers.keys() - self._refused:
             name = str(present[address].get("name") or address)
             maker = self._client.submit(PieceMaker, self._order, actor=True, workers=[address], pure=False)
@@ -232,7 +238,9 @@ class _Sharing:
         log.info("%s %s: %r", self._workers[address].name, what, error)
         if isinstance(error, _GONE) or (isinstance(error, OSError) and error.errno is None):
             self._tries[address] += 1
-            if self._tries[address] < _MOST_TRIES:  # its scheduler still hears it: the connection broke
+            if (
+                address in self._present and self._tries[address] < _MOST_TRIES
+            ):  # its scheduler still hears it: the connection broke
                 self._workers.pop(address)
                 return
             self._refused.add(address)
