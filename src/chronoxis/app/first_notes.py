@@ -16,6 +16,13 @@ from chronoxis.app.theme.theme import LIVE, font
 from chronoxis.app.weave.weave import Weave
 
 _SEEN = "first notes seen"
+_THREADS, _RECORDED, _RESULT, _CURVE, _CHECKS = _KEYS = (
+    "threads",
+    "recorded rail",
+    "result rail",
+    "pace curve",
+    "checks",
+)
 _PEN = 2  # pixels of the frame around what a note is about
 
 
@@ -47,35 +54,35 @@ def notes(weave: Weave, checks: ChecksLine) -> list[Note]:
 
     return [
         Note(
-            "threads",
+            _THREADS,
             "Threads",
             "Each ties a frame of the result, below, to the recorded frames it is made of, above. Where they "
             "draw together, it runs fast.",
             row("threads"),
         ),
         Note(
-            "recorded rail",
+            _RECORDED,
             "The recorded rail",
             "What the camera saw. Drag an edge to take in more or less of it; what lies outside is dimmed, "
             "not lost.",
             row("recorded"),
         ),
         Note(
-            "result rail",
+            _RESULT,
             "The result rail",
             "What viewers will see. Drag an edge to make a passage last longer or shorter; its speed "
             "follows.",
             row("result"),
         ),
         Note(
-            "pace curve",
+            _CURVE,
             "The pace curve",
             "How fast it runs, at every moment. Drag it up or down. D divides a passage at the playhead; "
             "drag the joint between two to draw it out into a ramp.",
             row("curve"),
         ),
         Note(
-            "checks",
+            _CHECKS,
             "Checks",
             "What may look wrong stands in this line, with a press that mends it.",
             lambda: (checks, checks.rect()) if checks.isVisible() else None,
@@ -89,6 +96,7 @@ class FirstNotes(QFrame):
     def __init__(self, document: Document, told: Sequence[Note], window: QWidget) -> None:
         super().__init__()
         self._document, self._told, self._window = document, told, window
+        self._seen = _read_before()
         self.setProperty("card", True)
         self._ring = _Ring(window)
         self.title, self.text = TextLabel(), TextLabel()
@@ -121,8 +129,8 @@ class FirstNotes(QFrame):
     @property
     def note(self) -> Note | None:
         """The one that is shown, or is to be shown as soon as its thing is there."""
-        seen = self._seen()
-        return next((each for each in self._told if each.key not in seen and each.place() is not None), None)
+        unread = (each for each in self._told if each.key not in self._seen)
+        return next((each for each in unread if each.place() is not None), None)
 
     def show_next(self) -> None:
         """Show the first that was not read and whose thing is there; nothing, where there is none."""
@@ -143,8 +151,7 @@ class FirstNotes(QFrame):
 
     def begin_again(self) -> None:
         """Show all of them once more."""
-        remembered().setValue(_SEEN, [])
-        self.show_next()
+        self._remember(())
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() is QEvent.Type.Resize and self.isVisible():
@@ -153,21 +160,26 @@ class FirstNotes(QFrame):
 
     def _read(self) -> None:
         if (note := self.note) is not None:
-            remembered().setValue(_SEEN, [*self._seen(), note.key])
-        self.show_next()
+            self._remember((*self._seen, note.key))
 
     def _read_all(self) -> None:
-        mark_all_read()
-        self.show_next()
+        self._remember(_KEYS)
 
-    def _seen(self) -> list[str]:
-        kept = remembered().value(_SEEN)
-        return [kept] if isinstance(kept, str) else [str(each) for each in kept or []]
+    def _remember(self, seen: tuple[str, ...]) -> None:
+        self._seen = seen
+        remembered().setValue(_SEEN, list(seen))
+        self.show_next()
 
 
 def mark_all_read() -> None:
-    """Tell nothing any more."""
-    remembered().setValue(_SEEN, ["threads", "recorded rail", "result rail", "pace curve", "checks"])
+    """Let windows that are made from now on tell nothing."""
+    remembered().setValue(_SEEN, list(_KEYS))
+
+
+def _read_before() -> tuple[str, ...]:
+    """Keys of the notes that were read in earlier windows."""
+    kept = remembered().value(_SEEN)
+    return (kept,) if isinstance(kept, str) else tuple(str(each) for each in kept or ())
 
 
 class _Ring(QWidget):

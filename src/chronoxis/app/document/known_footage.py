@@ -38,7 +38,7 @@ class KnownFootage:
 
     def __init__(self) -> None:
         self.version = 0
-        self._absent: dict[str, AbsentSource] = {}
+        self._absent: dict[str, tuple[Hashable, AbsentSource]] = {}  # by key: what it was made of, and it
         self.drawn: dict[Hashable, Drawn] = {}
         self.clear()
 
@@ -159,11 +159,10 @@ class KnownFootage:
         return self._stand_in(footage, project)
 
     def _stand_in(self, footage: Footage, project: Project) -> AbsentSource:
-        absent, draw = self._absent.get(footage.key), self.drawn.get(footage.origin)
-        is_drawn = isinstance(absent, DrawnSource)
+        draw = self.drawn.get(footage.origin)
         wanted = footage, project.canvas, footage.origin in self.missing
-        known = absent is not None and (absent.footage, absent.canvas, absent.is_missing) == wanted
-        if absent is None or not known or is_drawn != (draw is not None):
+        kept = self._absent.get(footage.key)
+        if kept is None or kept[0] != (*wanted, draw):
             absent = AbsentSource(*wanted) if draw is None else DrawnSource(*wanted, draw)
-            self._absent[footage.key] = absent
-        return absent
+            kept = self._absent[footage.key] = (*wanted, draw), absent
+        return kept[1]

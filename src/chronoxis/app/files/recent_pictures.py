@@ -51,8 +51,10 @@ class RecentPictures(QObject):
         if plan.project is not project or not plan.is_whole:  # a picture of another one, or a dark one
             return
         length = float(project.result_length)
+        if self._remembered == (path, length):
+            return
         image = self._preview.image(self._document.result_frame)
-        if image is None or self._remembered == (path, length):
+        if image is None:
             return
         self._remembered = path, length
         recent = Recent(path, length=length, picture=small_picture(image, _HEIGHT))
