@@ -152,6 +152,7 @@ def test_shipped_ones_are_whole() -> None:
         "Rewind",
     ]
     assert all(preset.about and preset.pace for preset in shipped)
+    assert [load_preset(kept.path) for kept in shipped_presets()] == shipped  # held to the schema
     assert all(preset.picture.startswith(b"\xff\xd8") for preset in shipped)
 
 

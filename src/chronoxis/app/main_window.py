@@ -541,8 +541,7 @@ class MainWindow(QMainWindow):
 
     def _say(self, message: str) -> None:
         self._message.say(message)
-        self.empty.message.setText(message)
-        self.empty.message.setVisible(bool(message))
+        self.empty.message.say(message)
 
 
 _BELOW_MARGINS = (14, 4, 14, 12)

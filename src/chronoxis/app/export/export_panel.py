@@ -9,6 +9,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QFrame, QStackedWidget, QVBoxLayout, QWidget
 
+from chronoxis.app.caution_label import CautionLabel
 from chronoxis.app.document.document import Document
 from chronoxis.app.export.choice_form import ChoiceForm
 from chronoxis.app.export.export_list import ExportList
@@ -80,10 +81,7 @@ class ExportPanel(QFrame):
         rows.addWidget(self.choices.foot)
         self._pages.addWidget(page)
         self._pages.addWidget(self.list)
-        self._message = TextLabel()
-        self._message.setProperty("caution", True)
-        self._message.setWordWrap(True)
-        self._message.hide()
+        self._message = CautionLabel()
         self._title = TextLabel("Export")
         self._title.setFont(font(10.5, 600))
         layout = QVBoxLayout(self)
@@ -346,8 +344,7 @@ class ExportPanel(QFrame):
 
     def say(self, message: str) -> None:
         """Show a message, or none."""
-        self._message.setText(message)
-        self._message.setVisible(bool(message))
+        self._message.say(message)
 
 
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place

@@ -8,6 +8,7 @@ from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from chronoxis.app.bench.page import heading
+from chronoxis.app.caution_label import CautionLabel
 from chronoxis.app.empty_layout import empty_layout
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.file_actions import FileActions
@@ -50,10 +51,7 @@ class EmptyPage(QWidget):
             "Footage of the Larkfield balloon meet, drawn by the program itself, in place of yours",
             lambda _: None,
         )
-        self.message = TextLabel()
-        self.message.setProperty("caution", True)
-        self.message.setWordWrap(True)
-        self.message.hide()
+        self.message = CautionLabel()
         self._grid, self._recent_row = QGridLayout(), QHBoxLayout()
         self._lately = self._titled("Lately", self._recent_row)
         self._columns = 0

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.bench.page import heading, label_for
+from chronoxis.app.caution_label import CautionLabel
 from chronoxis.app.empty_layout import empty_layout
 from chronoxis.app.intents.intents import Intents
 from chronoxis.app.push_button import choice_chip, push_button, segments_of
@@ -49,16 +50,12 @@ class IntentPanel(QFrame):
         self._title.setFont(font(10.5, 600))
         self._about.setProperty("dim", True)
         self._about.setWordWrap(True)
-        self.message = TextLabel()
-        self.message.setProperty("caution", True)
-        self.message.setWordWrap(True)
-        self.message.hide()
+        self.message = CautionLabel()
         self.measuring = TextLabel("Light and camera are being measured; till then it is shown as recorded.")
         self.measuring.setProperty("dim", True)
         self.measuring.setWordWrap(True)
         self._asked = QVBoxLayout()
         self.answers: list[QPushButton] = []
-        self.other = QLineEdit()
         self.destinations = self._destinations()
         self._done = QGridLayout()
         self._done.setVerticalSpacing(3)
@@ -73,8 +70,7 @@ class IntentPanel(QFrame):
 
     def say(self, message: str) -> None:
         """Say why an answer cannot be had, or nothing."""
-        self.message.setText(message)
-        self.message.setVisible(bool(message))
+        self.message.say(message)
 
     def _tell_measured(self, all_of_it: bool) -> None:
         self.measuring.setVisible(not all_of_it)
@@ -147,7 +143,7 @@ class IntentPanel(QFrame):
         ]
         for chip, text in zip(self.answers, question.usual, strict=True):
             chip.setChecked(text == question.present)
-        self.other = QLineEdit()
+        self.other = QLineEdit()  # made anew, as its words are others
         self.other.setAccessibleName(f"{question.text} Another answer")
         self.other.setPlaceholderText(question.present)
         self.other.setToolTip("Another answer; Enter takes it")

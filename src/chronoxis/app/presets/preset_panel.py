@@ -8,6 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from chronoxis.app.caution_label import CautionLabel
 from chronoxis.app.document.document import Document
 from chronoxis.app.presets.keeping_form import KeepingForm
 from chronoxis.app.presets.preset_acts import PresetActs
@@ -59,10 +60,7 @@ class PresetPanel(QFrame):
         self.form = KeepingForm()
         self._title = TextLabel("Presets")
         self._title.setFont(font(10.5, 600))
-        self._message = TextLabel()
-        self._message.setProperty("caution", True)
-        self._message.setWordWrap(True)
-        self._message.hide()
+        self._message = CautionLabel()
         self.keep_this = push_button(
             "&Keep this one…", "Keep the treatment of the selected shot under a name"
         )
@@ -116,8 +114,7 @@ class PresetPanel(QFrame):
 
     def say(self, message: str) -> None:
         """Say something below the list, or nothing."""
-        self._message.setText(message)
-        self._message.setVisible(bool(message))
+        self._message.say(message)
 
     def _listed(self) -> QWidget:
         rows = QWidget()

@@ -27,14 +27,14 @@ def values_of(content: bytes, path: Path, kind: str) -> Any:
     try:
         return json_values(content)
     except UnicodeDecodeError as error:
-        raise ProjectFileError(is_none(path, kind)) from error
+        raise ProjectFileError(_is_none(path, kind)) from error
     except RecursionError as error:
         raise ProjectFileError(
             f"{path.name} is damaged: it is nested without end. It was left as it is."
         ) from error
     except json.JSONDecodeError as error:
         if kind.encode() not in content[:200]:
-            raise ProjectFileError(is_none(path, kind)) from error
+            raise ProjectFileError(_is_none(path, kind)) from error
         raise ProjectFileError(
             f"{path.name} is damaged in line {error.lineno}: {error.msg}. It was left as it is; "
             "take an earlier copy."
@@ -47,7 +47,32 @@ def values_of(content: bytes, path: Path, kind: str) -> Any:
         ) from error
 
 
-def is_none(path: Path, kind: str) -> str:
+def version_of(data: Any, path: Path, kind: str, newest: int, what: str, advice: str) -> Any:
+    """The version that values say they are of, which a schema has yet to hold.
+
+    Args:
+        data: as a file has them.
+        path: where they were read.
+        kind: what the file should say of itself.
+        newest: the version that can be read.
+        what: whose version it is, in a word.
+        advice: what to do with a newer one, in a sentence.
+
+    Raises:
+        ProjectFileError: it is something else, or of a newer version.
+    """
+    if not isinstance(data, dict) or data.get("format") != kind:
+        raise ProjectFileError(_is_none(path, kind))
+    version = data.get("version")
+    if isinstance(version, int) and version > newest:
+        raise ProjectFileError(
+            f"{path.name} was saved by a newer Chronoxis ({what} version {version}; this one reads up to "
+            f"{newest}). {advice}"
+        )
+    return version
+
+
+def _is_none(path: Path, kind: str) -> str:
     """That a file is not of a kind."""
     return f"{path.name} is not a {kind.capitalize()}."
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import cache
 from importlib.resources import files
 from itertools import count
 from pathlib import Path
@@ -11,7 +12,7 @@ from platformdirs import user_config_path
 from chronoxis.core.errors import ExportError, PlanError, ProjectFileError
 from chronoxis.core.files.atomic import made_folder, why_not_written
 from chronoxis.core.files.endings import PRESET
-from chronoxis.core.files.preset_file import load_preset, save_preset
+from chronoxis.core.files.preset_file import load_preset, load_shipped, save_preset
 from chronoxis.core.model.preset import Preset
 
 _MOST_OF_NAME = 40  # letters of a preset's name in that of its file
@@ -32,10 +33,11 @@ class KeptPreset:
     is_own: bool
 
 
-def shipped_presets() -> list[KeptPreset]:
+@cache
+def shipped_presets() -> tuple[KeptPreset, ...]:
     """Those that ship with the program, in their order."""
     folder = Path(str(files("chronoxis.core.files") / "presets"))
-    return [KeptPreset(load_preset(path), path, False) for path in sorted(folder.glob(f"*{PRESET}"))]
+    return tuple(KeptPreset(load_shipped(path), path, False) for path in sorted(folder.glob(f"*{PRESET}")))
 
 
 def own_presets() -> tuple[list[KeptPreset], list[str]]:

@@ -10,7 +10,7 @@ from typing import Any
 
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole, written_whole
-from chronoxis.core.files.described_json import check, is_none, read_whole, values_of
+from chronoxis.core.files.described_json import check, read_whole, values_of, version_of
 from chronoxis.core.files.entry_places import MisplacedError, each_from, one_from
 from chronoxis.core.files.footage_entries import (
     RECORDING,
@@ -46,6 +46,7 @@ _MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _MOST_PIXELS = 10**6  # of any side of a picture
 _FORMAT = "chronoxis project"
+_NEWER = "It was left as it is; open it with the newer program."
 
 
 def save_project(project: Project, path: Path, known: str | None = None) -> str:
@@ -127,14 +128,7 @@ def as_json(project: Project, folder: Path) -> dict[str, Any]:
 
 def from_json(data: Any, path: Path) -> Project:
     """The project of JSON values that were read from ``path``. Raises as `load_project`."""
-    if not isinstance(data, dict) or data.get("format") != _FORMAT:
-        raise ProjectFileError(is_none(path, _FORMAT))
-    version = data.get("version")
-    if isinstance(version, int) and version > VERSION:
-        raise ProjectFileError(
-            f"{path.name} was saved by a newer Chronoxis (file version {version}; this one reads up to "
-            f"{VERSION}). It was left as it is; open it with the newer program."
-        )
+    version = version_of(data, path, _FORMAT, VERSION, "file", _NEWER)
     known = version if version in range(1, VERSION + 1) else VERSION
     check(data, f"project-{known}.schema.json", path)
     if version == 1:

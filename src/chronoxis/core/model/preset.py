@@ -190,11 +190,6 @@ class Preset:
         plays = self.sound is not None and self.sound.manner is not Manner.SILENT
         return plays or bool(self.mix and self.mix.rules)
 
-    @property
-    def reads_lulls(self) -> bool:
-        """Whether Lulls have to be found before it can be applied."""
-        return isinstance(self.pace, ThroughLulls)
-
 
 PARTS = tuple(field.name for field in fields(Preset) if field.name not in ("name", "about", "picture"))
 """Names of what a preset may say something about, in the order in which it is done."""
