@@ -2,12 +2,19 @@
 
 import time
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
+import cv2
+import numpy as np
 import pytest
 from av.video.frame import VideoFrame
+from PySide6.QtCore import QEvent
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.bench.detail import grey
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.stage import Mode
 from chronoxis.core.model import pacing
@@ -15,6 +22,8 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import SteadyMode
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.traces.camera_steps import Grey, looked_at
+from chronoxis.core.traces.trace_kinds import CAMERA
+from chronoxis.demo.larkfield import draw_walk
 from tests.app.driving import planned
 from tests.app.test_joins_window import click, pair
 
@@ -121,3 +130,48 @@ def test_two_results_play_side_by_side(pair: MainWindow, qtbot: QtBot) -> None:
     assert not pictures.stage.keep.isChecked()
     pictures.show_mode(Mode.RESULT)
     assert compared.plan is None
+
+
+def restless(images: list[QImage]) -> float:
+    """Second differences of the way from picture to picture, in pixels."""
+    greys = [grey(image) for image in images]
+    steps = [cv2.phaseCorrelate(one, other)[0] for one, other in pairwise(greys)]
+    return float(np.abs(np.diff(np.array(steps), axis=0)).mean())
+
+
+def test_a_mode_under_the_pointer_moves_beside_as_filmed(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    path = tmp_path / "Walk-down-the-line.mp4"
+    draw_walk(path, size=(320, 180), seconds=8)
+    window.loading.bring_in(path)
+    qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+    window.show_bench_page(2)
+    document, choices = window.document, window.bench.picture.steady
+    document.move_playhead(Fraction(3))
+    planned(qtbot, window)
+    pictures, smooth = choices.pictures, choices.modes[SteadyMode.SMOOTH]
+    qtbot.waitUntil(lambda: len(pictures.live.images) == len(SteadyMode), timeout=20_000)
+    before = document.project
+
+    def shown() -> QImage:
+        return smooth.grab().toImage()
+
+    at_rest = shown()
+    QApplication.sendEvent(smooth, QEvent(QEvent.Type.Enter))
+    qtbot.waitUntil(lambda: pictures.is_moving, timeout=30_000)
+    assert restless(pictures.moving[SteadyMode.SMOOTH]) < 0.6 * restless(pictures.moving[SteadyMode.OFF])
+    followed = window.measuring.trace(CAMERA, document.project.footage[0].origin)
+    assert followed is not None
+    assert 0 < followed.known.sum() < 0.8 * len(followed)  # no more than is shown
+    one = shown()
+    qtbot.waitUntil(lambda: shown() != one)
+    window.transport.set_shuttle(1)
+    assert not pictures.is_moving
+    window.transport.rest()
+    document.move_playhead(Fraction(3))
+    qtbot.waitUntil(lambda: pictures.is_moving, timeout=30_000)
+    QApplication.sendEvent(smooth, QEvent(QEvent.Type.Leave))
+    assert not pictures.is_moving
+    qtbot.waitUntil(lambda: shown() == at_rest, timeout=20_000)
+    assert document.project == before

@@ -1,7 +1,6 @@
 """The window: the Weave on top, footage, pictures and Bench below."""
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QEvent, QSize, Qt
@@ -17,7 +16,6 @@ from PySide6.QtWidgets import (
 )
 
 from chronoxis.app.bench.bench import Bench
-from chronoxis.app.bench.live_pictures import LivePictures
 from chronoxis.app.bench.page import Page
 from chronoxis.app.commands import Commands
 from chronoxis.app.document.document import Document
@@ -424,8 +422,7 @@ class MainWindow(QMainWindow):
         document.planned.connect(self._follow_plan)
         self.proxies.changed.connect(self._follow_proxies)
         self.transport.changed.connect(lambda: self.proxies.pause(self.transport.playing))
-        for live in self.bench.live:
-            self.transport.changed.connect(partial(self._pause_live, live))
+        self.transport.changed.connect(lambda: self.bench.pause_pictures(self.transport.playing))
         document.selection.footage_chosen.connect(self._show_chosen)
         for tell in (self.export_panel.say, self.presets.say, self.intent_panel.say):
             document.refused.connect(tell)
@@ -468,9 +465,6 @@ class MainWindow(QMainWindow):
         most = max(self._right.minimumWidth(), self.width() * _MOST_BENCH // 100)
         if need > self._right.minimumWidth():
             self._right.setFixedWidth(min(need, most))
-
-    def _pause_live(self, live: LivePictures) -> None:
-        live.pause(self.transport.playing)
 
     def _show_join(self, number: int) -> None:
         self.show_bench()

@@ -23,6 +23,7 @@ from chronoxis.app.bench.pace_page import PacePage
 from chronoxis.app.bench.page import Page
 from chronoxis.app.bench.picture_page import PicturePage
 from chronoxis.app.bench.sound_page import SoundPage
+from chronoxis.app.bench.steady_pictures import SteadyPictures
 from chronoxis.app.document.document import Document
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.measuring.camera_paths import CameraPaths
@@ -78,7 +79,7 @@ class Bench(QFrame):
         self.title.setFont(font(10.5, 600))
         self._span.setProperty("dim", True)
         self.pace, self.frames = PacePage(document), FramesPage(document, traces, readers)
-        self.picture, self.sound = PicturePage(document, cameras), SoundPage(document)
+        self.picture, self.sound = PicturePage(document, cameras, readers), SoundPage(document)
         self.beats, self.footage = BeatsPage(document, sounds), FootagePage(document, shelf, sounds)
         self.join, self.accents = JoinPage(document, cameras), AccentsPage(document, readers)
         self.lulls, self.happening = LullsPage(document, lulls), HappeningPage(document, lulls, proposed)
@@ -122,10 +123,14 @@ class Bench(QFrame):
             page.noted.connect(self._show_caution)
         self.show_project()
 
+    def pause_pictures(self, on: bool) -> None:
+        """Make no pictures of choices while something plays; go on afterwards."""
+        for live in self._live:
+            live.pause(on)
+
     @property
-    def live(self) -> tuple[LivePictures, ...]:
-        """What makes pictures of choices."""
-        return self.frames.live, self.frames.details, self.accents.live
+    def _live(self) -> tuple[LivePictures | SteadyPictures, ...]:
+        return self.frames.live, self.frames.details, self.accents.live, self.picture.steady.pictures
 
     @property
     def need(self) -> int:
@@ -168,7 +173,7 @@ class Bench(QFrame):
         """Stop the work in the background."""
         self.frames.cost.close()
         self.frames.found_window.close()
-        for live in self.live:
+        for live in self._live:
             live.close()
         self.lulls.close_workers()
         self.happening.close_workers()

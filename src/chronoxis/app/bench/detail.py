@@ -37,7 +37,7 @@ class Detail(QObject):
 
 def telling_part(images: list[QImage]) -> QRect:
     """The part in which pictures of one size differ most; the middle, if they do not."""
-    codes = [_grey(image) for image in images]
+    codes = [grey(image) for image in images]
     height, width = codes[0].shape
     high, wide = round(height * _SHARE), round(width * _SHARE)
     alike = [each for each in codes if each.shape == codes[0].shape]
@@ -56,7 +56,8 @@ def telling_part(images: list[QImage]) -> QRect:
     return QRect(int(lefts[column]), int(tops[row]), wide, high)
 
 
-def _grey(image: QImage) -> npt.NDArray[np.float64]:
+def grey(image: QImage) -> npt.NDArray[np.float64]:
+    """Grey codes, shape (height, width)."""
     grey = image.convertToFormat(QImage.Format.Format_Grayscale8)
     rows = np.frombuffer(grey.constBits(), np.uint8).reshape(grey.height(), grey.bytesPerLine())
     return rows[:, : grey.width()].astype(np.float64)

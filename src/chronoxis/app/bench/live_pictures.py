@@ -3,7 +3,7 @@
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -20,9 +20,13 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import preview_target
+from chronoxis.core.timing.shot_columns import Frames
 
 _REST_MS = 200  # milliseconds in which nothing was moved or changed, before anything is made
 _HEIGHT = 96  # pixels of a picture as it is made
+
+
+Key = TypeVar("Key", bound=Hashable)
 
 
 class Choice(NamedTuple):
@@ -85,7 +89,7 @@ class LivePictures(QObject):
         document.planned.connect(self.look_again)
         document.playhead_moved.connect(self.look_again)
 
-    def show_on(self, chips: Mapping[Hashable, PictureChip]) -> None:
+    def show_on(self, chips: Mapping[Key, PictureChip]) -> None:
         """Show what is made on the chips of the choices, by their keys; dimmed, once it is outdated."""
 
         def dim() -> None:
@@ -164,10 +168,16 @@ def _picture(
         if isinstance(plan, str) or wish.number >= len(plan.schedule):
             return None
         check()
-        target = preview_target(plan, min(height, plan.size[1]))
-        numbers = np.array([wish.number])
-        with closing(result_frames(plan, target, check=check, numbers=numbers, readers=readers)) as frames:
-            pictures = [image_from(np.ascontiguousarray(frame.to_ndarray(), np.uint8)) for frame in frames]
+        pictures = pictures_of(plan, np.array([wish.number]), height, readers, check)
     except ChronoxisError:
         return None  # what cannot be made says so where it is chosen
     return pictures[0] if pictures else None
+
+
+def pictures_of(
+    plan: Plan, numbers: Frames, height: int, readers: Readers, check: Callable[[], None]
+) -> list[QImage]:
+    """Result frames of ascending numbers, small. Raises FootageError, and whatever ``check`` raises."""
+    target = preview_target(plan, min(height, plan.size[1]))
+    with closing(result_frames(plan, target, check=check, numbers=numbers, readers=readers)) as frames:
+        return [image_from(np.ascontiguousarray(frame.to_ndarray(), np.uint8)) for frame in frames]

@@ -97,8 +97,8 @@ def label_for(text: str, buddy: QWidget) -> TextLabel:
     return label
 
 
-def heading(text: str) -> QWidget:
-    """What a group of a page is about, and a line that begins it."""
+def heading(text: str, outcome: QWidget | None = None) -> QWidget:
+    """What a group of a page is about, a line that begins it, and what its choices come to."""
     group = QWidget()
     row = QHBoxLayout(group)
     row.setContentsMargins(0, 0, 0, 0)
@@ -107,6 +107,8 @@ def heading(text: str) -> QWidget:
     title.setFont(font(9.5, 600))
     row.addWidget(title)
     row.addWidget(line(), 1)
+    if outcome is not None:
+        row.addWidget(outcome)
     return group
 
 

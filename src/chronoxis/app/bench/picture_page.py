@@ -18,6 +18,7 @@ from chronoxis.app.pictures.framing_marks import FramingMarks, step_name
 from chronoxis.app.push_button import choice_chip, push_button, segments_of
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.errors import PlanError
+from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model.composing import set_framings, shape_shots
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.framing import SHAPES, Easing, Fit, Framing, FramingStep, View, parse_shape
@@ -33,6 +34,7 @@ _EASINGS = (
     (Easing.EVEN, "Eve&n", "Views move at one speed"),
 )
 _AS_IT_IS = "As it is"
+_TELLABLE = 1.005  # times from which on an enlargement is told
 _SMALL = 25  # the greatest height in such words
 _CLOSER = Fraction(4, 5)  # of the first view, where a move ends at first
 
@@ -42,9 +44,9 @@ class PicturePage(Page):
 
     draw_wanted = Signal()
 
-    def __init__(self, document: Document, cameras: CameraPaths) -> None:
+    def __init__(self, document: Document, cameras: CameraPaths, readers: Readers) -> None:
         super().__init__(document)
-        self.steady = SteadyChoices(document, cameras)
+        self.steady = SteadyChoices(document, cameras, readers)
         self.marks = FramingMarks(document)
         self.shapes: dict[str, ShapeChip] = {}
         self.fits: dict[Fit, QPushButton] = {}
@@ -60,9 +62,10 @@ class PicturePage(Page):
         self.add.clicked.connect(self._add_step)
         self.still = push_button("&Keep it still", "Show the view at the playhead throughout")
         self.still.clicked.connect(self._keep_still)
-        self._says = TextLabel()
-        self._says.setProperty("dim", True)
-        self._says.setWordWrap(True)
+        self._part, self._enlarged = TextLabel(), TextLabel()
+        for label in (self._part, self._enlarged):
+            label.setProperty("dim", True)
+        self._enlarged.setWordWrap(True)
         self._shown: Framing | None = None
         self._lay_out()
         self._show_moving(moves=False)
@@ -104,14 +107,14 @@ class PicturePage(Page):
         moves.addSpacing(10)
         moves.addLayout(self._step_row)
         rows = QVBoxLayout(self)
-        rows.setContentsMargins(0, 4, 0, 0)
-        rows.setSpacing(5)
+        rows.setContentsMargins(0, 2, 0, 0)
+        rows.setSpacing(4)
         for row in (deeds, moves):
             row.addStretch()
-        rows.addWidget(heading("Crop"))
+        rows.addWidget(heading("Crop", self._part))
         for row in (shapes, fits, deeds, moves):
             rows.addLayout(row)
-        rows.addWidget(self._says)
+        rows.addWidget(self._enlarged)
         rows.addWidget(heading("Steady"))
         rows.addWidget(self.steady)
         rows.addStretch()
@@ -137,7 +140,10 @@ class PicturePage(Page):
         self._show_moving(moves=len(first.steps) > 1)
         self._shown = first
         self.steady.show_project()
-        self._says.setText(self._meaning(min(sizes), first, size))
+        self._part.setText(_part_shown(first, size))
+        enlarged = self._enlargement(min(sizes))
+        self._enlarged.setText(enlarged)
+        self._enlarged.setVisible(bool(enlarged))
         self._show_steps()
 
     def _show_moving(self, *, moves: bool) -> None:
@@ -176,19 +182,15 @@ class PicturePage(Page):
         """The sizes of the pictures of the selected shots, by their numbers."""
         return self._document.known.picture_sizes(self._document.project, self._document.selection.shots)
 
-    def _meaning(self, number: int, framing: Framing, size: Size) -> str:
-        """What the choice comes to, in pixels."""
+    def _enlargement(self, number: int) -> str:
+        """By how much a shot's own pixels are enlarged; nothing where they are not."""
         plan = self._document.plan
-        views = [step.view for step in framing.steps] or [View.whole(size)]
-        sides = [f"{round(view.width)}×{round(view.height)}" for view in (views[0], views[-1])]
-        said = f"Shows {sides[0]}" if len(views) == 1 else f"Moves from {sides[0]} to {sides[1]}"
-        said += f" of {size[0]}×{size[1]} pixels."
         if plan is None or number >= len(plan.views):
-            return said
+            return ""
         large = enlargement(plan.views[number], plan.pictures[number], plan.size)
-        if large > 1.005:
-            said += f" At {plan.size[0]}×{plan.size[1]} that enlarges its own pixels {large:.2f} times."
-        return said
+        if large <= _TELLABLE:
+            return ""
+        return f"At {plan.size[0]}×{plan.size[1]} that enlarges its own pixels {large:.2f} times."
 
     def _choose_shape(self, name: str) -> None:
         self._set_shape(None if name == _AS_IT_IS else parse_shape(name))
@@ -255,6 +257,14 @@ class PicturePage(Page):
         first, stop = plan.frames_of(document.selection.shots[0])
         frame = first + round(self._shown.steps[place].at * (stop - first - 1))
         document.move_playhead(frame / document.project.rate)
+
+
+def _part_shown(framing: Framing, size: Size) -> str:
+    """Which part of a picture is shown, in pixels."""
+    views = [step.view for step in framing.steps] or [View.whole(size)]
+    sides = [f"{round(view.width)}×{round(view.height)}" for view in views]
+    shown = sides[0] if len(views) == 1 else f"{sides[0]} → {sides[-1]}"
+    return f"{shown} of {size[0]}×{size[1]} px"
 
 
 def _shape_words(shape: Fraction) -> str:

@@ -6,15 +6,18 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.page import label_for
+from chronoxis.app.bench.picture_chip import PictureChip
+from chronoxis.app.bench.steady_pictures import SteadyPictures
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.camera_paths import CameraPaths
-from chronoxis.app.push_button import choice_chip, push_button, segments_of, switch
+from chronoxis.app.push_button import push_button, switch
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import scaled
+from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import correcting, making
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.steady import MOST_CROP, Steady, SteadyMode
@@ -30,7 +33,7 @@ _MODES = (
 )
 _LINE_UP_STEPS = 0.5  # steps
 _STOP, _GO_ON = "St&op", "Go &on"
-_STILL = "The camera stands still in this shot: there is nothing to steady."
+_STILL = "The camera stands still here: nothing to steady."
 _SKEW = "Skew of rolling shutters stays."
 
 
@@ -39,14 +42,18 @@ class SteadyChoices(QWidget):
 
     refused = Signal(str)
 
-    def __init__(self, document: Document, cameras: CameraPaths) -> None:
+    def __init__(self, document: Document, cameras: CameraPaths, readers: Readers) -> None:
         super().__init__()
         self._document, self._cameras = document, cameras
         group = QButtonGroup(self)
-        self.modes: dict[SteadyMode, QPushButton] = {
-            mode: choice_chip(text, tip, group, partial(self._set, "Steady", mode=mode))
+        self.modes = {
+            mode: PictureChip(text, tip, group, partial(self._set, "Steady", mode=mode))
             for mode, text, tip in _MODES
         }
+        for mode, text, _ in _MODES:
+            self.modes[mode].setAccessibleName(f"Steady: {text}")
+        self.pictures = SteadyPictures(document, cameras, readers, self.modes, self.isVisible)
+        self.pictures.changed.connect(self._tell)
         self.level = switch(
             "keep it level",
             "Take all turning out, so that the horizon keeps its slope",
@@ -72,30 +79,31 @@ class SteadyChoices(QWidget):
         self.words.setProperty("dim", True)
         self.words.setWordWrap(True)
         self.act = push_button(_STOP, "Stop following the camera, or go on with it; what is known is kept")
+        self.act.setProperty("small", True)
         self.act.clicked.connect(self._press)
         self._lay_out()
         cameras.changed.connect(self._tell)
         document.planned.connect(self._tell)
 
     def _lay_out(self) -> None:
-        modes, switches, sliders = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
-        switches.setSpacing(14)
-        modes.addWidget(segments_of(*self.modes.values()))
-        modes.addStretch()
-        for box in (self.level, self.line_up):
-            switches.addWidget(box)
-        switches.addStretch()
-        self._sliders = [label_for("St&rength", self.strength), self.strength, label_for("&Crop", self.crop),
-                         self.crop, self._crop_words]  # fmt: skip
-        for part in self._sliders:
-            sliders.addWidget(part)
+        top, below = QGridLayout(), QHBoxLayout()
+        for column, chip in enumerate(self.modes.values()):
+            top.addWidget(chip, 0, column, 2, 1)
+        strength, crop = label_for("St&rength", self.strength), label_for("&Crop", self.crop)
+        top.addWidget(self.level, 0, 3, 1, 2)
+        top.addWidget(strength, 1, 3)
+        top.addWidget(self.strength, 1, 4)
+        top.setSpacing(5)
+        for part in (self.line_up, crop, self.crop, self._crop_words):
+            below.addWidget(part)
+        self._sliders = (strength, self.strength, crop, self.crop, self._crop_words)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(4)
         said = QHBoxLayout()
         said.addWidget(self.words, 1)
         said.addWidget(self.act)
-        for row in (modes, switches, sliders, said):
+        for row in (top, below, said):
             rows.addLayout(row)
 
     def show_project(self) -> None:
@@ -124,6 +132,8 @@ class SteadyChoices(QWidget):
         """What it comes to; until that is known, how long it takes."""
         number = next(iter(self._document.selection.shots), None)
         text, act = ("", "") if number is None else self._said_of(number)
+        if self.pictures.words:
+            text, act = self.pictures.words, ""
         self.words.setText(text)
         self.act.setText(act or _STOP)
         self.act.setVisible(bool(act))

@@ -1,6 +1,6 @@
 """How the camera moves: followed where somebody looks, and where what is steadied or drawn out needs it."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.service import Measured, MeasuringService, Progress
@@ -21,6 +21,7 @@ class CameraPaths(TracesOfKind):
     def __init__(self, document: Document, service: MeasuringService) -> None:
         super().__init__(document, service, CAMERA)
         self._looked_at: list[TraceWish] = []  # at joins that somebody looked at
+        self._glanced: tuple[TraceWish, ...] = ()  # for a look that somebody takes now
         self._stopped: set[Hashable] = set()  # origins of footage that is not to be followed for shots
         self._pixel_seconds = _USUAL_PIXEL_SECONDS
         service.measured.connect(self._learn)
@@ -32,13 +33,25 @@ class CameraPaths(TracesOfKind):
         project, service = self._document.project, self._service
         sources = self._document.known.all_opened(project)
         wished = join_wishes(project, sources, join)
-        lacking = [wish for wish in wished if not wish.is_met_by(service.trace(CAMERA, wish.origin))]
+        lacking = self._lacking(wished)
         if lacking:
             self._looked_at += [wish for wish in lacking if wish not in self._looked_at]
             self._want()
             return None
         known = ((f.key, service.trace(CAMERA, f.origin)) for f in project.footage)
         return camera_at(project, sources, {key: path for key, path in known if path is not None}, join)
+
+    def glance_at(self, wishes: Iterable[TraceWish]) -> bool:
+        """Follow it for a look that somebody takes, in place of one before; whether all of that is known."""
+        glanced = tuple(self._lacking(wishes))
+        if glanced != self._glanced:
+            self._glanced = glanced
+            self._want()
+        return not glanced
+
+    def _lacking(self, wishes: Iterable[TraceWish]) -> list[TraceWish]:
+        """Those of some wishes that are not met."""
+        return [wish for wish in wishes if not wish.is_met_by(self._service.trace(CAMERA, wish.origin))]
 
     @property
     def is_busy(self) -> bool:
@@ -87,7 +100,7 @@ class CameraPaths(TracesOfKind):
         self._looked_at = [wish for wish in self._looked_at if self._service.is_there(wish.source)]
         steadied = steadying_wishes(project, sources)
         wishes = [wish for wish in steadied if wish.origin not in self._stopped]
-        return [*wishes, *streak_wishes(project, sources), *self._looked_at]
+        return [*wishes, *streak_wishes(project, sources), *self._looked_at, *self._glanced]
 
     def _learn(self, wish: TraceWish, outcome: Measured) -> None:
         """How long following takes here."""

@@ -379,6 +379,20 @@ def _with_markers(
     return project.with_footage(replace(footage, markers=change(footage.markers, footage.length)))
 
 
+def shot_alone(project: Project, number: int, first: Fraction, last: Fraction) -> Project:
+    """One shot by itself, between two recorded times, which are brought into it; without sound or accents.
+
+    Raises:
+        PlanError: nothing of the shot lies between them.
+    """
+    shot = project.shots[number]
+    begin, end = max(first, shot.in_point), min(last, shot.out_point)
+    if begin >= end:
+        raise PlanError("There is nothing of the shot between these times.")
+    alone = replace(trimmed(shot, begin, end), join=CUT, accents=())
+    return replace(project, shots=(alone,), music=(), accents=(), markers=())
+
+
 def trimmed(shot: Shot, in_point: Fraction, out_point: Fraction) -> Shot:
     """The shot between other points: passages at its ends grow, shrink or go."""
     head, tail = in_point - shot.in_point, shot.out_point - out_point
