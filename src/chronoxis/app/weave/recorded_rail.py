@@ -23,7 +23,7 @@ from chronoxis.app.weave.strip_painter import (
     draw_tiles,
 )
 from chronoxis.app.weave.tiles import TILE, Tiles, recorded_tiles
-from chronoxis.app.weave.trace_lane import Traced, draw_traces
+from chronoxis.app.weave.trace_lane import Gains, Traced, draw_traces
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.timecode import format_time
@@ -52,6 +52,7 @@ class RecordedView:
         flaws: for each footage, where something is wrong with it; recorded seconds, shape (flaws, 2).
         traced: what is known of the pictures of footage, by key.
         courses: for each shot, how the camera's path is steadied, as far as that is known.
+        gains: for each shot, what its light is multiplied with, likewise.
         ratio: pixels of the screen per pixel.
     """
 
@@ -64,6 +65,7 @@ class RecordedView:
     flaws: tuple[Seconds, ...]
     traced: dict[str, Traced]
     courses: tuple[SteadyCourse | None, ...]
+    gains: tuple[Gains | None, ...]
     ratio: float
 
     def looks(self) -> tuple[object, ...]:
@@ -79,8 +81,8 @@ class RecordedView:
             (self.strips.version, self.chosen, self.waits, self.ratio),
             tuple(places.tobytes() for places in self.flaws),
             (rails.trace_lane, tuple(id(traced.trace) for traced in self.traced.values())),
-            tuple(map(id, self.courses)),
-            tuple((shot.even_out, shot.passers_by, shot.passers_apart) for shot in self.project.shots),
+            (tuple(map(id, self.courses)), tuple(map(id, self.gains))),
+            tuple((shot.passers_by, shot.passers_apart) for shot in self.project.shots),
         )
 
 
@@ -111,7 +113,7 @@ def _picture(view: RecordedView, tiles: Tiles) -> QPixmap:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         draw_recorded_ruler(painter, rails, view.project)
         _draw_strip(painter, view, tiles)
-        draw_traces(painter, rails, view.project, view.traced, view.courses)
+        draw_traces(painter, rails, view.project, view.traced, view.courses, view.gains)
     finally:
         painter.end()  # Qt ends the program if the picture goes before its painter does
     return picture

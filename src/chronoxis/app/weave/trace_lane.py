@@ -13,12 +13,12 @@ from chronoxis.app.theme.theme import CAUTION, DIM, LIVE, PANEL, SOUND, SOUND_GR
 from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
 from chronoxis.core.footage.source import Source
-from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
-from chronoxis.core.render.corrections import gains_of, moment_of
+from chronoxis.core.render.corrections import moment_of
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.pace import Seconds
+from chronoxis.core.timing.shot_columns import Frames
 from chronoxis.core.traces.picture_trace import PictureTrace
 from chronoxis.core.traces.sound_trace import SoundTrace
 from chronoxis.core.traces.speech import WINDOW_SECONDS
@@ -38,6 +38,9 @@ _NEARLY_ALL = 0.98  # of a path, that fits the lane
 _MARK = 4  # pixels of a passer-by's mark
 _DONE = {PassersBy.SKIP: QColor("#7F7052"), PassersBy.CLEAR: QColor("#7AD3BE")}
 
+Gains = npt.NDArray[np.float32]
+"""What the light of a source's frames is multiplied with, shape (frames, 3)."""
+
 LEAST_TRACES = 16
 """Pixels of the lane below which it says nothing."""
 
@@ -51,12 +54,15 @@ class Traced:
     trace: PictureTrace | None
     sound: SoundTrace
 
-    def frames_at(self, seconds: Seconds) -> npt.NDArray[np.int64]:
-        """Numbers of the recorded frames, or photos, on display at recorded seconds."""
+    def displayed_at(self, seconds: Seconds) -> Frames:
+        """Numbers of the source's frames on display at recorded seconds."""
         edges = self.source.edges
         stored = seconds / float(self.footage.scale)
-        frames = np.clip(np.searchsorted(edges, stored, "right") - 1, 0, len(edges) - 2)
-        numbers = self.source.originals.numbers
+        return np.clip(np.searchsorted(edges, stored, "right") - 1, 0, len(edges) - 2)
+
+    def frames_at(self, seconds: Seconds) -> Frames:
+        """Numbers of the recorded frames, or photos, on display at recorded seconds."""
+        frames, numbers = self.displayed_at(seconds), self.source.originals.numbers
         return frames if numbers is None else numbers[frames]
 
     def moments(self) -> list[tuple[float, float]]:
@@ -79,8 +85,12 @@ def draw_traces(
     project: Project,
     traced: dict[str, Traced],
     courses: Sequence[SteadyCourse | None],
+    gains: Sequence[Gains | None],
 ) -> None:
-    """Draw the lane; where a shot is steadied, the camera's path as it was and as it will be."""
+    """Draw the lane; where a shot is steadied or evened out, as it was and as it will be.
+
+    ``courses`` and ``gains`` are those of each shot, as far as they are known.
+    """
     if not rails.trace_lane:
         return
     row = rails.traces
@@ -96,7 +106,7 @@ def draw_traces(
         for key, columns in _columns(rails, project, shown).items():
             of = traced[key]
             if of.trace is not None:
-                _draw_footage(painter, rails, project, columns, of, of.trace)
+                _draw_footage(painter, rails, project, columns, of, of.trace, gains)
         for number, low, high in shown:
             if (course := courses[number]) is not None:
                 of = traced[project.shots[number].footage]
@@ -143,7 +153,13 @@ def _columns(rails: Rails, project: Project, shown: list[tuple[int, float, float
 
 
 def _draw_footage(
-    painter: QPainter, rails: Rails, project: Project, columns: _Columns, of: Traced, trace: PictureTrace
+    painter: QPainter,
+    rails: Rails,
+    project: Project,
+    columns: _Columns,
+    of: Traced,
+    trace: PictureTrace,
+    gains: Sequence[Gains | None],
 ) -> None:
     """Motion as bars, change and light as lines, a strip where somebody speaks, marks where one passes."""
     row, xs = rails.traces, columns.xs
@@ -161,30 +177,27 @@ def _draw_footage(
         change = _most(trace.change, frames, columns.shots) / _MOST_CHANGE
         _draw_line(painter, row, columns, change, known, _CHANGE)
         _draw_speech(painter, row, columns, of)
-        _draw_light(painter, row, project, columns, of, trace, frames)
+        _draw_light(painter, row, columns, of, trace, gains)
     _draw_passers(painter, rails, project, columns.parts, of)
 
 
 def _draw_light(
     painter: QPainter,
     row: QRectF,
-    project: Project,
     columns: _Columns,
     of: Traced,
     trace: PictureTrace,
-    frames: npt.NDArray[np.int64],
+    gains: Sequence[Gains | None],
 ) -> None:
     """As recorded, and where it is evened out, as it will be."""
+    frames, displayed = of.frames_at(columns.seconds), of.displayed_at(columns.seconds)
     light = trace.light[frames].astype(np.float64)
-    evened, gains = np.ones(len(frames)), dict[EvenOut, Seconds]()
-    is_even = np.zeros(len(frames), np.bool_)
+    evened, is_even = np.ones(len(frames)), np.zeros(len(frames), np.bool_)
     for number, _, _ in columns.parts:
-        shot = project.shots[number]
-        if shot.even_out.strength and trace.is_whole:
-            if shot.even_out not in gains:
-                gains[shot.even_out] = np.asarray(gains_of(shot, of.footage, trace)[:, 1], np.float64)
+        factors = gains[number]
+        if factors is not None and len(factors) > displayed.max(initial=0):
             own = columns.shots == number
-            evened[own], is_even[own] = gains[shot.even_out][frames[own]], True
+            evened[own], is_even[own] = factors[displayed[own], 1], True
     top = max(float(trace.light.max()), 1e-3)
     known = trace.known[frames]
     for shares, wanted, colour in (

@@ -293,10 +293,11 @@ class Weave(QWidget):
         waits = tuple(document.known.pending.get(footage.origin) for footage in project.footage)
         traced = self._traced()
         plan = document.plan
-        known = plan is not None and len(plan.steadied) == len(project.shots)
-        courses = plan.steadied if plan is not None and known else (None,) * len(project.shots)
+        unknown = (None,) * len(project.shots)
+        known = plan if plan is not None and len(plan.steadied) == len(project.shots) else None
+        courses, gains = (known.steadied, known.gains) if known is not None else (unknown, unknown)
         strips, flaws = self.strips, self._flaws()
-        view = RecordedView(project, rails, laid, strips, chosen, waits, flaws, traced, courses, ratio)
+        view = RecordedView(project, rails, laid, strips, chosen, waits, flaws, traced, courses, gains, ratio)
         (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
         painter = QPainter(self._picture)
         try:

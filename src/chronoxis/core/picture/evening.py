@@ -13,11 +13,14 @@ _NOTHING = 1 / 2048  # of light: less than a step of eight-bit codes anywhere
 
 
 class EvenLight:
-    """Brings recorded frames to an even light, in linear light."""
+    """Brings recorded frames to an even light, in linear light.
+
+    Attributes:
+        gains: of every recorded frame, shape (frames, 3) for red, green and blue.
+    """
 
     def __init__(self, gains: npt.NDArray[np.float32], colour: Colour) -> None:
-        """``gains`` are of every recorded frame, shape (frames, 3) for red, green and blue."""
-        self._gains, self._colour = gains, colour
+        self.gains, self._colour = gains, colour
         self._acts = np.abs(gains - 1).max(axis=1) > _NOTHING
 
     def acts_on(self, frame: int) -> bool:
@@ -28,10 +31,10 @@ class EvenLight:
         """A recorded frame with its light multiplied, as R′G′B′ codes; what goes above white is white."""
         codes = np.empty((*size_of(picture), 3), np.uint16)
         work = RowWork()
-        kernels.gain(work, picture, self._colour, self._gains[frame].tolist(), codes)
+        kernels.gain(work, picture, self._colour, self.gains[frame].tolist(), codes)
         work.wait()
         return codes
 
     def parameters(self, frames: Frames) -> bytes:
         """Their gains."""
-        return self._gains[frames].tobytes()
+        return self.gains[frames].tobytes()

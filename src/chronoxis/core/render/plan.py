@@ -6,6 +6,7 @@ from fractions import Fraction
 from functools import cached_property, partial
 
 import numpy as np
+import numpy.typing as npt
 
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.canvas import Canvas
@@ -18,6 +19,7 @@ from chronoxis.core.picture.accents.drawn_accent import DrawnAccent
 from chronoxis.core.picture.accents.streak import StreakAccent
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.correction import Correction
+from chronoxis.core.picture.evening import EvenLight
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.steadying import SteadyWarp
 from chronoxis.core.picture.tone import is_high_range
@@ -105,6 +107,14 @@ class Plan:
     def pictures(self) -> list[PictureFormat]:
         """What the recorded pictures of each shot are like."""
         return [source.facts.picture for source in self.sources]
+
+    @cached_property
+    def gains(self) -> tuple[npt.NDArray[np.float32] | None, ...]:
+        """For each shot, what the light of its footage's frames is multiplied with; None where it is not."""
+        return tuple(
+            next((each.gains for each in corrections if isinstance(each, EvenLight)), None)
+            for corrections in self.corrections
+        )
 
     @property
     def uncorrected(self) -> "Plan":

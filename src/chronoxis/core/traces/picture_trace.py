@@ -198,7 +198,7 @@ def watch(
         raise
     whole = watching.trace()
     _keep(store, mark, whole)
-    return whole
+    return _worked_out(whole)
 
 
 def kept_pictures(source: Source, store: TraceStore) -> PictureTrace | None:
@@ -208,7 +208,14 @@ def kept_pictures(source: Source, store: TraceStore) -> PictureTrace | None:
         FootageError: its files cannot be read.
     """
     originals = source.originals.source
-    return _kept(store, fingerprint(originals.files), len(originals.edges) - 1, _step(originals))
+    trace = _kept(store, fingerprint(originals.files), len(originals.edges) - 1, _step(originals))
+    return None if trace is None else _worked_out(trace)
+
+
+def _worked_out(trace: PictureTrace) -> PictureTrace:
+    """The trace, with what whoever draws it would have to wait for."""
+    _ = trace.passers, trace.scenes
+    return trace
 
 
 def _step(source: Source) -> int:
