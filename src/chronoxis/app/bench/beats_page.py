@@ -43,9 +43,9 @@ _ABOUT = (
 )
 _WHICH = (
     (Which.EVERY, "every &beat", "Every beat"),
-    (Which.SECOND, "every secon&d", "Every second beat, the first of each bar among them"),
+    (Which.SECOND, "ever&y other", "Every other beat, the first of each bar among them"),
     (Which.BARS, "ba&rs", "The first beat of each bar"),
-    (Which.MARKED, "&marked", "Beats on which the result has a mark: M puts one there"),
+    (Which.MARKED, "&my marks", "Beats on which the result has a mark: M puts one there"),
 )
 
 

@@ -67,7 +67,7 @@ class FootagePage(Page):
         self.locate.clicked.connect(lambda: self.locate_wanted.emit(document.selection.footage or ""))
         self.open = push_button("Ope&n", "Go inside this nested run to change it (Ctrl+Return)")
         self.open.clicked.connect(lambda: self.open_wanted.emit(document.selection.footage or ""))
-        self.canvas = push_button("Si&ze by it", "Give the result this footage's size and colour")
+        self.canvas = push_button("Use its si&ze", "Give the result this footage's size and colour")
         self.canvas.clicked.connect(self._set_canvas)
         self.remove = push_button("Re&move", "Take this footage and its shots out of the project")
         self.remove.clicked.connect(self._remove)

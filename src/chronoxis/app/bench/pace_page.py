@@ -30,7 +30,11 @@ _ROWS = (
     (Quantity.RECORDED_LENGTH, "&Recorded", "How much of the recording is used: 90, 1:30, 1m30s"),
     (Quantity.SPEED, "Spee&d", "Recorded seconds per result second: 24×, 2400%, 1/4×, every 24th"),
     (Quantity.RESULT_LENGTH, "Resul&t", "How long the result lasts: 30, 0:30, 1m30s"),
-    (Quantity.STEP, "&Keep one frame in", "The step: keep one recorded frame in so many; or “2 times” each"),
+    (
+        Quantity.STEP,
+        "&Keep one frame in",
+        "The step: one recorded frame in so many; “2 times” shows each twice",
+    ),
     (Quantity.RATE, "Fra&me rate", "Frames per second of the whole result: 25, 29.97, 30000/1001"),
     (Quantity.COUNT, "Fr&ames", "How many frames the result has"),
 )

@@ -82,9 +82,9 @@ class ChoiceForm(QWidget):
         self.hold_value.editingFinished.connect(self._tell)
         self.stretch = _box("Give &up the aspect", "Fill width x height exactly")
         self.sound = _box(
-            "Sou&nd", "Recorded sound, music and effects, as the pages Sound and Music have them"
+            "Sou&nd", "Recorded sound, music and effects, as set on the pages Sound and Footage"
         )
-        self.credits = _box("Credi&ts", "Write whose music it is into a text beside the file as well")
+        self.credits = _box("Credi&ts", "Also write a text beside the file that says whose music it is")
         for box in (self.stretch, self.sound, self.credits):
             box.clicked.connect(self._tell)
         self.output = _line("File", "Where the result is written; for stills, a folder")

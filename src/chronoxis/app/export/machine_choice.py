@@ -26,7 +26,7 @@ class MachineChoice(QWidget):
         line.setAccessibleName("Where it is made")
         self.trust = QCheckBox("Trusted &LAN")
         self.trust.setToolTip(
-            "Speak with another machine without encryption; an address with tls:// needs none"
+            "Send to another machine without encryption; not needed where the address begins with tls://"
         )
         self.setVisible(is_available())
         self._show_kept()

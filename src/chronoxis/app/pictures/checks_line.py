@@ -30,7 +30,7 @@ class ChecksLine(QFrame):
         self.setProperty("checks", True)
         self.words = ElidedLabel()
         self.words.setFont(font(9))
-        self.mend = push_button("Mend", "Mend this")
+        self.mend = push_button("Mend", "Do what mends this")
         self.mend.clicked.connect(self._mend)
         self.next = push_button("Next", "Show the next finding (Ctrl+K)")
         self.next.clicked.connect(self.show_next)

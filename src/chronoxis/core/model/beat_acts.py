@@ -33,7 +33,7 @@ class Which(StrEnum):
     """Which beats an act takes."""
 
     EVERY = "every beat"
-    SECOND = "every second"
+    SECOND = "every other"
     BARS = "the first of each bar"
     MARKED = "those with a mark"
 

@@ -59,7 +59,7 @@ class EachFrame(StrEnum):
     ONE = _Entry(
         "one",
         "&One frame",
-        "Keep the recorded frame on display when the result frame opens",
+        "The recorded frame that shows when the result frame opens",
         gathers=False,
         fills=True,
     )
