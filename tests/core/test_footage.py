@@ -14,13 +14,16 @@ import numpy as np
 import pytest
 
 from chronoxis.core.errors import Cancelled, FootageError
+from chronoxis.core.footage.kinds import open_source
 from chronoxis.core.footage.music.music_facts import read_music
 from chronoxis.core.footage.own_process import run_in_own_process
+from chronoxis.core.footage.reader_pool import ReaderPool
 from chronoxis.core.footage.recording.containers import packets_of
 from chronoxis.core.footage.recording.frame_count import tell_frames
 from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.recording.recording_facts import read_opening
+from chronoxis.core.footage.remembered_frames import RememberingReaders
 from tests.footage_makers import decode_all, make_long_recording, make_recording
 
 MILLI = Fraction(1, 1000)
@@ -105,6 +108,31 @@ def test_a_step_on_costs_one_frame(tmp_path: Path) -> None:
         assert first > 70
         assert fed - first <= 15
         assert reader.effort_to(60) == 61  # from the key frame again
+
+
+def test_looks_at_one_moment_decode_it_once_as_far_as_there_is_room(tmp_path: Path) -> None:
+    path = make_recording(tmp_path / "a.mp4", frames=60, options={"g": "30"})
+    every, source, readers = decode_all(path), open_source(path), ReaderPool()
+    fed = 0
+
+    def count() -> None:
+        nonlocal fed
+        fed += 1
+
+    with source.reader() as reader:
+        room = 8 * sum(plane.buffer_size for plane in reader.frame(0).planes)
+    looks = ([40], range(40, 46), range(38, 44), range(36, 60, 3), range(30, 55))
+    remembering = RememberingReaders(readers, room)
+    for numbers in looks:
+        with remembering.lend(source, None, fit=True, number=numbers[0]) as reader:
+            for number, frame in reader.frames(numbers, count):
+                assert np.array_equal(frame.to_ndarray(), every[number]), number
+    fed_for_the_rest, fed = fed, 0
+    with remembering.lend(source, None, fit=True, number=38) as reader:
+        list(reader.frames(range(38, 46), count))
+    assert fed == 0
+    assert fed_for_the_rest > 0
+    readers.close()
 
 
 def test_times_are_the_files_own(tmp_path: Path) -> None:

@@ -16,6 +16,7 @@ from chronoxis.app.pictures.frame_images import image_from
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.footage.reader_pool import Readers
+from chronoxis.core.footage.remembered_frames import RememberingReaders
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.plan import Plan
@@ -141,8 +142,9 @@ class LivePictures(QObject):
 
     def _answer(self, wish: LiveWish, still_wanted: Callable[[], bool]) -> None:
         """Make one after the other, and tell each as soon as it is there."""
+        readers = RememberingReaders(self._readers)
         for choice in wish.choices:
-            image = _picture(wish, choice, self._height, self._readers, still_wanted)
+            image = _picture(wish, choice, self._height, readers, still_wanted)
             if image is not None:
                 self._made.emit(wish, choice.key, image)
 
