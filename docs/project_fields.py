@@ -111,6 +111,7 @@ _NAMED = {
     "footage": "footage of one of four kinds",
     "accent": "an accent",
     "amount": "an amount of one of three kinds",
+    "state": "the fields of a project, but for `format`, `version` and `trials`",
 }
 _TYPES = {
     "string": "text",

@@ -136,7 +136,7 @@ def test_what_is_wrong_is_said_with_its_place(tmp_path: Path, change: Any, words
 def test_a_field_that_stands_twice_and_numbers_that_are_none_are_refused(tmp_path: Path) -> None:
     path, _ = accented(tmp_path)
     text = path.read_text()
-    path.write_text(text.replace('"version": 7,', '"version": 7,\n "version": 7,'))
+    path.write_text(text.replace('"version": 8,', '"version": 8,\n "version": 8,'))
     with pytest.raises(ProjectFileError, match="“version” stands twice"):
         load_project(path)
     for number in ("NaN", "Infinity"):

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from chronoxis.core.model.project import Project
+from chronoxis.core.model.trials import with_trials
 
 Edit = Callable[[Project], Project]
 
@@ -88,7 +89,8 @@ class History:
         return self._undo.pop()[1]
 
     def correct(self, edit: Edit) -> None:
-        """Change this value and all others along with it: nobody edited anything."""
+        """Change this value, its trials, and all others along with it: nobody edited anything."""
+        edit = with_trials(edit)
         for steps in (self._undo, self._redo):
             steps[:] = [(label, edit(project)) for label, project in steps]
         if self._gesture is not None:

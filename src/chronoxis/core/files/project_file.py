@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, astuple
+from dataclasses import asdict, astuple, replace
 from fractions import Fraction
 from itertools import chain, count
 from pathlib import Path
@@ -35,13 +35,13 @@ from chronoxis.core.model.framing import LEAST_SIDE, Fit, Framing
 from chronoxis.core.model.look import KeptLook
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.nesting import DEEPEST, contains_itself, depth, outermost
-from chronoxis.core.model.project import Passage, Project, Shot
+from chronoxis.core.model.project import Passage, Project, Shot, Trial
 from chronoxis.core.readable import HALVES
 from chronoxis.core.timing.judged import Judged
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
-VERSION = 7
+VERSION = 8
 _MOST_SECONDS = 10**9  # of any time in a file: more than thirty years
 _MOST_STORED = 1_000_000  # frames per second that a file may be stored at
 _MOST_PIXELS = 10**6  # of any side of a picture
@@ -109,9 +109,13 @@ def read_project(path: Path) -> tuple[Project, str]:
 def as_json(project: Project, folder: Path) -> dict[str, Any]:
     """A project as JSON values, whatever run of it is open; paths relative to a folder."""
     project = outermost(project)
+    trials = [{"name": trial.name, "state": _state_json(trial.state, folder)} for trial in project.trials]
+    return {"format": _FORMAT, "version": VERSION, **_state_json(project, folder), "trials": trials}
+
+
+def _state_json(project: Project, folder: Path) -> dict[str, Any]:
+    """All but trials."""
     return {
-        "format": _FORMAT,
-        "version": VERSION,
         "rate": str(project.rate),
         "footage": [footage_json(footage, folder) for footage in project.footage],
         "shots": [shot_json(shot) for shot in project.shots],
@@ -139,13 +143,18 @@ def from_json(data: Any, path: Path) -> Project:
         data = _from_version_4(data)
     project = _read(data, path)
     _check(project, path)
+    for number, trial in enumerate(project.trials):
+        _check(trial.state, path, f"trials[{number}].state.")
+    if len({trial.name for trial in project.trials}) < len(project.trials):
+        raise ProjectFileError(f"{path.name} is damaged: trials have one name twice. It was left as it is.")
     return project
 
 
 def _read(data: dict[str, Any], path: Path) -> Project:
     """The project of JSON values of the newest version that the schema allows. Raises ProjectFileError."""
     try:
-        return _project(data, path)
+        project = _project(data, path)
+        return replace(project, trials=each_from(data, "trials", lambda item: _trial(item, path)))
     except MisplacedError as error:
         raise ProjectFileError(
             f"{path.name} is damaged: {error.place}: {error} It was left as it is."
@@ -166,6 +175,10 @@ def _project(data: dict[str, Any], path: Path) -> Project:
         looks=each_from(data, "looks", _kept_look),
         lulls=lull_wish_from(data.get("lulls", {})),
     )
+
+
+def _trial(item: dict[str, Any], path: Path) -> Trial:
+    return Trial(item["name"], one_from(item, "state", lambda state: _project(state, path)))
 
 
 def _kept_look(item: dict[str, Any]) -> KeptLook:
@@ -195,11 +208,11 @@ def _from_version_4(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "shots": shots}
 
 
-def _check(project: Project, path: Path) -> None:
-    """What the schema cannot say."""
+def _check(project: Project, path: Path, part: str = "") -> None:
+    """What the schema cannot say; ``part`` is where the state stands that is looked at."""
 
     def refuse(where: str, why: str) -> None:
-        raise ProjectFileError(f"{path.name} is damaged: {where} {why}. It was left as it is.")
+        raise ProjectFileError(f"{path.name} is damaged: {part}{where} {why}. It was left as it is.")
 
     keys = [footage.key for footage in project.footage]
     if len(set(keys)) < len(keys):

@@ -94,6 +94,7 @@ def come_back(project: Project) -> Project:
         mix=project.mix,
         looks=project.looks,
         lulls=project.lulls,
+        trials=project.trials,
     )
     run = project.outside.project.footage_named(key)
     assert isinstance(run, Nested)

@@ -37,7 +37,8 @@ def in_words(preset: Preset, part: str) -> str:
     return _WORDS[part](getattr(preset, part))
 
 
-def _frames(making: FrameMaking) -> str:
+def frames_in_words(making: FrameMaking) -> str:
+    """How frames are made: ``long exposure, open for 180°``."""
     words = [making.each.entry.label.replace("&", "").lower()]
     if making.is_open and making.shutter != ALL_RECORDED:
         words.append(f"open for {making.shutter:g}°")
@@ -98,7 +99,7 @@ _PASSERS_BY = {PassersBy.LEAVE: "left", PassersBy.SKIP: "skipped", PassersBy.CLE
 _WORDS: dict[str, Callable[[Any], str]] = {
     "pace": lambda pace: pace.words,
     "ramp": _ramp,
-    "frames": _frames,
+    "frames": frames_in_words,
     "even_out": _even_out,
     "passers_by": lambda wish: _PASSERS_BY[wish],
     "steady": _steady,

@@ -239,6 +239,19 @@ def warm(project: "Project") -> None:
 
 
 @dataclass(frozen=True)
+class Trial:
+    """A state of the whole project that is kept to be held against others.
+
+    Attributes:
+        name: by which it is found again.
+        state: of the project, with all runs left, and without trials of its own.
+    """
+
+    name: str
+    state: "Project"
+
+
+@dataclass(frozen=True)
 class Outside:
     """What is around the inside of a nested run, as it was when that was opened.
 
@@ -267,6 +280,7 @@ class Project:
         accents: looks on the whole result, in their order.
         looks: kept under a name, to be given to others.
         lulls: what counts as a lull.
+        trials: states that were kept to be held against others, in that order.
         outside: what is around, while a nested run of it is open; None mostly.
     """
 
@@ -281,6 +295,7 @@ class Project:
     accents: tuple[Accent, ...] = ()
     looks: tuple[KeptLook, ...] = ()
     lulls: LullWish = LullWish()  # noqa: RUF009 - a frozen value
+    trials: tuple[Trial, ...] = ()
     outside: "Outside | None" = None
 
     def __post_init__(self) -> None:
