@@ -265,6 +265,9 @@ def test_the_pages_have_room(
         assert_nothing_is_cut_now(made, qtbot, (1280, 800))
         made.presets.show_form()
         assert_nothing_is_cut_now(made, qtbot, (1280, 800))
+        made.trials.keep_this()
+        made.show_trials()
+        assert_nothing_is_cut_now(made, qtbot, (1280, 800))
         made.files.discard_changes()
         made.end()
     finally:
@@ -284,13 +287,14 @@ def test_every_page_is_told_about_by_a_key(opened: MainWindow, qtbot: QtBot) -> 
     for page in range(len(window.bench.pages)):
         window.show_bench_page(page)
         ask()
-    for show in (window.show_export, window.show_presets, window._show_intent):
+    planned(qtbot, window)
+    for show in (window.show_export, window.show_presets, window.show_trials, window._show_intent):
         show()
         ask()
     window.files.discard_changes()
     window.file_actions.new_project()
     ask()
-    assert len(told) == len(help_texts()) == len(window.bench.pages) + 4
+    assert len(told) == len(help_texts()) == len(window.bench.pages) + 5
 
 
 def test_five_things_are_told_of_once_and_brought_back(

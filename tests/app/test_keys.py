@@ -134,6 +134,10 @@ def states(window: MainWindow) -> Iterator[str]:
         window.show_bench_page(number)
         yield f"page {number} of photos"
     planned_in = document.project
+    window.trials.keep_this()
+    window.show_trials()
+    yield "trials"
+    window.pictures.show_mode(Mode.RESULT)
     window.show_export()
     for form in FORMATS:
         window.export_panel.choices.choose_format(form)

@@ -191,9 +191,12 @@ class Person:
         self.press_and_drag(view, QSize(60, 60), self.window.document.undo)
 
     def steady(self) -> None:
-        """Something of steadying, or of two results side by side."""
+        """Something of steadying, or of results side by side."""
         choices, pictures, rng = self.window.bench.picture.steady, self.window.pictures, self.rng
-        buttons = [*choices.modes.values(), choices.level, choices.line_up, choices.act, pictures.stage.keep]
+        panel = self.window.trials
+        rows = [getattr(row, name) for row in panel.rows for name in ("beside", "take", "remove")]
+        kept = [panel.keep, panel.tiles, panel.line, pictures.stage.trials, *panel.steps.values(), *rows]
+        buttons = [*choices.modes.values(), choices.level, choices.line_up, choices.act, *kept]
         if rng.random() < 0.3:
             pictures.show_mode(rng.choice(list(Mode)))
         else:

@@ -46,7 +46,9 @@ def test_words_of_german_length_have_room(opened: MainWindow, qtbot: QtBot) -> N
     shows: list[Callable[[], None]] = [
         partial(opened.show_bench_page, number) for number in range(len(opened.bench.pages))
     ]
+    opened.trials.keep_this()
     shows += [opened.show_export, opened.show_exports, opened.show_presets, opened.presets.show_form]
+    shows.append(opened.show_trials)
     lengthened = set[int]()
     for show in shows:
         show()

@@ -16,9 +16,8 @@ from pytestqt.qtbot import QtBot
 
 from chronoxis.app.bench.detail import grey
 from chronoxis.app.main_window import MainWindow
-from chronoxis.app.pictures.stage import Mode
 from chronoxis.core.model import pacing
-from chronoxis.core.model.project import Place, Project
+from chronoxis.core.model.project import Place
 from chronoxis.core.model.steady import SteadyMode
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.traces.camera_steps import Grey, looked_at
@@ -94,42 +93,6 @@ def test_following_is_estimated_stopped_and_gone_on_with(
     qtbot.waitUntil(lambda: "nothing to steady" in choices.words.text(), timeout=60_000)
     assert not choices.act.isVisible()
     assert pair.camera_paths.takes(0) == 0
-
-
-@pytest.mark.thorough
-def test_two_results_play_side_by_side(pair: MainWindow, qtbot: QtBot) -> None:
-    document, pictures, compared = pair.document, pair.pictures, pair.compared
-    click(pair.bench.picture.steady.modes[SteadyMode.SMOOTH])
-    qtbot.waitUntil(lambda: not planned(qtbot, pair).unmeasured, timeout=60_000)
-    pictures.show_mode(Mode.SIDE)
-    qtbot.waitUntil(lambda: pictures.stage.other.image is not None, timeout=20_000)
-    assert pictures.stage.other.isVisible()
-    assert not pictures.stage.recorded.isVisible()
-    assert compared.plan is not None
-    assert not any(compared.plan.warps)
-    assert any(planned(qtbot, pair).warps)
-    pair.transport.toggle()
-    qtbot.waitUntil(lambda: document.result_frame > 8, timeout=30_000)
-    assert compared.has(document.result_frame)
-    pair.transport.toggle()
-    click(pictures.stage.keep)
-    kept = document.project
-    assert compared.kept is kept
-    document.apply("", lambda p: pacing.set_speed(p, [Place(0, 0), Place(1, 0)], Fraction(1)))
-    planned(qtbot, pair)
-    qtbot.waitUntil(lambda: compared.plan is not None and compared.plan.project is kept, timeout=20_000)
-    assert "kept" in pictures.stage.beside.text()
-    document.move_playhead(document.project.result_length)  # longer than what was kept
-    qtbot.waitUntil(lambda: compared.image(document.result_frame) is not None, timeout=20_000)
-    click(pictures.stage.keep)
-    assert compared.kept is None
-    click(pictures.stage.keep)
-    assert compared.kept is document.project
-    document.show_project(Project())
-    assert compared.kept is None
-    assert not pictures.stage.keep.isChecked()
-    pictures.show_mode(Mode.RESULT)
-    assert compared.plan is None
 
 
 def restless(images: list[QImage]) -> float:

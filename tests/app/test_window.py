@@ -336,7 +336,10 @@ def read_out(window: MainWindow) -> dict[str, int]:
 
 def test_the_accessibility_tree_names_every_control(opened: MainWindow, qtbot: QtBot) -> None:
     read = 0
+    planned(qtbot, opened)
+    opened.trials.keep_this()
     shows: list[Callable[[], None]] = [opened.show_export, opened.show_presets, opened.presets.show_form]
+    shows.append(opened.show_trials)
     shows += [partial(opened.show_bench_page, number) for number in range(len(opened.bench.pages))]
     for show in shows:
         show()

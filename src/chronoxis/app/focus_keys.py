@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QWidget,
 )
+from shiboken6 import isValid
 
 _Key = Qt.Key
 _PRESS = frozenset({_Key.Key_Space, _Key.Key_Return, _Key.Key_Enter})
@@ -46,7 +47,7 @@ class FocusKeys(QObject):
         return False
 
     def _follow(self, _before: QWidget | None, now: QWidget | None) -> None:
-        if self._watched is not None:
+        if self._watched is not None and isValid(self._watched):  # it may have gone while it had the focus
             self._watched.removeEventFilter(self)
         self._watched = now if now is not None and self._window.isAncestorOf(now) else None
         self._clicked = QApplication.mouseButtons() != Qt.MouseButton.NoButton

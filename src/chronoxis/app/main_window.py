@@ -64,10 +64,12 @@ from chronoxis.app.sound.player import Player
 from chronoxis.app.sound.sound_ahead import SoundAhead
 from chronoxis.app.sound.waveform import waveform_image
 from chronoxis.app.theme.theme import built_plainly, icon, scaled
+from chronoxis.app.trials.trials_panel import TrialsPanel
 from chronoxis.app.weave.weave import Weave
 from chronoxis.core.footage.reader_pool import ReaderPool
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.model.preset import Preset
+from chronoxis.core.model.project import Trial
 from chronoxis.core.queue.jobs import Job, JobState
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.effects import sample_of
@@ -147,6 +149,8 @@ class MainWindow(QMainWindow):
         self._message = MessageLine()
         self._followed: Plan | None = None
         self._played: Plan | None = None  # the same, with proxies
+        self._heard: Plan | None = None
+        self._busy: set[QWidget] = set()  # who has use for the cores
         self._asks = True
         self.left_running: list[str] = []  # what did not end along with the window
         self.setWindowTitle("Chronoxis")
@@ -160,6 +164,7 @@ class MainWindow(QMainWindow):
         self.exports = Exports()
         self.export_panel = ExportPanel(self.document, self.files, self.disk, self.question, self.exports)
         self.preset_acts = PresetActs(self.document, self.lulls)
+        self.trials = TrialsPanel(self.document, self.compared, self.question, self.readers)
         self.presets = PresetPanel(
             self.document,
             self.preset_acts,
@@ -194,11 +199,28 @@ class MainWindow(QMainWindow):
         self._right.show()
         self.export_panel.show_list()
 
+    @property
+    def _panels(self) -> tuple[ExportPanel, PresetPanel, TrialsPanel, IntentPanel]:
+        """What may stand in the Bench's place."""
+        return self.export_panel, self.presets, self.trials, self.intent_panel
+
     def show_presets(self) -> None:
         """Show the presets, in the Bench's place."""
         self._right.setCurrentWidget(self.presets)
         self._right.show()
         self.presets.show_list()
+
+    def show_trials(self) -> None:
+        """Show the trials in the Bench's place, and those that were chosen beside the result."""
+        if self.document.project.shots:
+            self.pictures.show_mode(Mode.SIDE)
+            self._right.setCurrentWidget(self.trials)
+            self._right.show()
+            self.trials.follow()
+
+    def _export_trials(self, trials: list[Trial]) -> None:
+        self.show_exports()
+        self.export_panel.export_trials(trials)
 
     def _begin_intent(self, preset: Preset, with_demo: bool) -> None:
         begin = self.intents.begin_with_demo if with_demo else self.intents.begin
@@ -255,9 +277,10 @@ class MainWindow(QMainWindow):
         """The name of what is to be read about."""
         if self._pages.currentIndex() == 0:
             return "Begin"
-        panels = {self.export_panel: "Export", self.presets: "Presets", self.intent_panel: "Intent"}
-        for panel, name in panels.items():
-            if self._right.currentWidget() is panel:
+        panel = self._right.currentWidget()
+        for name, each in (("Export", self.export_panel), ("Presets", self.presets), ("Trials", self.trials),
+                           ("Intent", self.intent_panel)):  # fmt: skip
+            if panel is each:
                 return name
         return next(name for name, page in self.bench.pages if page is self.bench.shown_page)
 
@@ -344,8 +367,8 @@ class MainWindow(QMainWindow):
         sounds, made = (self.player, self.sound), (self.run_pictures, self.preview, self.compared)
         for part in (self.files, self.disk, self.loading, self.measuring, *made, *sounds):
             part.close()
-        exports = self.export_panel, self.exports
-        for owner in (self.document, self.weave, self.pictures, self.bench, self.proxies, *exports):
+        panels = self.export_panel, self.exports, self.trials
+        for owner in (self.document, self.weave, self.pictures, self.bench, self.proxies, *panels):
             owner.close_workers()
         self.readers.close()
         self.left_running = wait_for_ends()
@@ -359,7 +382,7 @@ class MainWindow(QMainWindow):
         return True
 
     def _lay_out(self) -> None:
-        for page in (self.bench, self.export_panel, self.presets, self.intent_panel):
+        for page in (self.bench, *self._panels):
             self._right.addWidget(page)
         self._right.setFixedWidth(max(_BENCH_WIDTH, scaled(_BENCH_FOR_TEXT)))
         for scroller in self._right.findChildren(Scroller):
@@ -424,8 +447,6 @@ class MainWindow(QMainWindow):
         self.transport.changed.connect(lambda: self.proxies.pause(self.transport.playing))
         self.transport.changed.connect(lambda: self.bench.pause_pictures(self.transport.playing))
         document.selection.footage_chosen.connect(self._show_chosen)
-        for tell in (self.export_panel.say, self.presets.say, self.intent_panel.say):
-            document.refused.connect(tell)
         self.files.changed.connect(self._show_file)
         self.files.failed.connect(self._say)
         self.files.noted.connect(self._say)
@@ -446,10 +467,26 @@ class MainWindow(QMainWindow):
         self.intent_panel.export_wanted.connect(self.show_export)
         self.preset_acts.said.connect(self._say)
         self.intents.said.connect(self._say)
-        for panel in (self.export_panel, self.presets, self.intent_panel):
+        self._connect_panels()
+
+    def _connect_panels(self) -> None:
+        """What stands in the Bench's place, and what it wishes for."""
+        for panel in self._panels:
+            self.document.refused.connect(panel.say)
             panel.left.connect(self.show_bench)
-        self.export_panel.busy.connect(self.preview.hold_back)
-        self.export_panel.busy.connect(self.compared.hold_back)
+        self.trials.line_wanted.connect(self.pictures.compare_by_line)
+        self.trials.export_wanted.connect(self._export_trials)
+        self.pictures.trials_wanted.connect(self.show_trials)
+        self.transport.changed.connect(lambda: self.trials.pause(self.transport.playing))
+        self.compared.changed.connect(self._follow_heard)
+        self.export_panel.busy.connect(lambda on: self._hold_back(self.export_panel, on))
+        self.trials.busy.connect(lambda on: self._hold_back(self.trials, on))
+
+    def _hold_back(self, who: QWidget, on: bool) -> None:
+        """Make pictures for what the playhead is about to need alone, while anybody has use for the cores."""
+        (self._busy.add if on else self._busy.discard)(who)
+        self.preview.hold_back(bool(self._busy))
+        self.compared.hold_back(bool(self._busy))
 
     def _opened(self, _facts: Facts, picture: QImage) -> None:
         self.transport.set_shuttle(0)
@@ -500,7 +537,14 @@ class MainWindow(QMainWindow):
             self._played = None if plan is None else self.proxies.proxied_plan(plan)
             self.preview.follow(self._played)
             self._keep_readers()
-        self.sound.follow(plan)
+        self._follow_heard()
+
+    def _follow_heard(self) -> None:
+        """Hear the present result, or the trial that was chosen for that."""
+        heard = self.compared.heard_plan or self._followed
+        if heard is not self._heard:
+            self._heard = heard
+            self.sound.follow(heard)
 
     def _follow_proxies(self) -> None:
         """Play from proxies that were made meanwhile."""
@@ -512,7 +556,7 @@ class MainWindow(QMainWindow):
             self._keep_readers()
 
     def _keep_readers(self) -> None:
-        plans = (self._followed, self._played, self.compared.plan)
+        plans = (self._followed, self._played, *(each.plan for each in self.compared.beside))
         self.readers.keep_only([source for plan in plans if plan is not None for source in plan.sources])
 
     def _show(self) -> None:

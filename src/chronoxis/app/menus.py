@@ -212,6 +212,11 @@ class Menus:
         pictures, window = self._window.pictures, self._window
         for name, key, mode in PICTURE_MODES:
             self._add(menu, name, key, partial(pictures.show_mode, mode))
+        self._add_for_shots(
+            menu,
+            ("&Keep a trial", "Shift+4", window.trials.keep_this),
+            ("&Trials…", "Ctrl+4", window.show_trials),
+        )
         self._add(menu, "Full scr&een", "F11", window.toggle_full_screen)
         self._add(menu, "Picture at &1:1, or fitted", "0", pictures.toggle_exact)
         menu.addSeparator()

@@ -1,5 +1,6 @@
 """The export panel: choices with their estimates, and the list of exports."""
 
+import re
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
@@ -30,7 +31,7 @@ from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model import arranging
 from chronoxis.core.model.export_format import ExportFormat
 from chronoxis.core.model.export_formats import FORMATS, format_of
-from chronoxis.core.model.project import Project
+from chronoxis.core.model.project import Project, Trial
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.queue.jobs import JobState
 from chronoxis.core.render.estimate import Estimate, estimate
@@ -92,9 +93,9 @@ class ExportPanel(QFrame):
         self._estimates = NewestWorker(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._estimates.failed.connect(self._show_no_estimate)
-        self._others = QueueWorker(_treated, "other recordings", drops=True)
+        self._others = QueueWorker(lambda wish: wish.ready(), "other exports", drops=True)
         self._others.done.connect(self._add_other)
-        self._others.failed.connect(lambda wish, why: self._tell_other(f"{wish.path.name}: {why}"))
+        self._others.failed.connect(lambda wish, why: self._tell_other(f"{wish.name}: {why}"))
         self._names = NewestWorker(lambda wish, _wanted: _free_name(*wish), "free names", patience=_PATIENCE)
         self._names.answered.connect(self._take_name)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
@@ -153,11 +154,34 @@ class ExportPanel(QFrame):
         project = self._document.project
         if not paths or not project.shots:
             return
-        folder, self._refused = Path(self.choices.output.text()).expanduser().parent, []
+        folder, self._refused = self._folder, []
         self.show_list()
         self.say(f"{len(paths)} to be condensed at {format_speed(mean_speed(project))}, as this project is…")
         for path in paths:
             self._others.ask(_OtherWish(path, folder, project))
+
+    def export_trials(self, trials: Sequence[Trial]) -> None:
+        """Let trials be exported as each of them says, with their names in the files'."""
+        folder, stem, self._refused = self._folder, self._stem(), []
+        self.show_list()
+        for trial in trials:
+            self._others.ask(_TrialWish(trial, folder, stem))
+
+    @property
+    def _folder(self) -> Path:
+        """Where results are written."""
+        chosen = self.choices.output.text()
+        return Path(chosen).expanduser().parent if chosen else self._beside().parent
+
+    def _beside(self) -> Path:
+        """What results are written beside: the project, or the first recording that it shows."""
+        project = self._document.project
+        shown = (project.footage_of(shot) for shot in project.shots)
+        return self._files.path or next((f.beside for f in shown if f.files), Path.home() / "result")
+
+    def _stem(self) -> str:
+        """What the names of results begin with."""
+        return self._beside().stem if self._files.path else f"{self._beside().stem}-condensed"
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls() and self._document.project.shots:
@@ -224,7 +248,7 @@ class ExportPanel(QFrame):
             return
         self.choices.show_settings(project.settings)
         self.choices.credits.setVisible(bool(project.music))
-        self._suggest_name(plan)
+        self._suggest_name()
         (width, height), aspect = plan.stored
         shape = f" of {aspect.numerator}:{aspect.denominator}" if aspect != 1 else ""
         self.choices.facts.setText(
@@ -236,17 +260,14 @@ class ExportPanel(QFrame):
         self.choices.expected.setText("Expected size and time: working them out…")
         self._settle.start()
 
-    def _suggest_name(self, plan: Plan) -> None:
+    def _suggest_name(self) -> None:
         """A name that nothing has yet: the project's, or one beside the recording."""
-        field, project = self.choices.output, self._files.path
+        field = self.choices.output
         if field.text() not in ("", self._suggested):
             return
-        shown = (plan.project.footage_of(shot) for shot in plan.project.shots)
-        beside = project or next((f.beside for f in shown if f.files), Path.home() / "result")
-        name = beside.stem if project else f"{beside.stem}-condensed"
-        format_ = self._document.project.settings.format
         taken = frozenset(job.output for job in self.exports.jobs if job.is_open)
-        self._names.ask((beside.parent, name, _name_ending(format_), taken))
+        ending = _name_ending(self._document.project.settings.format)
+        self._names.ask((self._beside().parent, self._stem(), ending, taken))
 
     def _take_name(self, _wish: object, name: Path) -> None:
         field = self.choices.output
@@ -350,6 +371,9 @@ class ExportPanel(QFrame):
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
 
 
+_NOT_IN_NAMES = re.compile(r"[^\w.+×=,-]+")  # parts of a trial's name that do not go into a file's
+
+
 class _OtherWish(NamedTuple):
     """A recording that is to be condensed as a project is, into a folder."""
 
@@ -357,12 +381,35 @@ class _OtherWish(NamedTuple):
     folder: Path
     like: Project
 
+    @property
+    def name(self) -> str:
+        """What it is called where it is said why it cannot be had."""
+        return self.path.name
 
-def _treated(wish: _OtherWish) -> tuple[Project, Path]:
-    """What is to be exported, and where to. Raises FootageError, PlanError."""
-    project = treated_alike(wish.path, wish.like)
-    name = f"{wish.path.stem}-{speed_in_name(mean_speed(project))}"
-    return project, _free_name(wish.folder, name, _name_ending(project.settings.format), frozenset())
+    def ready(self) -> tuple[Project, Path]:
+        """What is to be exported, and where to. Raises FootageError, PlanError."""
+        project = treated_alike(self.path, self.like)
+        name = f"{self.path.stem}-{speed_in_name(mean_speed(project))}"
+        return project, _free_name(self.folder, name, _name_ending(project.settings.format), frozenset())
+
+
+class _TrialWish(NamedTuple):
+    """A trial that is to be exported into a folder, under a name that begins so."""
+
+    trial: Trial
+    folder: Path
+    stem: str
+
+    @property
+    def name(self) -> str:
+        """What it is called where it is said why it cannot be had."""
+        return self.trial.name
+
+    def ready(self) -> tuple[Project, Path]:
+        """What is to be exported, and where to."""
+        state = self.trial.state
+        name = f"{self.stem}-{_NOT_IN_NAMES.sub('-', self.trial.name).strip('-.')}"
+        return state, _free_name(self.folder, name, _name_ending(state.settings.format), frozenset())
 
 
 class _Found(NamedTuple):

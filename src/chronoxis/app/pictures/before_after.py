@@ -1,4 +1,4 @@
-"""A line across the result's picture: left of it the frame before light is evened out, right of it after."""
+"""A line across the result's picture: left of it another frame, such as that before light is evened out."""
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPen
@@ -15,10 +15,12 @@ class BeforeAfter:
 
     Attributes:
         before: the frame as it is without; nothing is drawn while there is none.
+        names: of what is left of the line, and right of it.
     """
 
     def __init__(self) -> None:
         self.before: QImage | None = None
+        self.names = ("as recorded", "corrected")
         self._at = 0.5
 
     def draw(self, painter: QPainter, shown: QRectF) -> None:
@@ -40,9 +42,10 @@ class BeforeAfter:
         painter.drawEllipse(QPointF(x, shown.center().y()), _HANDLE, _HANDLE)
         painter.setFont(font(8.5, 500))
         high = painter.fontMetrics().height() + 4
+        wide = max(painter.fontMetrics().horizontalAdvance(name) for name in self.names) + 4
         for text, box, side in (
-            ("as recorded", QRectF(x - 96, shown.top() + 6, 88, high), Qt.AlignmentFlag.AlignRight),
-            ("corrected", QRectF(x + 8, shown.top() + 6, 88, high), Qt.AlignmentFlag.AlignLeft),
+            (self.names[0], QRectF(x - 8 - wide, shown.top() + 6, wide, high), Qt.AlignmentFlag.AlignRight),
+            (self.names[1], QRectF(x + 8, shown.top() + 6, wide, high), Qt.AlignmentFlag.AlignLeft),
         ):
             painter.setPen(GROUND)
             painter.drawText(box.translated(1, 1), side, text)

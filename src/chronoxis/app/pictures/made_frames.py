@@ -29,7 +29,9 @@ class MadeFrame:
 class MadeFrames:
     """Frames by number. Of too many, those go first that are farthest from where somebody looks."""
 
-    def __init__(self) -> None:
+    def __init__(self, budget: int = BUDGET) -> None:
+        """``budget`` is how many bytes they have at most."""
+        self._budget = budget
         self._kept: dict[int, MadeFrame] = {}
         self._bytes = 0
 
@@ -53,17 +55,17 @@ class MadeFrames:
         before = self._kept.get(number)
         self._kept[number] = frame
         self._bytes += frame.size - (before.size if before else 0)
-        while self._bytes > BUDGET:
+        while self._bytes > self._budget:
             farthest = max(self._kept, key=lambda kept: abs(kept - near))
             self._bytes -= self._kept.pop(farthest).size
 
     @property
     def is_nearly_full(self) -> bool:
         """Whether what is far away would push out what is near."""
-        return self._bytes > BUDGET * 9 // 10
+        return self._bytes > self._budget * 9 // 10
 
     @property
     def room(self) -> int:
         """How many frames can be held at once, about."""
         each = self._bytes / len(self._kept) if self._kept else _USUAL_BYTES
-        return int(BUDGET * 0.8 / max(each, 1))
+        return int(self._budget * 0.8 / max(each, 1))

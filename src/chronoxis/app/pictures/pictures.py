@@ -3,7 +3,7 @@
 from collections.abc import Callable, Hashable
 
 import numpy as np
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QImage, QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -47,10 +47,10 @@ _MODE_TIPS = {
     Mode.RECORDED: "Show the recorded picture large",
     Mode.RESULT: "Show the result's picture large",
     Mode.BOTH: "Show the recorded and the result's picture",
-    Mode.SIDE: "Play the result beside what it is without corrections, or beside what you kept",
+    Mode.SIDE: "Play the result in step with trials, or with what it is without corrections",
 }
 _STRIP_IMAGES = 24
-_WITHOUT = "as recorded, at even steps: not steadied, lined up or evened out"
+_NOW = "as it is now"
 _FINER = 1.5  # pixels of a picture for each that shows it: scaled by less, it would look soft
 _SETTLE_MS = 120  # milliseconds at rest before the strip is decoded and a sharper picture made
 
@@ -59,7 +59,13 @@ NearestPicture = Callable[[Hashable, float], QImage | None]
 
 
 class Pictures(QWidget):
-    """Shows what was recorded and what the result makes of it, at the playhead."""
+    """Shows what was recorded and what the result makes of it, at the playhead.
+
+    Signals:
+        trials_wanted: to choose what stands beside the result.
+    """
+
+    trials_wanted = Signal()
 
     def __init__(
         self,
@@ -75,7 +81,7 @@ class Pictures(QWidget):
         super().__init__()
         self.checks = ChecksLine(document, cameras)
         self._document = document
-        self._preview, self._other = preview, compared
+        self._preview, self._others = preview, compared
         self._transport = transport
         self._nearest, self._has_proxy = nearest, has_proxy
         preview.keeps_recorded = True
@@ -86,6 +92,7 @@ class Pictures(QWidget):
         self._uneven = NewestWorker(StillFrames(readers).answer, "frame before")
         self._uneven.answered.connect(self._show_before)
         self._divider: BeforeAfter | None = None
+        self._line: BeforeAfter | None = None  # up to which another result is shown
         self._compared: tuple[Plan, int] | None = None  # what the divider's frame before belongs to
         self._shown: tuple[Plan, int] | None = None  # what the result's picture is of
         self._refined: tuple[Plan, int] | None = None  # what more pixels are made of
@@ -105,8 +112,8 @@ class Pictures(QWidget):
         document.pending_changed.connect(self._follow_waiting)
         preview.ready.connect(self._take_ready)
         compared.changed.connect(self._follow)
-        compared.ready.connect(self._take_other)
-        self.stage.keep.clicked.connect(compared.keep)
+        compared.ready.connect(self._take_others)
+        self.stage.trials.clicked.connect(self.trials_wanted)
         self.result.drawn.connect(self._note_drawn)
         transport.changed.connect(self._follow_rest)
 
@@ -120,7 +127,7 @@ class Pictures(QWidget):
         """Show one picture large, or both."""
         self.mode_buttons[mode].setChecked(True)
         self.stage.show_mode(mode)
-        self._other.show(mode is Mode.SIDE)
+        self._others.show(mode is Mode.SIDE)
         self._draw_divider()
         self._follow()
 
@@ -134,7 +141,7 @@ class Pictures(QWidget):
             self._settle.start()
 
     def _draw_divider(self) -> None:
-        self.result.set_marks(None if self.stage.mode is Mode.SIDE else self._divider)
+        self.result.set_marks(self._line if self.stage.mode is Mode.SIDE else self._divider)
 
     def toggle_exact(self) -> None:
         """Show what is large at its own pixels, or let it fit again."""
@@ -205,7 +212,6 @@ class Pictures(QWidget):
 
     def _follow(self) -> None:
         plan = self._document.plan
-        self.stage.keep.setChecked(self._other.kept is not None)
         if plan is None:
             if not self._document.known.facts:
                 self.recorded.show_image(None)
@@ -227,7 +233,7 @@ class Pictures(QWidget):
             self._settle.start()
         self._tell(plan, number)
         if self.stage.mode is Mode.SIDE:
-            self._show_other(number)
+            self._show_others(number)
         if self._is_dark(plan):
             self._shown = None
             small = {Mode.RESULT: self.recorded, Mode.RECORDED: self.result}.get(self.stage.mode)
@@ -296,20 +302,33 @@ class Pictures(QWidget):
         else:
             self._follow()
 
-    def _show_other(self, number: int) -> None:
-        """The frame that stands beside the result's, and what it is."""
-        other = self._other
-        other.want(number)
-        if (image := other.image(number)) is not None:
-            self.stage.other.show_image(image, full=other.plan.size if other.plan else None)
-        elif other.plan is None:
-            self.stage.other.show_image(None, other.refusal)
-        kept = other.kept is not None
-        self.stage.beside.setText("Left: what you kept" if kept else f"Left: {_WITHOUT}")
+    def compare_by_line(self, on: bool) -> None:
+        """Show one other result under the result, up to a line that can be dragged; or beside it."""
+        self._line = BeforeAfter() if on else None
+        self._draw_divider()
+        self._follow()
 
-    def _take_other(self, number: int) -> None:
-        if self.stage.mode is Mode.SIDE and number == self._document.result_frame:
-            self._show_other(number)
+    def _show_others(self, number: int) -> None:
+        """The frames that stand beside the result's, and what they are."""
+        beside = self._others.beside
+        by_line = self._line is not None and len(beside) == 1
+        self.stage.show_beside(len(beside), by_line=by_line)
+        self._others.want(number)
+        for other, view, caption in zip(beside, self.stage.others, self.stage.captions, strict=False):
+            caption.show_text(other.words)
+            if (image := other.image(number)) is not None:
+                view.show_image(image, full=other.plan.size if other.plan else None)
+            elif other.plan is None:
+                view.show_image(None, other.refusal)
+            if self._line is not None:
+                self._line.before, self._line.names = view.image if by_line else None, (other.words, _NOW)
+        self.stage.captions[-1].show_text(_NOW)
+        self.result.update()
+
+    def _take_others(self) -> None:
+        plan = self._document.plan
+        if self.stage.mode is Mode.SIDE and plan is not None:
+            self._show_others(self._frame_of(plan))
             self.stage.arrange()
 
     def _is_dark(self, plan: Plan) -> bool:

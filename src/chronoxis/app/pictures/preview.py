@@ -18,7 +18,7 @@ from chronoxis.app.ends import expect_end
 from chronoxis.app.pictures.frame_images import image_from, small_codes
 from chronoxis.app.pictures.frame_store import FrameStore
 from chronoxis.app.pictures.kept_frames import KeptFrames
-from chronoxis.app.pictures.made_frames import MadeFrame, MadeFrames
+from chronoxis.app.pictures.made_frames import BUDGET, MadeFrame, MadeFrames
 from chronoxis.app.pictures.making_order import FAR_FRAMES, Playhead, next_run
 from chronoxis.core.errors import Cancelled
 from chronoxis.core.footage.reader_pool import Readers
@@ -57,13 +57,16 @@ class Preview(QObject):
     ready = Signal(int)
     failed = Signal(str)
 
-    def __init__(self, readers: Readers, store: FrameStore | None = None) -> None:
-        """Frames that were made are kept in ``store`` too; in that of all windows, if none is given."""
+    def __init__(self, readers: Readers, store: FrameStore | None = None, budget: int = BUDGET) -> None:
+        """Frames that were made are kept in ``store`` too; in that of all windows, if none is given.
+
+        ``budget`` is how many bytes of them are held in memory.
+        """
         super().__init__()
         self._readers = readers
         self._kept = KeptFrames(store or FrameStore(), self.failed.emit)
         self._condition = threading.Condition()
-        self._made = MadeFrames()
+        self._made = MadeFrames(budget)
         self._broken: dict[int, str] = {}  # why frames cannot be made
         self._times: deque[float] = deque(maxlen=16)  # when the last frames were made
         self._seconds_each = 0.1  # that a frame takes, lately
