@@ -1,36 +1,319 @@
 """Findings about a plan: they are there where something looks wrong, and their press mends it."""
 
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import numpy as np
+import pytest
 
+from chronoxis.core.checks.check import Check, Known
+from chronoxis.core.checks.checks import checks_of
+from chronoxis.core.checks.glances import ShotGlance, glance_at
 from chronoxis.core.footage.kinds import footage_of, open_source
-from chronoxis.core.model import arranging, making, pacing
+from chronoxis.core.footage.reader_pool import FreshReaders
+from chronoxis.core.footage.source import Source
+from chronoxis.core.model import arranging, correcting, joining, making, pacing, put_aside, sounding
+from chronoxis.core.model.accent import STEADY, Accent, Flash
+from chronoxis.core.model.composing import set_framings
+from chronoxis.core.model.framing import Framing, parse_steps
+from chronoxis.core.model.join import Join, Side, Surge
+from chronoxis.core.model.music import Credit
 from chronoxis.core.model.project import Place, Project
-from chronoxis.core.render.checks import checks_of
+from chronoxis.core.model.sound import Manner
+from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.frame_making import EachFrame, PassersBy
+from chronoxis.core.timing.ramps import Ramp
+from chronoxis.core.traces.picture_trace import PictureTrace
+from chronoxis.core.traces.sound_trace import SoundTrace
 from tests.command_line import chronoxis
 from tests.footage_makers import make_recording
 
 ONLY = Place(0, 0)
+FRAMES = 500
+
+
+@dataclass
+class Made:
+    """A project over one recording, what is known of it, and how it is changed."""
+
+    source: Source
+    music: Source
+    project: Project
+    known: Known
+
+    @classmethod
+    def of(cls, source: Source, music: Source) -> "Made":
+        project = arranging.begin_with(Project(), footage_of(source.facts))
+        project = pacing.set_speed(project, [ONLY], Fraction(1))
+        trace = PictureTrace.blank(FRAMES, 1)
+        trace.known[:] = True
+        trace.light[:] = 0.3
+        trace.motion[:] = 0.01
+        levels = SoundTrace(np.full(2000, 0.2, np.float16), is_whole=True)
+        key = project.footage[0].key
+        known = Known({key: trace}, {key: levels, "tune": levels}, loudness=-15.0)
+        return cls(source, music, project, known)
+
+    @property
+    def trace(self) -> PictureTrace:
+        return next(iter(self.known.pictures.values()))
+
+    def edit(self, change: Callable[[Project], Project]) -> "Made":
+        self.project = change(self.project)
+        return self
+
+    def speed(self, speed: Fraction | int) -> "Made":
+        return self.edit(lambda p: pacing.set_speed(p, p.places(), Fraction(speed)))
+
+    def each(self, each: EachFrame) -> "Made":
+        return self.edit(lambda p: making.set_each_frame(p, p.places(), each))
+
+    def lay_music(self) -> "Made":
+        def laid(project: Project) -> Project:
+            project = arranging.begin_with(project, footage_of(self.music.facts))
+            music = project.footage[-1].key
+            return sounding.set_credit(project, music, Credit("Tune", "A. Lark", "CC BY 4.0", ""))
+
+        return self.edit(laid)
+
+    def two_shots(self) -> "Made":
+        return self.edit(lambda p: arranging.cut_shot(p, 0, Fraction(10)))
+
+    @property
+    def plan(self) -> Plan:
+        sources = {
+            footage.key: self.source if footage.has_pictures else self.music
+            for footage in self.project.footage
+        }
+        return make_plan(self.project, sources, self.known.pictures)
+
+    def found(self, kind: str) -> list[Check]:
+        return [check for check in checks_of(self.plan, self.known) if check.kind == kind]
+
+
+@pytest.fixture(scope="module")
+def sources(tmp_path_factory: pytest.TempPathFactory) -> tuple[Source, Source]:
+    folder = tmp_path_factory.mktemp("checked")
+    take = make_recording(folder / "take.mkv", frames=FRAMES, sound=True)
+    with_sound = make_recording(folder / "tune.mkv", frames=FRAMES, sound=True)
+    tune = folder / "tune.wav"
+    with av.open(str(with_sound)) as read, av.open(str(tune), "w") as written:
+        stream = written.add_stream("pcm_s16le", rate=48000, layout="stereo")
+        resampler = av.AudioResampler("s16", "stereo", 48000)
+        for frame in read.decode(audio=0):
+            for out in resampler.resample(frame):
+                written.mux(stream.encode(out))
+        written.mux(stream.encode(None))
+    return open_source(take), open_source(tune)
+
+
+@pytest.fixture
+def made(sources: tuple[Source, Source]) -> Made:
+    return Made.of(*sources)
+
+
+def moving(share: float, motion: float = 0.01) -> Callable[[Made], Made]:
+    def change(made: Made) -> Made:
+        made.trace.changed[:] = share
+        made.trace.motion[:] = motion
+        return made
+
+    return change
+
+
+def flickering(made: Made) -> Made:
+    made.trace.steps[:] = np.diff(np.random.default_rng(1).normal(0, 0.06, FRAMES + 1))[:, None]
+    return made
+
+
+def dawning(made: Made) -> Made:
+    made.trace.steps[:] = 0.02
+    return made
+
+
+def crossed(made: Made) -> Made:
+    made.trace.covered[240:250] = 0.6
+    return made
+
+
+def darker_from_the_middle(made: Made) -> Made:
+    made.trace.light[250:] = 0.04
+    return made.two_shots()
+
+
+def louder_from_the_middle(made: Made) -> Made:
+    levels = np.full(2000, 0.02, np.float16)
+    levels[1000:] = 0.6
+    key = made.project.footage[0].key
+    made.known = replace(made.known, sounds={key: SoundTrace(levels, is_whole=True)})
+    return made.two_shots()
+
+
+def too_loud(made: Made) -> Made:
+    levels = np.full(2000, 0.2, np.float16)
+    levels[::20] = 1.0
+    key = made.project.footage[0].key
+    made.known = replace(made.known, sounds={key: SoundTrace(levels, is_whole=True)})
+    return made
+
+
+def doubled(made: Made) -> Made:
+    made.trace.motion[50:450:40] = 0
+    return made
+
+
+def short_ramp(made: Made) -> Made:
+    made.edit(lambda p: pacing.divide(p, 0, Fraction(1)))
+    made.edit(lambda p: pacing.set_speed(p, [Place(0, 1)], Fraction(4)))
+    return made.edit(
+        lambda p: p.with_passage(Place(0, 0), replace(p.passage(Place(0, 0)), ramp=Ramp(Fraction(9))))
+    )
+
+
+def surging(seconds: int) -> Callable[[Made], Made]:
+    surge = Surge(Fraction(4), Side(Fraction(seconds)), Side(Fraction(seconds)))
+
+    def change(made: Made) -> Made:
+        made.two_shots()
+        made.edit(lambda p: pacing.set_speed(p, p.places(), Fraction(2)))
+        return made.edit(lambda p: joining.set_join(p, [0], Join(surge)))
+
+    return change
+
+
+def flashing(stops: float) -> Callable[[Made], Made]:
+    accents = (Accent(Flash(stops=stops), STEADY),)
+    return lambda made: made.edit(lambda p: joining.set_accents(p, lambda _: accents, shots=[0]))
+
+
+def framed(steps: str) -> Callable[[Made], Made]:
+    return lambda made: made.edit(lambda p: set_framings(p, {0: Framing(parse_steps(steps))}))
+
+
+def seen(blown: float, black: float) -> Callable[[Made], Made]:
+    def change(made: Made) -> Made:
+        made.known = replace(made.known, glances={0: ShotGlance(blown, black)})
+        return made
+
+    return change
+
+
+def known_as(**known: object) -> Callable[[Made], Made]:
+    def change(made: Made) -> Made:
+        made.known = replace(made.known, **known)  # type: ignore[arg-type]
+        return made
+
+    return change
+
+
+def uncredited(project: Project) -> Project:
+    return sounding.set_credit(project, project.footage[-1].key, Credit("", "", "", ""))
+
+
+def nothing(made: Made) -> Made:
+    return made
+
+
+Change = Callable[[Made], Made]
+TABLE: dict[str, tuple[Change, Change]] = {
+    # the kind of finding: what has it, and what is as near to that and has it not
+    "judder": (lambda m: m.speed(Fraction(8, 5)), lambda m: m.speed(2)),
+    "low rate": (
+        lambda m: m.speed(8).edit(lambda p: arranging.set_rate(p, Fraction(10))),
+        lambda m: m.edit(lambda p: arranging.set_rate(p, Fraction(10))).speed(1),
+    ),
+    "repeats": (lambda m: m.speed(Fraction(1, 2)), lambda m: m.speed(1)),
+    "choppy": (lambda m: moving(0.3)(m).speed(8), lambda m: moving(0.05)(m).speed(8)),
+    "smeared": (
+        lambda m: moving(0.4)(m).speed(10).each(EachFrame.LONG_EXPOSURE),
+        lambda m: moving(0.05)(m).speed(10).each(EachFrame.LONG_EXPOSURE),
+    ),
+    "clear": (
+        lambda m: m.speed(2).each(EachFrame.CLEAR),
+        lambda m: m.speed(4).each(EachFrame.CLEAR),
+    ),
+    "flash": (flashing(5), flashing(1)),
+    "flicker": (flickering, dawning),
+    "passers-by": (
+        crossed,
+        lambda m: crossed(m).edit(lambda p: correcting.set_passers_by(p, [0], PassersBy.SKIP)),
+    ),
+    "enlarged": (framed("20,10,48,32"), framed("4,4,90,60")),
+    "light at a cut": (darker_from_the_middle, lambda m: m.two_shots()),
+    "level at a cut": (louder_from_the_middle, lambda m: m.two_shots()),
+    "sound clipped": (too_loud, nothing),
+    "silent": (
+        lambda m: m.edit(lambda p: sounding.set_manner(p, p.places(), Manner.SILENT)),
+        lambda m: m.edit(lambda p: sounding.set_manner(p, p.places(), Manner.SILENT)).lay_music(),
+    ),
+    "music without credit": (
+        lambda m: m.lay_music().edit(uncredited),
+        lambda m: m.lay_music(),
+    ),
+    "music ends early": (
+        lambda m: m.speed(Fraction(1, 2)).lay_music(),
+        lambda m: m.speed(2).lay_music(),
+    ),
+    "loudness": (known_as(loudness=-30.0), known_as(loudness=-16.0)),
+    "footage": (lambda m: known_as(altered=frozenset({m.project.footage[0].key}))(m), nothing),
+    "doubled": (doubled, nothing),
+    "overexposed": (seen(0.3, 0), seen(0.01, 0)),
+    "underexposed": (seen(0, 0.7), seen(0, 0.2)),
+    "ramp shortened": (short_ramp, lambda m: m.edit(lambda p: pacing.divide(p, 0, Fraction(1)))),
+    "Surge shortened": (surging(4), surging(1)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", TABLE)
+def test_a_flaw_is_found_where_it_is_and_not_where_it_is_not(
+    made: Made, sources: tuple[Source, Source], kind: str
+) -> None:
+    has, has_not = TABLE[kind]
+    (check, *_) = has(made).found(kind)
+    assert check.words.endswith(".")
+    assert 0 <= check.at <= float(made.plan.schedule.length)
+    assert bool(check.mend) == (check.edit is not None)
+    if check.edit is not None:
+        made.project = check.edit(made.project)
+        assert check.key not in [each.key for each in made.found(kind)]
+    assert has_not(Made.of(*sources)).found(kind) == []
+
+
+def test_a_finding_is_told_from_others_wherever_its_shot_goes(made: Made) -> None:
+    crossed(made).two_shots()
+    made.trace.covered[400:410] = 0.6
+    one, other = made.found("passers-by")
+    assert one.key != other.key
+    before = {one.key, other.key}
+    made.edit(lambda p: arranging.move_shot(p, 0, 1))
+    assert {check.key for check in made.found("passers-by")} == before
+    aside = put_aside.put_aside(put_aside.put_aside(made.project, one.key), one.key)
+    assert aside.aside == (one.key,)
+    assert put_aside.take_up(aside, one.key) == made.project
+
+
+def test_white_and_black_are_seen(tmp_path: Path) -> None:
+    path = tmp_path / "lamp.mkv"
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 320, 180, "yuv420p"
+        for _ in range(20):
+            codes = np.full((180, 320, 3), 110, np.uint8)
+            codes[:60, :160] = 255  # a sixth
+            codes[60:, :] = 0
+            container.mux(stream.encode(av.VideoFrame.from_ndarray(codes, "rgb24")))
+        container.mux(stream.encode(None))
+    seen_ = glance_at(open_source(path), 0, 20, FreshReaders())
+    assert seen_.blown == pytest.approx(1 / 6, abs=0.02)
+    assert seen_.black == pytest.approx(2 / 3, abs=0.02)
 
 
 def test_clear_says_where_it_has_too_few_frames(tmp_path: Path) -> None:
     take = make_recording(tmp_path / "take.mkv", frames=500)
-    source = open_source(take)
-    project = arranging.begin_with(Project(), footage_of(source.facts))
-    project = pacing.set_speed(project, [ONLY], Fraction(2))
-    project = making.set_each_frame(project, [ONLY], EachFrame.CLEAR)
-    plan = make_plan(project, {project.footage[0].key: source})
-    assert np.diff(plan.schedule.offsets).max() == 2
-    (check,) = checks_of(plan, {}, {})
-    assert "clear has 2 recorded frames to choose from" in check.words
-    assert check.edit is not None
-    mended = make_plan(check.edit(project), {project.footage[0].key: source})
-    assert not checks_of(mended, {}, {})
-    assert np.diff(mended.schedule.offsets).min() >= 3
     said = chronoxis(
         "condense", take, "-o", tmp_path / "out.mkv", "--speed", "2", "--each", "clear", "--progress", "none"
     )

@@ -205,6 +205,7 @@ def sounding_like(draw: st.DrawFn, made: Project) -> Project:
     made = arranging.duplicate(made, [0])
     made = joining.set_join(made, [0], draw(st.sampled_from([CUT, *(look.join for look in OWN_LOOKS)])))
     made = replace(made, looks=tuple(draw(st.lists(st.sampled_from(OWN_LOOKS), max_size=2))))
+    made = replace(made, aside=tuple(draw(st.lists(st.text(max_size=9), max_size=2))))
     for number in range(draw(st.integers(0, 2))):
         made = trials.keep_trial(pacing.set_speed(made, made.places(), draw(SPEEDS)), f"try {number}")
     return nesting.nest(made, draw(st.sampled_from([[0], [1], [0, 1]]))) if draw(st.booleans()) else made
@@ -518,7 +519,7 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
         del footage["kind"]
     del data["canvas"]  # what it did not have either
     del data["settings"]["bitrate"], data["settings"]["at_most"], data["settings"]["credits"]
-    for later in ("music", "mix", "accents", "looks", "lulls", "trials"):
+    for later in ("music", "mix", "accents", "looks", "lulls", "aside", "trials"):
         del data[later]
     for shot in data["shots"]:
         for passage in shot["passages"]:

@@ -11,11 +11,12 @@ import numpy.typing as npt
 import pytest
 from av.video.frame import VideoFrame
 
+from chronoxis.core.checks.check import Known
+from chronoxis.core.checks.checks import checks_of
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.model import arranging, correcting, pacing
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import Steady, SteadyMode
-from chronoxis.core.render.checks import checks_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.traces.camera_path import CameraPath, follow
@@ -151,7 +152,7 @@ def test_where_the_camera_cannot_be_followed_is_said(tmp_path: Path) -> None:
     assert (shot, abs(number - 31) <= 1) == (0, True)
     assert share == pytest.approx(0.5, abs=0.04)
     assert "cannot be followed" in course.in_words(640)
-    assert [check for check in checks_of(plan, {}, {}) if "the camera cannot be followed" in check.words]
+    assert [check for check in checks_of(plan, Known()) if "the camera cannot be followed" in check.words]
     usual = ("--speed", "1", "--steady", "smooth", "--progress", "none")
     done = chronoxis("condense", film, "-o", tmp_path / "out.mkv", *usual)
     assert done.returncode == 0

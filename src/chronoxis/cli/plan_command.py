@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 import sys
 from collections.abc import Iterator
 from dataclasses import replace
@@ -11,20 +12,26 @@ from typing import Any
 import click
 
 from chronoxis.cli.condensing_options import condensing_options
+from chronoxis.cli.measuring_bar import measuring
 from chronoxis.cli.options import FILE
 from chronoxis.cli.project_options import FOR_PROJECTS, refuse_for_projects
 from chronoxis.cli.wished_plan import plan_of_footage, plan_of_project
+from chronoxis.core.checks.checks import checks_of
+from chronoxis.core.checks.looking import known_of
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import written_whole
 from chronoxis.core.files.outputs import check_output
 from chronoxis.core.files.project_file import load_project
+from chronoxis.core.footage.reader_pool import FreshReaders
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.sound_plan import Stretch
+from chronoxis.core.timing.timecode import format_time
+from chronoxis.core.traces.store import TraceStore
 
-_FOR_PROJECTS = {*FOR_PROJECTS, "source", "listing", "heard", "overwrite"}
+_FOR_PROJECTS = {*FOR_PROJECTS, "source", "listing", "heard", "checks", "as_json", "overwrite"}
 _BLOCK = 20_000  # rows that are put together before they are written
 
 
@@ -35,6 +42,8 @@ _BLOCK = 20_000  # rows that are put together before they are written
     "--csv", "listing", metavar="FILE|-", help="Write which recorded frames make each result frame."
 )
 @click.option("--heard", metavar="FILE|-", help="Write what is heard in each stretch.")
+@click.option("--checks", is_flag=True, help="Say what will look or sound wrong.")
+@click.option("--json", "as_json", is_flag=True, help="Write what --checks finds as JSON.")
 @click.option("--overwrite", is_flag=True, help="Replace FILE if it is there.")
 @click.pass_context
 def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
@@ -44,10 +53,13 @@ def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
     which footage.
     """
     wanted = {name: choices.pop(name) for name in ("listing", "heard")}
+    checks, as_json = choices.pop("checks"), choices.pop("as_json")
     overwrite = choices.pop("overwrite")
     files = [Path(name) for name in wanted.values() if name not in (None, "-")]
-    if not any(wanted.values()):
-        raise click.UsageError("Give --csv for the frames, --heard for what is heard, or both.")
+    if not any(wanted.values()) and not checks:
+        raise click.UsageError("Give --csv for the frames, --heard for what is heard, or --checks.")
+    if as_json and not checks:
+        raise click.UsageError("--json has no effect without --checks.")
     for file in files:
         check_output(file, protects=[source], overwrite=overwrite)
     lossless = ResultSettings(MKV, sound=choices["sound"] != "none")
@@ -64,6 +76,36 @@ def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
         _write(wanted["listing"], _blocks(made, whole=whole), overwrite=overwrite)
     if wanted["heard"] is not None:
         _write(wanted["heard"], iter([_heard(made)]), overwrite=overwrite)
+    if checks:
+        _tell_checks(made, as_json=as_json)
+
+
+def _tell_checks(made: Plan, *, as_json: bool) -> None:
+    """Each finding in a line, in the order of the result; those that were put aside after them."""
+    with measuring() as told:
+        found = checks_of(made, known_of(made, TraceStore(), FreshReaders(), told))
+    aside = made.project.aside
+    found = sorted(found, key=lambda check: check.key in aside)
+    if as_json:
+        entries = [
+            {
+                "kind": check.kind,
+                "key": check.key,
+                "at": round(check.at, 3),
+                "words": check.words,
+                "mend": check.mend or None,
+                "aside": check.key in aside,
+            }
+            for check in found
+        ]
+        click.echo(json.dumps(entries, indent=2, ensure_ascii=False))
+        return
+    for check in found:
+        mend = f" [{check.mend}]" if check.mend else ""
+        put = " (put aside)" if check.key in aside else ""
+        click.echo(f"{format_time(check.at, 1):>8}  {check.kind}: {check.words}{mend}{put}")
+    if not found:
+        click.echo("Nothing was found that will look or sound wrong.")
 
 
 def _write(name: str, blocks: Iterator[str], *, overwrite: bool) -> None:

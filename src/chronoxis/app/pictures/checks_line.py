@@ -11,8 +11,9 @@ from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import plain_tip
 from chronoxis.app.theme.theme import font
+from chronoxis.core.checks.check import Check, Known
+from chronoxis.core.checks.checks import checks_of
 from chronoxis.core.render.camera_at_joins import JoinCamera, measured_streaks
-from chronoxis.core.render.checks import Check, checks_of
 from chronoxis.core.render.measuring import by_key
 from chronoxis.core.traces.trace_kinds import PICTURES
 
@@ -60,7 +61,7 @@ class ChecksLine(QFrame):
             self.checks = []
         else:
             traces = by_key(plan.project, document.known.measured[PICTURES])
-            self.checks = checks_of(plan, traces, self._cameras())
+            self.checks = checks_of(plan, Known(traces, cameras=self._cameras()))
         self._shown = min(self._shown, max(0, len(self.checks) - 1))
         self._show()
 

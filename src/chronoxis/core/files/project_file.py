@@ -126,6 +126,7 @@ def _state_json(project: Project, folder: Path) -> dict[str, Any]:
         "accents": accents_json(project.accents),
         "looks": [{"name": look.name, "join": join_json(look.join)} for look in project.looks],
         "lulls": lull_wish_json(project.lulls),
+        "aside": list(project.aside),
         "settings": settings_json(project.settings),
     }
 
@@ -174,6 +175,7 @@ def _project(data: dict[str, Any], path: Path) -> Project:
         accents=each_from(data, "accents", accent_from),
         looks=each_from(data, "looks", _kept_look),
         lulls=lull_wish_from(data.get("lulls", {})),
+        aside=tuple(data.get("aside", [])),
     )
 
 

@@ -64,6 +64,7 @@ def open_run(project: Project, key: str) -> Project:
         markers=run.markers,
         accents=run.accents,
         music=(),
+        aside=(),
         outside=Outside(project, key),
     )
 

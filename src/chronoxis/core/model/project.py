@@ -280,6 +280,7 @@ class Project:
         accents: looks on the whole result, in their order.
         looks: kept under a name, to be given to others.
         lulls: what counts as a lull.
+        aside: keys of the findings that are put aside.
         trials: states that were kept to be held against others, in that order.
         outside: what is around, while a nested run of it is open; None mostly.
     """
@@ -295,6 +296,7 @@ class Project:
     accents: tuple[Accent, ...] = ()
     looks: tuple[KeptLook, ...] = ()
     lulls: LullWish = LullWish()  # noqa: RUF009 - a frozen value
+    aside: tuple[str, ...] = ()
     trials: tuple[Trial, ...] = ()
     outside: "Outside | None" = None
 

@@ -82,18 +82,22 @@ def loudness_gain(
     wish, gain = plan.project.mix.loudness, 1.0
     if wish is None or plan.length < LEAST_MEASURED:
         return gain
-    found = _loudness(plan, sounds, gain, check)
+    found = loudness_of(plan, sounds, gain, check)
     for _ in range(_LOUDNESS_ROUNDS):
         if found <= SILENT or abs(found - wish) < _LOUD_ENOUGH:
             break
         gain *= gain_of(wish - found)
-        found = _loudness(plan, sounds, gain, check)
+        found = loudness_of(plan, sounds, gain, check)
     return gain
 
 
-def _loudness(
-    plan: SoundPlan, sounds: Mapping[str, SoundBetween], gain: float, check: Callable[[], None]
+def loudness_of(
+    plan: SoundPlan,
+    sounds: Mapping[str, SoundBetween],
+    gain: float = 1.0,
+    check: Callable[[], None] = lambda: None,
 ) -> float:
+    """LUFS of a whole mix under a gain; `SILENT` at least. Raises FootageError, and what ``check`` raises."""
     meter = LoudnessMeter()
     with closing(mixed(plan, sounds, gain)) as blocks:
         for block in blocks:
