@@ -288,13 +288,14 @@ def test_every_page_is_told_about_by_a_key(opened: MainWindow, qtbot: QtBot) -> 
         window.show_bench_page(page)
         ask()
     planned(qtbot, window)
-    for show in (window.show_export, window.show_presets, window.show_trials, window._show_intent):
+    shows = window.show_export, window.show_presets, window.show_trials, window.show_checks
+    for show in (*shows, window._show_intent):
         show()
         ask()
     window.files.discard_changes()
     window.file_actions.new_project()
     ask()
-    assert len(told) == len(help_texts()) == len(window.bench.pages) + 5
+    assert len(told) == len(help_texts()) == len(window.bench.pages) + 6
 
 
 def test_five_things_are_told_of_once_and_brought_back(

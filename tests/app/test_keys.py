@@ -137,6 +137,8 @@ def states(window: MainWindow) -> Iterator[str]:
     window.trials.keep_this()
     window.show_trials()
     yield "trials"
+    window.show_checks()
+    yield "checks"
     window.pictures.show_mode(Mode.RESULT)
     window.show_export()
     for form in FORMATS:

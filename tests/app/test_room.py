@@ -48,7 +48,7 @@ def test_words_of_german_length_have_room(opened: MainWindow, qtbot: QtBot) -> N
     ]
     opened.trials.keep_this()
     shows += [opened.show_export, opened.show_exports, opened.show_presets, opened.presets.show_form]
-    shows.append(opened.show_trials)
+    shows += [opened.show_trials, opened.show_checks]
     lengthened = set[int]()
     for show in shows:
         show()

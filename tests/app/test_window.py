@@ -339,7 +339,7 @@ def test_the_accessibility_tree_names_every_control(opened: MainWindow, qtbot: Q
     planned(qtbot, opened)
     opened.trials.keep_this()
     shows: list[Callable[[], None]] = [opened.show_export, opened.show_presets, opened.presets.show_form]
-    shows.append(opened.show_trials)
+    shows += [opened.show_trials, opened.show_checks]
     shows += [partial(opened.show_bench_page, number) for number in range(len(opened.bench.pages))]
     for show in shows:
         show()

@@ -7,8 +7,8 @@ from PySide6.QtCore import QEvent, QObject, QRect, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
+from chronoxis.app.checks.checks_line import ChecksLine
 from chronoxis.app.document.document import Document
-from chronoxis.app.pictures.checks_line import ChecksLine
 from chronoxis.app.push_button import push_button
 from chronoxis.app.remembered import remembered
 from chronoxis.app.text_label import TextLabel

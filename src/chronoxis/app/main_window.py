@@ -17,6 +17,8 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.bench.bench import Bench
 from chronoxis.app.bench.page import Page
+from chronoxis.app.checks.checks_panel import ChecksPanel
+from chronoxis.app.checks.found_checks import FoundChecks
 from chronoxis.app.commands import Commands
 from chronoxis.app.document.document import Document
 from chronoxis.app.ends import wait_for_ends
@@ -123,12 +125,13 @@ class MainWindow(QMainWindow):
         self.loading = Loading(self.document, self.disk, self.shelf, self.weave)
         self.run_pictures = RunPictures(self.document, self.shelf)
         self.sound_traces.changed.connect(self._show_waveforms)
+        self.found_checks = FoundChecks(self.document, self.camera_paths, self.readers)
         self.pictures = Pictures(
             self.document,
             self.preview,
             self.compared,
             self.transport,
-            self.camera_paths,
+            self.found_checks,
             self.readers,
             self.weave.strips.picture_near,
             self.proxies.serves,
@@ -165,6 +168,7 @@ class MainWindow(QMainWindow):
         self.export_panel = ExportPanel(self.document, self.files, self.disk, self.question, self.exports)
         self.preset_acts = PresetActs(self.document, self.lulls)
         self.trials = TrialsPanel(self.document, self.compared, self.question, self.readers)
+        self.checks = ChecksPanel(self.document, self.found_checks)
         self.presets = PresetPanel(
             self.document,
             self.preset_acts,
@@ -199,10 +203,16 @@ class MainWindow(QMainWindow):
         self._right.show()
         self.export_panel.show_list()
 
+    def show_checks(self) -> None:
+        """Show all findings, in the Bench's place."""
+        self._right.setCurrentWidget(self.checks)
+        self._right.show()
+        self.checks.follow()
+
     @property
-    def _panels(self) -> tuple[ExportPanel, PresetPanel, TrialsPanel, IntentPanel]:
+    def _panels(self) -> tuple[ExportPanel, PresetPanel, TrialsPanel, ChecksPanel, IntentPanel]:
         """What may stand in the Bench's place."""
-        return self.export_panel, self.presets, self.trials, self.intent_panel
+        return self.export_panel, self.presets, self.trials, self.checks, self.intent_panel
 
     def show_presets(self) -> None:
         """Show the presets, in the Bench's place."""
@@ -279,6 +289,7 @@ class MainWindow(QMainWindow):
             return "Begin"
         panel = self._right.currentWidget()
         for name, each in (("Export", self.export_panel), ("Presets", self.presets), ("Trials", self.trials),
+                           ("Checks", self.checks),
                            ("Intent", self.intent_panel)):  # fmt: skip
             if panel is each:
                 return name
@@ -367,7 +378,7 @@ class MainWindow(QMainWindow):
         sounds, made = (self.player, self.sound), (self.run_pictures, self.preview, self.compared)
         for part in (self.files, self.disk, self.loading, self.measuring, *made, *sounds):
             part.close()
-        panels = self.export_panel, self.exports, self.trials
+        panels = self.export_panel, self.exports, self.trials, self.found_checks
         for owner in (self.document, self.weave, self.pictures, self.bench, self.proxies, *panels):
             owner.close_workers()
         self.readers.close()
@@ -477,6 +488,9 @@ class MainWindow(QMainWindow):
         self.trials.line_wanted.connect(self.pictures.compare_by_line)
         self.trials.export_wanted.connect(self._export_trials)
         self.pictures.trials_wanted.connect(self.show_trials)
+        self.pictures.checks.all_wanted.connect(self.show_checks)
+        self.transport.changed.connect(lambda: self.found_checks.pause(self.transport.playing))
+        self.sound.measured_loudness.connect(self.found_checks.hear)
         self.transport.changed.connect(lambda: self.trials.pause(self.transport.playing))
         self.compared.changed.connect(self._follow_heard)
         self.export_panel.busy.connect(lambda on: self._hold_back(self.export_panel, on))

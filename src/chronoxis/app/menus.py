@@ -251,6 +251,7 @@ class Menus:
             ("&Loop", "Ctrl+L", pictures.bar.loop_button.toggle),
             ("Loop the &selection", "Shift+L", pictures.loop_selection),
             ("The ne&xt Check", "Ctrl+K", pictures.checks.show_next),
+            ("Re&view all Checks", "Ctrl+Shift+K", window.show_checks),
             ("Loop the nearest &joint", "Shift+J", pictures.loop_joint),
             ("&Make first, then play", "Shift+P", pictures.bar.first_button.toggle),
             ("Play fe&wer frames where they come late", "Shift+K", pictures.bar.fewer_button.toggle),

@@ -13,11 +13,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from chronoxis.app.checks.checks_line import ChecksLine
+from chronoxis.app.checks.found_checks import FoundChecks
 from chronoxis.app.document.document import Document
 from chronoxis.app.elided_label import ElidedLabel
-from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.pictures.before_after import BeforeAfter
-from chronoxis.app.pictures.checks_line import ChecksLine
 from chronoxis.app.pictures.compared import Compared
 from chronoxis.app.pictures.near_frames import WORTH_FRAMES, NearFrames, NearWish
 from chronoxis.app.pictures.preview import PREVIEW_HEIGHT, RECORDED_HEIGHT, Preview
@@ -73,13 +73,13 @@ class Pictures(QWidget):
         preview: Preview,
         compared: Compared,
         transport: Transport,
-        cameras: CameraPaths,
+        checks: FoundChecks,
         readers: Readers,
         nearest: NearestPicture,
         has_proxy: Callable[[Source], bool],
     ) -> None:
         super().__init__()
-        self.checks = ChecksLine(document, cameras)
+        self.checks = ChecksLine(document, checks)
         self._document = document
         self._preview, self._others = preview, compared
         self._transport = transport
