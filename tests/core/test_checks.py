@@ -1,24 +1,28 @@
 """Findings about a plan: they are there where something looks wrong, and their press mends it."""
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
 import av
+import cv2
 import numpy as np
 import pytest
 
 from chronoxis.core.checks.check import Check, Known
 from chronoxis.core.checks.checks import checks_of
 from chronoxis.core.checks.glances import ShotGlance, glance_at
+from chronoxis.core.checks.regular_motion import PICTURES
+from chronoxis.core.files.project_file import save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.reader_pool import FreshReaders
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, correcting, joining, making, pacing, put_aside, sounding
 from chronoxis.core.model.accent import STEADY, Accent, Flash
 from chronoxis.core.model.composing import set_framings
-from chronoxis.core.model.framing import Framing, parse_steps
+from chronoxis.core.model.framing import Fit, Framing, parse_steps
 from chronoxis.core.model.join import Join, Side, Surge
 from chronoxis.core.model.music import Credit
 from chronoxis.core.model.project import Place, Project
@@ -30,7 +34,7 @@ from chronoxis.core.timing.ramps import Ramp
 from chronoxis.core.traces.picture_trace import PictureTrace
 from chronoxis.core.traces.sound_trace import SoundTrace
 from tests.command_line import chronoxis
-from tests.footage_makers import make_recording
+from tests.footage_makers import make_recording, write_pictures
 
 ONLY = Place(0, 0)
 FRAMES = 500
@@ -214,6 +218,14 @@ def uncredited(project: Project) -> Project:
     return sounding.set_credit(project, project.footage[-1].key, Credit("", "", "", ""))
 
 
+def regular(rate: float) -> Callable[[Made], Made]:
+    def change(made: Made) -> Made:
+        made.known = replace(made.known, glances={0: ShotGlance(0, 0, ((250, rate),))})
+        return made
+
+    return change
+
+
 def nothing(made: Made) -> Made:
     return made
 
@@ -263,6 +275,10 @@ TABLE: dict[str, tuple[Change, Change]] = {
     "doubled": (doubled, nothing),
     "overexposed": (seen(0.3, 0), seen(0.01, 0)),
     "underexposed": (seen(0, 0.7), seen(0, 0.2)),
+    "strobing": (
+        lambda m: regular(0.125)(m).speed(8),
+        lambda m: regular(0.125)(m).speed(8).each(EachFrame.LONG_EXPOSURE),
+    ),
     "ramp shortened": (short_ramp, lambda m: m.edit(lambda p: pacing.divide(p, 0, Fraction(1)))),
     "Surge shortened": (surging(4), surging(1)),
 }  # fmt: skip
@@ -319,3 +335,98 @@ def test_clear_says_where_it_has_too_few_frames(tmp_path: Path) -> None:
     )
     assert said.returncode == 0
     assert "250 frames are to be clear but are made of fewer than 3 recorded ones" in said.stderr
+
+
+_SCENE = cv2.GaussianBlur(np.random.default_rng(2).normal(0, 1, (270, 700)), (0, 0), 4)
+_SCENE = 100 + 35 * _SCENE / _SCENE.std()
+
+
+def fence(number: int, step: float) -> np.ndarray:
+    """Pickets 16 pixels apart, on a field that stands."""
+    drawn = _SCENE[:, :480].copy()
+    drawn[120:220][:, (np.arange(480) - step * number) % 16 < 6] = 200
+    return drawn
+
+
+def wheel(number: int, turn: float) -> np.ndarray:
+    """Ten spokes that turn, radians a picture."""
+    drawn = _SCENE[:, :480].astype(np.float32)
+    for spoke in range(10):
+        angle = turn * number + 2 * np.pi * spoke / 10
+        rim = round(240 + 60 * np.cos(angle)), round(135 + 60 * np.sin(angle))
+        cv2.line(drawn, (240, 135), rim, 220, 3, cv2.LINE_AA)
+    return drawn
+
+
+def panned(number: int, step: float) -> np.ndarray:
+    return np.asarray(_SCENE[:, round(step * number) :][:, :480])
+
+
+def lit(number: int, _step: float) -> np.ndarray:
+    return np.asarray(_SCENE[:, :480] * (1 + 0.15 * np.sin(2 * np.pi * 0.2 * number)))
+
+
+@pytest.mark.parametrize(
+    ("draw", "step", "rate"),
+    [
+        (fence, 2, 2 / 16), (fence, 4, 4 / 16), (wheel, 0.1, 0.5 / np.pi), (wheel, 0.2, 1 / np.pi),
+        (fence, 0, 0), (wheel, 0, 0), (panned, 1, 0), (panned, 2.5, 0), (panned, 6, 0), (lit, 0, 0),
+    ],
+)  # fmt: skip
+def test_something_regular_is_told_from_what_only_moves(
+    tmp_path: Path, draw: Callable[[int, float], np.ndarray], step: float, rate: float
+) -> None:
+    noise = np.random.default_rng(7)
+    pictures = (draw(number, step) + noise.normal(0, 3, (270, 480)) for number in range(PICTURES))
+    path = write_pictures(tmp_path / "a.mp4", pictures, size=(480, 270), rate=25)
+    glance = glance_at(open_source(path), 0, PICTURES, FreshReaders())
+    found = [found for _, found in glance.passing]
+    assert found == pytest.approx([rate] * len(found), abs=0.02)
+    assert bool(found) == bool(rate)
+
+
+def test_frames_that_lack_are_told_from_a_rate_that_varies(tmp_path: Path) -> None:
+    stamps = [number for number in range(160) if number not in (40, 41, 97)]
+    lacking = make_recording(tmp_path / "lacking.mkv", frames=157, stamps=stamps)
+    varied = np.cumsum(np.random.default_rng(3).choice([1, 2], 157)).tolist()
+    varying = make_recording(tmp_path / "varying.mkv", frames=157, stamps=varied)
+    for path, lacks in ((lacking, "lacks 3 frames"), (varying, "")):
+        source = open_source(path)
+        project = arranging.begin_with(Project(), footage_of(source.facts))
+        plan = make_plan(project, {project.footage[0].key: source})
+        found = [check.words for check in checks_of(plan, Known()) if check.kind == "dropped"]
+        assert len(found) == bool(lacks)
+        assert all(lacks in words for words in found)
+
+
+def test_shots_between_bars_among_others_are_told(tmp_path: Path) -> None:
+    paths = [make_recording(tmp_path / "a.mkv"), make_recording(tmp_path / "b.mkv", size=(64, 96))]
+    opened = [open_source(path) for path in paths]
+    project = Project()
+    for source in opened:
+        project = arranging.begin_with(project, footage_of(source.facts))
+    project = replace(project, canvas=opened[0].facts.picture.canvas)
+    sources = {footage.key: source for footage, source in zip(project.footage, opened, strict=True)}
+    barred = set_framings(project, {1: Framing(fit=Fit.BARS)})
+    (check,) = [c for c in checks_of(make_plan(barred, sources), Known()) if c.kind == "bars"]
+    assert check.edit is not None
+    mended = make_plan(check.edit(barred), sources)
+    assert not [c for c in checks_of(mended, Known()) if c.kind == "bars"]
+
+
+def test_a_project_is_checked_on_the_command_line(tmp_path: Path) -> None:
+    take = make_recording(tmp_path / "take.mkv", frames=100)
+    project = arranging.begin_with(Project(), footage_of(open_source(take).facts))
+    project = pacing.set_speed(project, [ONLY], Fraction(8, 5))
+    save_project(project, tmp_path / "film.chronoxis")
+    told = chronoxis("plan", tmp_path / "film.chronoxis", "--checks", "--json")
+    assert told.returncode == 0, told.stderr
+    (judder,) = [entry for entry in json.loads(told.stdout) if entry["kind"] == "judder"]
+    assert judder["mend"] == "Take 2×"
+    assert not judder["aside"]
+    save_project(put_aside.put_aside(project, judder["key"]), tmp_path / "film.chronoxis")
+    said = chronoxis("plan", tmp_path / "film.chronoxis", "--checks")
+    assert "judder" in said.stdout
+    assert "(put aside)" in said.stdout
+    wrong = chronoxis("plan", tmp_path / "film.chronoxis", "--json")
+    assert wrong.returncode == 2

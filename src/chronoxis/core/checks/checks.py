@@ -15,6 +15,7 @@ CHECKS: tuple[Callable[[Plan, Known], Iterator[Check]], ...] = (
     frames.judder,
     frames.choppy,
     frames.smeared,
+    frames.strobing,
     frames.unclear,
     treatment.ramps,
     treatment.flicker,

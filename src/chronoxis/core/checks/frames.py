@@ -7,10 +7,11 @@ import numpy as np
 
 from chronoxis.core.checks.check import Check, Edit, Known, mark
 from chronoxis.core.model import arranging, making, pacing
+from chronoxis.core.model.playing import result_time_of
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.exact import parse_exact
-from chronoxis.core.timing.frame_making import FEWEST_CLEARED, Between, EachFrame
+from chronoxis.core.timing.frame_making import ALL_RECORDED, FEWEST_CLEARED, Between, EachFrame
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
@@ -19,6 +20,8 @@ from chronoxis.core.timing.timecode import format_time
 _CLEARING = 10.0  # recorded seconds in which those who pass have passed
 _EVEN = 0.02  # of a recorded frame, by which a step may be off a whole number of them
 _SEEN_STEP = 3.0  # recorded frames in a step from which on nobody sees that steps differ by one
+_TURNS_BACK = 0.6  # spacings from frame to frame, from which on something regular seems to go back
+_BLURRED = 0.5  # spacings that it is blurred by, from which on nobody sees that
 _LASTING = 1.0  # result seconds from which on what happens in a passage is seen
 _FLUENT = 20  # result frames a second below which it is no moving picture
 _FASTEST_SINGLE = 4.0  # speed from which on single frames jump, where much moves
@@ -173,6 +176,46 @@ def smeared(plan: Plan, known: Known) -> Iterator[Check]:
                 "One frame",
                 _made(place, EachFrame.ONE),
             )
+
+
+def strobing(plan: Plan, known: Known) -> Iterator[Check]:
+    """Something regular that moves by about its own spacing from frame to frame: wheels seem to turn back."""
+    project, rows, steps = plan.project, plan.project.rows, _steps(plan.project)
+    for row in np.flatnonzero((steps > 1) & (rows.ends - rows.begins >= _LASTING)).tolist():
+        place = project.place(row)
+        seen = known.glances.get(place.shot)
+        for frame, rate in seen.passing if seen is not None else ():
+            moment = float(plan.edges[place.shot][min(frame, len(plan.edges[place.shot]) - 1)])
+            if (
+                not min(rows.enters[row], rows.leaves[row])
+                <= moment
+                <= max(rows.enters[row], rows.leaves[row])
+            ):
+                continue
+            spacings, making_ = rate * float(steps[row]), project.passage(place).making
+            blurred = spacings * making_.shutter / ALL_RECORDED if making_.is_open else 0.0
+            if spacings < _TURNS_BACK or blurred >= _BLURRED or making_.is_filled:
+                continue
+            at = result_time_of(project, place.shot, moment)
+            yield Check(
+                "strobing",
+                f"At {format_time(at, 1)} something regular, such as wheels or a fence, moves by "
+                f"{spacings:.2g} of "
+                "its own spacing from frame to frame: it seems to stand, or to go back.",
+                at,
+                mark(project, *place),
+                "Long exposure",
+                _exposed(place),
+            )
+            break
+
+
+def _exposed(place: Place) -> Edit:
+    def edit(project: Project) -> Project:
+        project = making.set_each_frame(project, [place], EachFrame.LONG_EXPOSURE)
+        return making.set_shutter(project, [place], ALL_RECORDED)
+
+    return edit
 
 
 def _made(place: Place, each: EachFrame) -> Edit:

@@ -1,16 +1,19 @@
 """What Checks see of shots by looking at a few recorded frames."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
+from chronoxis.core.checks.regular_motion import PICTURES, passing_rate
 from chronoxis.core.footage.prefetch import never
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.footage.source import Source
 from chronoxis.core.picture.rgb import rgb16
+from chronoxis.core.traces.camera_steps import ROWS, looked_at
 
 _PLACES = (0.1, 0.3, 0.5, 0.7, 0.9)  # shares of a shot at which it is looked at
+_STRETCHES = (0.1, 0.5, 0.9)  # shares of it at which consecutive frames are looked at
 _HEIGHT = 180  # pixels
 _TOP, _BOTTOM = 0.995, 0.008  # of the range of codes, beyond which there is nothing left
 
@@ -22,10 +25,13 @@ class ShotGlance:
     Attributes:
         blown: share of its pictures that is bare white.
         black: share that is bare black.
+        passing: where something regular moves: number of a frame, and how often in the time of a recorded
+            frame one of its parts comes by.
     """
 
     blown: float
     black: float
+    passing: tuple[tuple[int, float], ...] = ()
 
 
 def glance_at(
@@ -55,4 +61,23 @@ def glance_at(
         least, most = codes.min(axis=2), codes.max(axis=2)
         blown.append(float((least >= _TOP).mean()))
         black.append(float((most <= _BOTTOM).mean()))
-    return ShotGlance(float(np.median(blown)), float(np.median(black)))
+    passing = tuple(_passing(source, first, stop, readers, check))
+    return ShotGlance(float(np.median(blown)), float(np.median(black)), passing)
+
+
+def _passing(
+    source: Source, first: int, stop: int, readers: Readers, check: Callable[[], None]
+) -> Iterator[tuple[int, float]]:
+    """Where something regular moves, and how fast; photos are too far apart to tell."""
+    picture = source.facts.picture
+    if stop - first < PICTURES or source.originals.numbers is not None:
+        return
+    size = max(1, round(picture.width / picture.height * ROWS)), ROWS
+    for share in _STRETCHES:
+        begin = first + int(share * (stop - first - PICTURES))
+        numbers = range(begin, begin + PICTURES)
+        with readers.lend(source, size, fit=True, number=begin) as reader:
+            pictures = [looked_at(frame, picture) for _, frame in reader.frames(numbers, check)]
+        check()
+        if rate := passing_rate(pictures):
+            yield begin, rate

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from chronoxis.core.checks.check import Check, Edit, Known, mark
-from chronoxis.core.model import sounding
+from chronoxis.core.model import arranging, sounding
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.sound import Manner
 from chronoxis.core.render.credits import uncredited
@@ -34,11 +34,18 @@ def silent(plan: Plan, _known: Known) -> Iterator[Check]:
         silent_above = float(plan.project.mix.silent_above)
         yield Check(
             "silent",
-            f"Nothing is heard of the whole result: all of it is silent, or faster than {silent_above:g}×. "
-            "Lay "
-            "music under it, or let recorded sound be heard at higher speeds.",
+            f"Nothing is heard: recorded sound is silent here, or faster than {silent_above:g}×. Lay music "
+            "under it, "
+            "or let it be heard at higher speeds.",
             0.0,
+            "",
+            "Leave sound out",
+            _without_sound,
         )
+
+
+def _without_sound(project: Project) -> Project:
+    return arranging.set_settings(project, replace(project.settings, sound=False))
 
 
 def level_at_cuts(plan: Plan, known: Known) -> Iterator[Check]:
