@@ -12,7 +12,9 @@ from chronoxis.app.checks import found_checks
 from chronoxis.app.checks.checks_panel import CheckRow
 from chronoxis.app.main_window import MainWindow
 from chronoxis.core.checks.glances import ShotGlance
+from chronoxis.core.files.kept_limits import limits_named
 from chronoxis.core.model import pacing
+from chronoxis.core.model.limits import Limits
 from chronoxis.core.model.project import Project
 from tests.app.driving import planned
 
@@ -114,3 +116,44 @@ def test_a_whole_that_is_too_quiet_is_told_once_it_was_heard(opened: MainWindow,
     assert row is not None
     click(row.mend)
     assert opened.document.project.mix.loudness == -14
+
+
+def test_a_result_is_held_to_what_its_place_takes(opened: MainWindow, qtbot: QtBot) -> None:
+    document, place = opened.document, opened.export_panel.choices.place
+    opened.show_export()
+    row = next(row for row in range(place.place.count()) if place.place.itemText(row) == "a message")
+    place.place.setCurrentIndex(row)
+    place.place.activated.emit(row)
+    assert document.project.settings.goes_to == "a message"
+    planned(qtbot, opened)
+    assert place.longest.text() == "3:00"
+    place.longest.setFocus()
+    place.longest.selectAll()
+    QTest.keyClicks(place.longest, "0:02")
+    QTest.keyClick(place.longest, Qt.Key.Key_Return)
+    assert limits_named("a message") == Limits("a message", Fraction(2), 16_000_000)
+    opened.document.apply("", lambda p: pacing.set_speed(p, p.places(), Fraction(2)))
+    planned(qtbot, opened)
+    opened.show_checks()
+    qtbot.waitUntil(lambda: row_of(opened, "too long") is not None, timeout=20_000)
+    found = row_of(opened, "too long")
+    assert found is not None
+    click(found.mend)
+    assert document.project.result_length == 2
+    planned(qtbot, opened)
+    opened.show_export()
+    place.shape.setFocus()
+    place.shape.selectAll()
+    QTest.keyClicks(place.shape, "wide")
+    QTest.keyClick(place.shape, Qt.Key.Key_Return)
+    assert "wide" in opened.export_panel.message_text
+    click(place.add)
+    assert opened.question.field is not None
+    opened.question.field.setText("the hall")
+    QTest.keyClick(opened.question.field, Qt.Key.Key_Return)
+    assert document.project.settings.goes_to == "the hall"
+    planned(qtbot, opened)
+    assert limits_named("the hall") == Limits("the hall")
+    click(place.remove)
+    assert document.project.settings.goes_to == ""
+    assert limits_named("the hall") is None

@@ -10,11 +10,13 @@ import av
 import cv2
 import numpy as np
 import pytest
+from platformdirs import user_config_path
 
 from chronoxis.core.checks.check import Check, Known
 from chronoxis.core.checks.checks import checks_of
 from chronoxis.core.checks.glances import ShotGlance, glance_at
 from chronoxis.core.checks.regular_motion import PICTURES
+from chronoxis.core.files.kept_limits import keep_limits, kept_limits, limits_named
 from chronoxis.core.files.project_file import save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
 from chronoxis.core.footage.reader_pool import FreshReaders
@@ -24,6 +26,7 @@ from chronoxis.core.model.accent import STEADY, Accent, Flash
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.framing import Fit, Framing, parse_steps
 from chronoxis.core.model.join import Join, Side, Surge
+from chronoxis.core.model.limits import SHIPPED, Limits
 from chronoxis.core.model.music import Credit
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.sound import Manner
@@ -52,6 +55,7 @@ class Made:
     @classmethod
     def of(cls, source: Source, music: Source) -> "Made":
         project = arranging.begin_with(Project(), footage_of(source.facts))
+        project = replace(project, canvas=source.facts.picture.canvas)
         project = pacing.set_speed(project, [ONLY], Fraction(1))
         trace = PictureTrace.blank(FRAMES, 1)
         trace.known[:] = True
@@ -218,6 +222,10 @@ def uncredited(project: Project) -> Project:
     return sounding.set_credit(project, project.footage[-1].key, Credit("", "", "", ""))
 
 
+def limited(**limits: object) -> Callable[[Made], Made]:
+    return known_as(limits=Limits("a place", **limits))  # type: ignore[arg-type]
+
+
 def regular(rate: float) -> Callable[[Made], Made]:
     def change(made: Made) -> Made:
         made.known = replace(made.known, glances={0: ShotGlance(0, 0, ((250, rate),))})
@@ -279,9 +287,20 @@ TABLE: dict[str, tuple[Change, Change]] = {
         lambda m: regular(0.125)(m).speed(8),
         lambda m: regular(0.125)(m).speed(8).each(EachFrame.LONG_EXPOSURE),
     ),
+    "too long": (limited(longest=Fraction(5)), limited(longest=Fraction(25))),
+    "shape": (limited(shape=Fraction(9, 16)), limited(shape=Fraction(3, 2))),
+    "rate": (limited(fastest=Fraction(24)), limited(fastest=Fraction(25))),
+    "too large": (
+        lambda m: known_as(expected=30_000_000)(limited(largest=16_000_000)(m)),
+        lambda m: known_as(expected=12_000_000)(limited(largest=16_000_000)(m)),
+    ),
+    "room": (known_as(expected=10**9, free=10**9), known_as(expected=10**8, free=10**9)),
     "ramp shortened": (short_ramp, lambda m: m.edit(lambda p: pacing.divide(p, 0, Fraction(1)))),
     "Surge shortened": (surging(4), surging(1)),
 }  # fmt: skip
+
+
+WHAT_IS_NOT_PLANNED = ("too large",)  # what mends it shows in the next estimate
 
 
 @pytest.mark.parametrize("kind", TABLE)
@@ -293,7 +312,7 @@ def test_a_flaw_is_found_where_it_is_and_not_where_it_is_not(
     assert check.words.endswith(".")
     assert 0 <= check.at <= float(made.plan.schedule.length)
     assert bool(check.mend) == (check.edit is not None)
-    if check.edit is not None:
+    if check.edit is not None and kind not in WHAT_IS_NOT_PLANNED:
         made.project = check.edit(made.project)
         assert check.key not in [each.key for each in made.found(kind)]
     assert has_not(Made.of(*sources)).found(kind) == []
@@ -430,3 +449,20 @@ def test_a_project_is_checked_on_the_command_line(tmp_path: Path) -> None:
     assert "(put aside)" in said.stdout
     wrong = chronoxis("plan", tmp_path / "film.chronoxis", "--json")
     assert wrong.returncode == 2
+
+
+def test_what_places_take_is_kept_and_a_damaged_table_is_none() -> None:
+    assert kept_limits() == SHIPPED
+    mine = (Limits("the hall", Fraction(90), 8_000_000, Fraction(16, 9), Fraction(30000, 1001)), Limits("b"))
+    keep_limits(mine)
+    assert kept_limits() == mine
+    assert limits_named("the hall") == mine[0]
+    assert limits_named("nowhere") is None
+    path = user_config_path("chronoxis") / "places.json"
+    for text, left in (
+        ("{", SHIPPED), ('{"a": 1}', SHIPPED), ("[]", ()),
+        ('[{"name": ""}, {"name": "c"}, 5, {"nme": 1}]', (Limits("c"),)),
+        ('[{"name": "c", "longest": "-1"}, {"name": "d", "shape": "9/0"}]', ()),
+    ):  # fmt: skip
+        path.write_text(text)
+        assert kept_limits() == left

@@ -491,6 +491,8 @@ class MainWindow(QMainWindow):
         self.pictures.checks.all_wanted.connect(self.show_checks)
         self.transport.changed.connect(lambda: self.found_checks.pause(self.transport.playing))
         self.sound.measured_loudness.connect(self.found_checks.hear)
+        self.export_panel.estimated.connect(self.found_checks.expect)
+        self.export_panel.limits_changed.connect(self.found_checks.look_again)
         self.transport.changed.connect(lambda: self.trials.pause(self.transport.playing))
         self.compared.changed.connect(self._follow_heard)
         self.export_panel.busy.connect(lambda on: self._hold_back(self.export_panel, on))

@@ -17,7 +17,7 @@ from chronoxis.cli.options import FILE
 from chronoxis.cli.project_options import FOR_PROJECTS, refuse_for_projects
 from chronoxis.cli.wished_plan import plan_of_footage, plan_of_project
 from chronoxis.core.checks.checks import checks_of
-from chronoxis.core.checks.looking import known_of
+from chronoxis.core.checks.looking import known_of, with_place
 from chronoxis.core.files import endings
 from chronoxis.core.files.atomic import written_whole
 from chronoxis.core.files.outputs import check_output
@@ -25,6 +25,7 @@ from chronoxis.core.files.project_file import load_project
 from chronoxis.core.footage.reader_pool import FreshReaders
 from chronoxis.core.model.export_formats import MKV
 from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.sound_plan import Stretch
@@ -66,7 +67,8 @@ def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
     whole = source.suffix.lower() == endings.PROJECT
     if whole:
         refuse_for_projects(context, _FOR_PROJECTS)
-        project = replace(load_project(source), settings=lossless)
+        project = load_project(source)
+        project = project if checks else replace(project, settings=lossless)
         made = plan_of_project(project, choices["fps"], choices)
     else:
         made = plan_of_footage(source, lossless, choices)
@@ -83,7 +85,10 @@ def plan(context: click.Context, /, source: Path, **choices: Any) -> None:
 def _tell_checks(made: Plan, *, as_json: bool) -> None:
     """Each finding in a line, in the order of the result; those that were put aside after them."""
     with measuring() as told:
-        found = checks_of(made, known_of(made, TraceStore(), FreshReaders(), told))
+        known = known_of(made, TraceStore(), FreshReaders(), told)
+    written = estimate(made)
+    known = with_place(known, made, (written.size, Path.cwd()) if written is not None else None)
+    found = checks_of(made, known)
     aside = made.project.aside
     found = sorted(found, key=lambda check: check.key in aside)
     if as_json:

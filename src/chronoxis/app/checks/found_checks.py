@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -11,7 +12,7 @@ from chronoxis.app.workers import NewestWorker
 from chronoxis.core.checks.check import Check, Known
 from chronoxis.core.checks.checks import checks_of
 from chronoxis.core.checks.glances import ShotGlance
-from chronoxis.core.checks.looking import glance_of
+from chronoxis.core.checks.looking import glance_of, with_place
 from chronoxis.core.errors import Cancelled, FootageError
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model.project import Project
@@ -28,8 +29,11 @@ _COARSE = 2.0  # recorded seconds by which a shot may be trimmed before it is lo
 
 @dataclass(frozen=True, eq=False)
 class _Wish:
+    """A plan, what is known of it, and the bytes that an export of it is expected to have, in a folder."""
+
     plan: Plan
     known: Known
+    expected: tuple[int, Path] | None
 
 
 class FoundChecks(QObject):
@@ -51,6 +55,7 @@ class FoundChecks(QObject):
         self.found: list[Check] = []
         self._glances: dict[Hashable, ShotGlance | None] = {}  # the worker's own
         self._loudness: float | None = None
+        self._expected: tuple[int, Path] | None = None
         self._paused = False
         self._work = NewestWorker(self._answer, "Checks")
         self._told.connect(self._take)
@@ -73,9 +78,18 @@ class FoundChecks(QObject):
         aside = self._document.project.aside
         return [check for check in self.found if check.key in aside]
 
+    def look_again(self) -> None:
+        """Something that is not in the plan is another."""
+        self._soon.start()
+
     def hear(self, lufs: float) -> None:
         """Take in how loud the whole result is."""
         self._loudness = lufs
+        self._soon.start()
+
+    def expect(self, size: int, folder: Path) -> None:
+        """Take in how many bytes an export is expected to have, and where it would be written."""
+        self._expected = size, folder
         self._soon.start()
 
     def mend(self, check: Check) -> None:
@@ -106,7 +120,7 @@ class FoundChecks(QObject):
         self._work.close()
 
     def _forget(self) -> None:
-        self.found, self._loudness = [], None
+        self.found, self._loudness, self._expected = [], None, None
         self.changed.emit()
 
     def _look(self) -> None:
@@ -121,9 +135,8 @@ class FoundChecks(QObject):
         pictures, sounds = (by_key(project, known.measured[kind]) for kind in (PICTURES, SOUND))
         altered = frozenset(footage.key for footage in project.footage if known.altered(footage))
         loudness = self._loudness
-        self._work.ask(
-            _Wish(plan, Known(pictures, sounds, self._cameras(), {}, altered=altered, loudness=loudness))
-        )
+        seen = Known(pictures, sounds, self._cameras(), {}, altered=altered, loudness=loudness)
+        self._work.ask(_Wish(plan, seen, self._expected))
 
     def _cameras(self) -> dict[int, JoinCamera]:
         """At joins whose streaks go along with it; at others it is followed when somebody looks at them."""
@@ -138,6 +151,7 @@ class FoundChecks(QObject):
                 raise Cancelled
 
         check()
+        wish = replace(wish, known=with_place(wish.known, wish.plan, wish.expected))
         self._told.emit(wish.plan, checks_of(wish.plan, self._seen(wish, look=False, check=check)))
         if len(self._lacking(wish.plan)):
             self._told.emit(wish.plan, checks_of(wish.plan, self._seen(wish, look=True, check=check)))

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from chronoxis.app.export.limits_form import LimitsForm
 from chronoxis.app.export.machine_choice import MachineChoice
 from chronoxis.app.push_button import push_button
 from chronoxis.app.text_label import TextLabel
@@ -88,7 +89,8 @@ class ChoiceForm(QWidget):
         for box in (self.stretch, self.sound, self.credits):
             box.clicked.connect(self._tell)
         self.output = _line("File", "Where the result is written; for stills, a folder")
-        self.made = MachineChoice()
+        self.made, self.place = MachineChoice(), LimitsForm()
+        self._goes_to = ""
         self.browse = push_button("&Browse…", "Choose where the result is written")
         self.replace_it = _box("&Replace it", "Replace the file that is there")
         self.replace_it.hide()
@@ -118,8 +120,8 @@ class ChoiceForm(QWidget):
         elif hold == _AT_MOST and chosen.most_options:
             at_most = parse_megabytes(text or _FIRST_MEGABYTES)
         sound = self.sound.isChecked()
-        credits_ = self.credits.isChecked()
-        return ResultSettings(chosen, size, Quality(self.quality.value()), sound, bitrate, at_most, credits_)
+        credits_, quality = self.credits.isChecked(), Quality(self.quality.value())
+        return ResultSettings(chosen, size, quality, sound, bitrate, at_most, credits_, self._goes_to)
 
     def choose_format(self, format_: ExportFormat) -> None:
         """Choose a format as a person would."""
@@ -143,6 +145,8 @@ class ChoiceForm(QWidget):
         self.sound.setChecked(settings.sound)
         self.sound.setEnabled(bool(format_.sound_codec))
         self.credits.setChecked(settings.credits)
+        self._goes_to = settings.goes_to
+        self.place.show_place(settings.goes_to)
         self._set_quiet(False)
 
     def _show_hold(self, settings: ResultSettings) -> None:
@@ -212,6 +216,7 @@ class ChoiceForm(QWidget):
         boxes.addWidget(self.credits)
         boxes.addStretch()
         rows.addLayout(boxes)
+        rows.addWidget(self.place)
         for widget in (self.replace_it, self.facts):
             rows.addWidget(widget)
         rows.addStretch()

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import NamedTuple
@@ -54,10 +55,14 @@ class ExportPanel(QFrame):
     Signals:
         left: the person goes back to adjust.
         busy: an export or an estimate begins, or has ended.
+        estimated: bytes that an export is expected to have, and the folder that it would be written into.
+        limits_changed: the places that results go to take something else.
     """
 
     left = Signal()
     busy = Signal(bool)
+    estimated = Signal(object, object)
+    limits_changed = Signal()
 
     def __init__(
         self,
@@ -112,6 +117,10 @@ class ExportPanel(QFrame):
         choices.browse.clicked.connect(self._browse)
         choices.start.clicked.connect(self.start)
         choices.back.clicked.connect(self.left)
+        choices.place.chosen.connect(self._send_to)
+        choices.place.changed.connect(self.limits_changed)
+        choices.place.refused.connect(self.say)
+        choices.place.name_wanted.connect(self._question.ask_name)
         choices.all_exports.clicked.connect(self.show_list)
         self.list.another.clicked.connect(self.show_choices)
         self.list.others.clicked.connect(self.choose_others)
@@ -288,6 +297,7 @@ class ExportPanel(QFrame):
         self._follow_exports()
         if found is not None and plan is self._document.plan:
             self._expected = plan, found.seconds
+            self.estimated.emit(found.size, self._folder)
             lasts = format_time(max(found.seconds, 1), 0)
             self.choices.expected.setText(
                 f"Expected: about {in_megabytes(found.size)}, ready in about {lasts}"
@@ -302,6 +312,11 @@ class ExportPanel(QFrame):
         self.say("")
         self._suggest_anew(settings)
         self._document.apply("Export settings", lambda project: arranging.set_settings(project, settings))
+
+    def _send_to(self, place: str) -> None:
+        self._document.apply(
+            "Goes to", lambda p: arranging.set_settings(p, replace(p.settings, goes_to=place))
+        )
 
     def _keep(self) -> None:
         """Keep the choices under a name that the person gives."""

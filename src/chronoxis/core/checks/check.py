@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from chronoxis.core.checks.glances import ShotGlance
+from chronoxis.core.model.limits import Limits
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.camera_at_joins import JoinCamera
 from chronoxis.core.traces.picture_trace import PictureTrace
@@ -49,6 +50,9 @@ class Known:
         glances: what was seen of shots, by their numbers.
         altered: keys of footage whose file is not what it was.
         loudness: LUFS of the whole result; None while nobody listened to all of it.
+        limits: what the place takes that the result goes to; None where it goes anywhere.
+        expected: bytes that an export is expected to have.
+        free: bytes that are left where it would be written.
     """
 
     pictures: Mapping[str, PictureTrace] = field(default_factory=dict)
@@ -57,6 +61,9 @@ class Known:
     glances: Mapping[int, ShotGlance] = field(default_factory=dict)
     altered: frozenset[str] = frozenset()
     loudness: float | None = None
+    limits: Limits | None = None
+    expected: int | None = None
+    free: int | None = None
 
 
 def mark(project: Project, number: int, passage: int | None = None) -> str:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator
 
-from chronoxis.core.checks import flashes, frames, joins, recorded, sounds, treatment
+from chronoxis.core.checks import flashes, frames, joins, places, recorded, sounds, treatment
 from chronoxis.core.checks.check import Check, Known
 from chronoxis.core.render.plan import Plan
 
@@ -32,6 +32,8 @@ CHECKS: tuple[Callable[[Plan, Known], Iterator[Check]], ...] = (
     sounds.clipped,
     sounds.music,
     sounds.loudness,
+    places.fits_its_place,
+    places.has_room,
 )
 """What is looked for."""
 

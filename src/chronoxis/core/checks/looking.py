@@ -1,11 +1,15 @@
 """All that Checks read beside a plan, measured now unless it was before: for whoever asks once."""
 
+import shutil
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import chain
+from pathlib import Path
 from typing import Any
 
 from chronoxis.core.checks.check import Known
 from chronoxis.core.checks.glances import ShotGlance, glance_at
+from chronoxis.core.files.kept_limits import limits_named
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.footage.source import Source
 from chronoxis.core.render.camera_at_joins import camera_at
@@ -65,3 +69,17 @@ def glance_of(
     return (
         glance_at(source, int(frames.min()), int(frames.max()) + 1, readers, check) if len(frames) else None
     )
+
+
+def with_place(known: Known, plan: Plan, expected: tuple[int, Path] | None) -> Known:
+    """With what the place takes that the result goes to, and what an export in a folder is expected to "
+    "have."""
+    limits = limits_named(plan.settings.goes_to) if plan.settings.goes_to else None
+    if expected is None:
+        return replace(known, limits=limits)
+    size, folder = expected
+    try:
+        free = shutil.disk_usage(folder).free
+    except OSError:
+        free = None  # a folder that is not there is told of when something is to be written
+    return replace(known, limits=limits, expected=size, free=free)

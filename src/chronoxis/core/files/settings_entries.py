@@ -20,6 +20,7 @@ def settings_json(settings: ResultSettings) -> dict[str, Any]:
         "bitrate": settings.bitrate,
         "at_most": settings.at_most,
         "credits": settings.credits,
+        "goes_to": settings.goes_to,
     }
 
 
@@ -42,4 +43,5 @@ def settings_from(item: dict[str, Any]) -> ResultSettings:
         item.get("bitrate"),
         item.get("at_most"),
         item.get("credits", False),
+        item.get("goes_to", ""),
     )

@@ -83,6 +83,7 @@ class ResultSettings:
         bitrate: bits per second of the picture, in place of a quality.
         credits: whether a text beside it says whose music it has.
         at_most: bytes that the file may have; what quality would need beyond them is given up.
+        goes_to: name of the place that it is sent to, whose limits Checks hold it to; empty for anywhere.
     """
 
     format: ExportFormat = MP4
@@ -92,6 +93,7 @@ class ResultSettings:
     bitrate: int | None = None
     at_most: int | None = None
     credits: bool = False
+    goes_to: str = ""
 
     def check(self) -> None:
         """Refuse a bitrate or a limit where the format has none.
