@@ -126,6 +126,8 @@ def test_a_result_is_held_to_what_its_place_takes(opened: MainWindow, qtbot: QtB
     place.place.activated.emit(row)
     assert document.project.settings.goes_to == "a message"
     planned(qtbot, opened)
+    assert not place.longest.isVisible()
+    click(place.change)
     assert place.longest.text() == "3:00"
     place.longest.setFocus()
     place.longest.selectAll()

@@ -52,8 +52,11 @@ class LimitsForm(QWidget):
         self.largest = _field("Largest", "How large its file may be: 16 MB; any")
         self.shape = _field("Shape", "Width by height that it has to have: 9:16; any")
         self.fastest = _field("Rate", "Frames per second at most: 30; any")
-        self.add = push_button("Ne&w…", "Add a place to the table")
-        self.remove = push_button("Re&move", "Take this place off the table")
+        self.add = push_button("New…", "Add a place to the table")
+        self.remove = push_button("Remove", "Take this place off the table")
+        self.change = push_button("&Change", "Show what this place takes, to change it")
+        self.change.setCheckable(True)
+        self.change.toggled.connect(lambda _: self.show_place(self._name))
         self._takes = QWidget()
         self._lay_out()
         self._connect("longest", self.longest, lambda text: parse_time(text, _USUAL_RATE))
@@ -74,8 +77,8 @@ class LimitsForm(QWidget):
             self.place.addItems(names)
         self.place.setCurrentIndex(names.index(name) if name else 0)
         limits = self._chosen
-        self._takes.setVisible(limits is not None)
-        self.remove.setVisible(limits is not None)
+        self.change.setVisible(limits is not None)
+        self._takes.setVisible(limits is not None and self.change.isChecked())
         if limits is None:
             return
         self.longest.show_number(_NO_MATTER if limits.longest is None else format_time(limits.longest, 0))
@@ -92,9 +95,10 @@ class LimitsForm(QWidget):
         head = QHBoxLayout()
         head.addWidget(label_for("&Goes to", self.place))
         head.addWidget(self.place, 1)
-        for button in (self.add, self.remove):
+        for button in (self.add, self.change, self.remove):
             button.setProperty("small", True)
-            head.addWidget(button)
+        head.addWidget(self.add)
+        head.addWidget(self.change)
         grid = QGridLayout(self._takes)
         grid.setContentsMargins(0, 0, 0, 0)
         pairs = (
@@ -110,6 +114,7 @@ class LimitsForm(QWidget):
             row, column = divmod(number, 2)
             grid.addWidget(label, row, 2 * column)
             grid.addWidget(field, row, 2 * column + 1)
+        grid.addWidget(self.remove, 2, 3)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(3)
