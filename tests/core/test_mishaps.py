@@ -152,7 +152,7 @@ BAD_VALUES = (
     ('"shutter": 360.0', f'"shutter": {"9" * 5000}', "far too long"),
     ('"rate": "25",\n "footage"', '"rate": 25,\n "footage"', "should be text"),
     ('"rate": "25",\n "footage"', '"rate": "x",\n "footage"', "should be a number as text"),
-    ('"version": 7', '"version": "2"', "version should be “7”"),
+    ('"version": 8', '"version": "2"', "version should be “8”"),
     ('"quality": "good"', '"quality": "best"', "should be one of draft, sharing"),
     ('"held": []', '"held": [], "colour": 3', "not known here"),
     ('"in": "0",', "", "lacks in"),

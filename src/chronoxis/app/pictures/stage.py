@@ -2,7 +2,7 @@
 
 from enum import StrEnum
 
-from PySide6.QtCore import QRect, QSize, Qt
+from PySide6.QtCore import QEvent, QRect, QSize, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
@@ -99,6 +99,11 @@ class Stage(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, 120)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() is QEvent.Type.LayoutRequest:  # something in it wishes another size
+            self.arrange()
+        return super().event(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
