@@ -5,6 +5,7 @@ import sys
 import tempfile
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -23,11 +24,12 @@ from chronoxis.app.theme.theme import GROUND, TEXT, apply_theme, font
 from chronoxis.core.model import correcting, making, pacing
 from chronoxis.core.model.accent import LOOKS, Accent, Stutter
 from chronoxis.core.model.playing import result_span
-from chronoxis.core.model.project import Place
+from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.queue.export_queue import ExportQueue
 from chronoxis.core.queue.jobs import JobState
 from chronoxis.core.render.chain import result_frames
+from chronoxis.core.render.in_step import Step
 from chronoxis.core.render.measuring import by_key
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import preview_target
@@ -64,6 +66,7 @@ def main() -> None:
         shoot_the_pictures(window, folder)
         shoot_the_ways(window, folder)
         shoot_steady(window, folder)
+        shoot_trials(window, folder)
         shoot_joins(window, folder)
         shoot_accents(window, folder)
         shoot_the_sound(window, folder)
@@ -104,7 +107,7 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
 
 
 def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
-    """A long exposure with what it gathers, both pictures beside the page of a footage, exact pixels."""
+    """A long exposure with what it gathers, beside the page of its frames."""
     document = window.document
     document.selection.select([Place(0, 2)])
     document.move_playhead(Fraction(8))
@@ -113,11 +116,6 @@ def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
     wait(lambda: len(window.bench.frames.details.images) >= len(Fill), 60)
     settle(5)
     take(window, folder / "frames-page.png")
-    window.pictures.show_mode(Mode.BOTH)
-    document.selection.choose_footage(document.project.footage[0].key)
-    settle(2)
-    take(window, folder / "footage-page.png")
-    window.pictures.show_mode(Mode.RESULT)
     window.show_bench_page(0)
 
 
@@ -172,20 +170,41 @@ def shoot_steady(window: MainWindow, folder: Path) -> None:
     wait(lambda: document.plan is not None and any(document.plan.steadied), 120)
     settle(6)
     take(window, folder / "steady.png")
-    document.apply("speed", lambda p: pacing.set_speed(p, [Place(1, 0)], Fraction(8)))
-    document.move_playhead(document.project.starts[1] + Fraction(3, 2))
-    window.pictures.show_mode(Mode.SIDE)
-    window.weave.zoom_to_frames()
-    wait(
-        lambda: document.planner.is_current and document.plan is not None and not document.plan.unmeasured, 60
-    )
-    number = document.result_frame
-    wait(lambda: window.compared.has(number) and window.preview.has(number), 60)
+    for _ in range(2):
+        document.undo()
+    window.show_bench_page(0)
+
+
+def tried(project: Project, speed: int, each: EachFrame) -> Project:
+    """The first shot in another way, its beginning at another speed."""
+    project = pacing.set_speed(project, project.places()[:1], Fraction(speed))
+    return making.set_each_frame(project, project.places()[:5], each)
+
+
+def shoot_trials(window: MainWindow, folder: Path) -> None:
+    """Three trials in step with the result, and what Checks say of it."""
+    document, before = window.document, window.document.project
+    window.trials.keep_this()
+    for speed, each in ((8, EachFrame.LONG_EXPOSURE), (20, EachFrame.ONE)):
+        document.apply("try", partial(tried, speed=speed, each=each))
+        window.trials.keep_this()
+    document.apply("fit", lambda p: pacing.fit_to_length(p, Fraction(20)))
+    document.move_playhead(Fraction(8))
+    window.show_trials()
+    for row in window.trials.rows:
+        if row.beside is not None and not row.beside.isChecked():
+            row.beside.click()
+    window.trials.steps[Step.MOMENT].click()
+    wait(lambda: all("…" not in row.words for row in window.trials.rows), 180)
     settle(3)
-    take(window, folder / "hyperlapse.png")
+    take(window, folder / "trials.png")
     window.pictures.show_mode(Mode.RESULT)
-    window.weave.fit_all()
-    for _ in range(3):
+    window.show_checks()
+    wait(lambda: len(window.checks.rows) > 2, 60)
+    window.checks.rows[-1].aside.click()
+    settle(3)
+    take(window, folder / "checks.png")
+    while document.project != before:
         document.undo()
     window.show_bench_page(0)
 

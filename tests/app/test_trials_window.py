@@ -1,5 +1,6 @@
 """Trials in the window: kept, played in step with the result, told apart, taken and exported."""
 
+import shutil
 from fractions import Fraction
 from pathlib import Path
 
@@ -14,12 +15,13 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.compared import MOST_BESIDE
 from chronoxis.app.pictures.stage import Mode
 from chronoxis.app.trials.trial_row import TrialRow
-from chronoxis.core.model import making, nesting, pacing
+from chronoxis.core.files.project_file import save_project
+from chronoxis.core.model import arranging, making, nesting, pacing, trials
 from chronoxis.core.model.project import Project
 from chronoxis.core.queue.jobs import Job, JobState
 from chronoxis.core.render.in_step import Step
 from chronoxis.core.timing.frame_making import EachFrame
-from tests.app.driving import planned
+from tests.app.driving import open_project, planned
 from tests.footage_makers import decode_all
 
 
@@ -194,3 +196,24 @@ def test_inside_a_run_a_trial_of_the_whole_is_kept(opened: MainWindow, qtbot: Qt
     assert document.project.outside is not None
     click(row_of(opened, "Trial 1").take)
     assert document.project.outside is None
+
+
+def test_footage_that_only_a_trial_has_comes_with_it_and_is_located_with_it(
+    opened: MainWindow, qtbot: QtBot, recording: Path, tmp_path: Path
+) -> None:
+    document = opened.document
+    planned(qtbot, opened)
+    opened.trials.keep_this()
+    document.apply("", lambda p: arranging.drop_footage(p, p.footage[0].key))
+    save_project(document.project, tmp_path / "film.chronoxis")
+    opened.files.discard_changes()
+    open_project(qtbot, opened, tmp_path / "film.chronoxis")
+    assert not document.project.footage
+    document.apply("", lambda p: trials.take_trial(p, 0))
+    opened.trials.taken.emit()
+    planned(qtbot, opened)
+    assert document.project.footage[0].files == (recording,)
+    moved = shutil.copy(recording, tmp_path / "moved.mp4")
+    opened.loading.found(document.project.footage[0].key, Path(moved))
+    qtbot.waitUntil(lambda: document.project.footage[0].files == (Path(moved),), timeout=10_000)
+    assert document.project.trials[0].state.footage[0].files == (Path(moved),)

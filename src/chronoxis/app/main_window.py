@@ -486,6 +486,7 @@ class MainWindow(QMainWindow):
             self.document.refused.connect(panel.say)
             panel.left.connect(self.show_bench)
         self.trials.line_wanted.connect(self.pictures.compare_by_line)
+        self.trials.taken.connect(self.loading.load_lacking)
         self.trials.export_wanted.connect(self._export_trials)
         self.pictures.trials_wanted.connect(self.show_trials)
         self.pictures.checks.all_wanted.connect(self.show_checks)

@@ -18,6 +18,8 @@ from chronoxis.app.text_label import plain_tip
 from chronoxis.core.footage.kinds import settled
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.project import Project
+from chronoxis.core.model.trials import with_trials
 from chronoxis.core.timing.timecode import format_time
 
 
@@ -122,7 +124,12 @@ class FootageCard(PictureCard):
 
     def _adopt(self) -> None:
         source, key = self._document.known.sources[self.footage.origin], self.footage.key
-        self._document.apply("Take as it is", lambda p: settled(p, p.footage_named(key), source))
+
+        def adopted(project: Project) -> Project:
+            there = any(each.key == key for each in project.footage)
+            return settled(project, project.footage_named(key), source) if there else project
+
+        self._document.apply("Take as it is", with_trials(adopted))
 
 
 _NOT_COUNTED = "Its frames are not counted, so nothing can be made of it."

@@ -21,6 +21,7 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.model.photo_run import PhotoFiles
 from chronoxis.core.model.project import Project
+from chronoxis.core.model.trials import with_trials
 
 _COUNTING, _DRAWING = "counting frames…", "being drawn…"
 
@@ -92,6 +93,14 @@ class Loading(QObject):
             else:
                 self.loader.load(footage.origin)
 
+    def load_lacking(self) -> None:
+        """Open the footage of the project that nobody opened yet, such as that of a trial that was taken."""
+        known = self._document.known
+        tried = {*known.sources, *known.missing, *known.pending, *known.stopped, *self.drawing.under_way}
+        for footage in self._document.project.footage:
+            if not footage.made_of and footage.origin not in tried:
+                self.loader.load(footage.origin)
+
     def found(self, key: str, path: Path) -> None:
         """Take missing footage from where it is now, and other that lies beside it under its old name."""
         document, folder = self._document, path.absolute().parent
@@ -112,11 +121,12 @@ class Loading(QObject):
         places = {key: place for key, place in places.items() if here.get(key) == asked[key]}
 
         def edit(project: Project) -> Project:
-            for key, place in places.items():
-                project = arranging.locate(project, key, place)
+            for footage in project.footage:
+                if footage.key in places and footage.origin == asked[footage.key]:
+                    project = arranging.locate(project, footage.key, places[footage.key])
             return project
 
-        if self._document.apply("Locate", edit):
+        if self._document.apply("Locate", with_trials(edit)):
             self.said.emit("")
             for footage in self._document.project.footage:
                 if footage.key in places:

@@ -39,12 +39,14 @@ class TrialsPanel(QFrame):
         left: the person goes back to adjust.
         line_wanted: whether one trial is to lie under the result, up to a line that can be dragged.
         export_wanted: the trials that are to be exported.
+        taken: a trial was taken, perhaps with footage that nobody opened yet.
         busy: whether the cores are used to find out how long exports take.
     """
 
     left = Signal()
     line_wanted = Signal(bool)
     export_wanted = Signal(object)
+    taken = Signal()
     busy = Signal(bool)
 
     def __init__(
@@ -183,11 +185,15 @@ class TrialsPanel(QFrame):
         apply = self._document.apply
         assert row.beside and row.take and row.rename and row.remove and row.export
         row.beside.clicked.connect(lambda: self._compared.toggle(trial.name))
-        row.take.clicked.connect(lambda: apply("Take a trial", lambda p: trials.take_trial(p, number)))
+        row.take.clicked.connect(lambda: self._take(number))
         row.rename.clicked.connect(lambda: self._rename(number, trial))
         row.remove.clicked.connect(lambda: apply("Remove a trial", lambda p: trials.remove_trial(p, number)))
         row.export.clicked.connect(lambda: self.export_wanted.emit([trial]))
         return row
+
+    def _take(self, number: int) -> None:
+        if self._document.apply("Take a trial", lambda p: trials.take_trial(p, number)):
+            self.taken.emit()
 
     def _rename(self, number: int, trial: Trial) -> None:
         def rename(name: str) -> None:
