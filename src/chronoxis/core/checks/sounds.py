@@ -158,12 +158,16 @@ def loudness(plan: Plan, known: Known) -> Iterator[Check]:
     if abs(lufs - _SHARED_LUFS) > _FAR_LUFS:
         yield Check(
             "loudness",
-            f"The whole is at {lufs:.0f} LUFS; what is shared is mostly near {_SHARED_LUFS:.0f}.",
+            f"The whole is at {_lufs(lufs)} LUFS; what is shared is mostly near {_lufs(_SHARED_LUFS)}.",
             0.0,
             "",
-            f"Bring it to {_SHARED_LUFS:.0f}",
+            f"Bring it to {_lufs(_SHARED_LUFS)}",
             _at_loudness,
         )
+
+
+def _lufs(loudness: float) -> str:
+    return f"{loudness:.0f}".replace("-", "−")
 
 
 def _at_loudness(project: Project) -> Project:
