@@ -49,8 +49,8 @@ def repeats(plan: Plan, _known: Known) -> Iterator[Check]:
             what = f"{footage.unit}s" if footage.is_told_by_count else f"{format_rate(footage.rate)} fps"
             yield Check(
                 "repeats",
-                f"At {format_time(begins, 1)} {what} run at {format_speed(passage.speed)}: "
-                f"every {footage.unit} stands {1 / steps[row]:.3g} times.",
+                f"At {format_time(begins, 1)} {what} run at {format_speed(passage.speed)}: every "
+                f"{footage.unit} stands {1 / steps[row]:.3g} times.",
                 begins,
                 mark(project, *place),
                 "Fill in by motion",
@@ -148,8 +148,7 @@ def choppy(plan: Plan, known: Known) -> Iterator[Check]:
             yield Check(
                 "choppy",
                 f"At {format_time(at, 1)} single frames are taken at {format_speed(passage.speed)} where "
-                "much "
-                "moves: it jumps from frame to frame.",
+                "much moves: it jumps from frame to frame.",
                 at,
                 mark(project, *place),
                 "Long exposure",
@@ -169,8 +168,7 @@ def smeared(plan: Plan, known: Known) -> Iterator[Check]:
             yield Check(
                 "smeared",
                 f"At {format_time(at, 1)} the camera moves, and each frame is open for {open_for:.2g} s of "
-                "that: "
-                "what should be seen is smeared.",
+                "that: what should be seen is smeared.",
                 at,
                 mark(project, *place),
                 "One frame",
@@ -200,8 +198,7 @@ def strobing(plan: Plan, known: Known) -> Iterator[Check]:
             yield Check(
                 "strobing",
                 f"At {format_time(at, 1)} something regular, such as wheels or a fence, moves by "
-                f"{spacings:.2g} of "
-                "its own spacing from frame to frame: it seems to stand, or to go back.",
+                f"{spacings:.2g} of its own spacing from frame to frame: it seems to stand, or to go back.",
                 at,
                 mark(project, *place),
                 "Long exposure",

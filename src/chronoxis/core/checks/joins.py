@@ -67,8 +67,7 @@ def light_at_cuts(plan: Plan, known: Known) -> Iterator[Check]:
             yield Check(
                 "light at a cut",
                 f"At {format_time(at, 1)} the next shot is {abs(stops):.1f} stops {way}: the cut hurts the "
-                "eye. "
-                "A Surge, a flash there, or another order hides it.",
+                "eye. A Surge, a flash there, or another order hides it.",
                 at,
                 mark(project, join),
             )

@@ -72,8 +72,7 @@ def glance_of(
 
 
 def with_place(known: Known, plan: Plan, expected: tuple[int, Path] | None) -> Known:
-    """With what the place takes that the result goes to, and what an export in a folder is expected to "
-    "have."""
+    """With what the result's place takes, and the bytes that are expected of an export into a folder."""
     limits = limits_named(plan.settings.goes_to) if plan.settings.goes_to else None
     if expected is None:
         return replace(known, limits=limits)

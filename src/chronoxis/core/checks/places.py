@@ -47,8 +47,7 @@ def fits_its_place(plan: Plan, known: Known) -> Iterator[Check]:
         yield Check(
             "rate",
             f"{limits.name.capitalize()} takes {format_rate(limits.fastest)} frames a second at most; the "
-            "result has "
-            f"{format_rate(plan.project.rate)}.",
+            f"result has {format_rate(plan.project.rate)}.",
             0.0,
             "",
             f"Take {format_rate(rate)} fps",
@@ -76,9 +75,8 @@ def has_room(plan: Plan, known: Known) -> Iterator[Check]:
     if known.free is not None and expected * (1 + _SPARE) > known.free:
         yield Check(
             "room",
-            f"About {expected / 1e6:,.0f} MB are expected, and the disk has {known.free / 1e6:,.0f} MB "
-            "left. Free some, "
-            "or write it elsewhere.",
+            f"About {expected / 1e6:,.0f} MB are expected, and the disk has {known.free / 1e6:,.0f} MB left. "
+            "Free some, or write it elsewhere.",
             0.0,
         )
 

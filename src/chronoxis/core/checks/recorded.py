@@ -69,8 +69,7 @@ def _recorded(plan: Plan, number: int, frame: int, kind: str, said: str) -> Chec
     return Check(
         kind,
         f"The recording of shot {number + 1} {said}, first at {format_time(at, 1)}: motion jerks there. A "
-        "higher "
-        "speed or a long exposure hides it.",
+        "higher speed or a long exposure hides it.",
         at,
         mark(plan.project, number),
     )
@@ -85,18 +84,16 @@ def clipping(plan: Plan, known: Known) -> Iterator[Check]:
         if seen.blown >= _BLOWN:
             yield Check(
                 "overexposed",
-                f"{seen.blown:.0%} of shot {number + 1} was recorded as bare white: nothing can be had of "
-                "it again. "
-                "Crop it away, or take another shot.",
+                f"{seen.blown:.0%} of shot {number + 1} was recorded as bare white: nothing can be had of it "
+                "again. Crop it away, or take another shot.",
                 at,
                 mark(plan.project, number),
             )
         if seen.black >= _BLACK:
             yield Check(
                 "underexposed",
-                f"{seen.black:.0%} of shot {number + 1} was recorded as bare black. A long exposure has "
-                "less noise, "
-                "but no more light.",
+                f"{seen.black:.0%} of shot {number + 1} was recorded as bare black. A long exposure has less "
+                "noise, but no more light.",
                 at,
                 mark(plan.project, number),
             )

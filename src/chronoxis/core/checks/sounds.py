@@ -35,8 +35,7 @@ def silent(plan: Plan, _known: Known) -> Iterator[Check]:
         yield Check(
             "silent",
             f"Nothing is heard: recorded sound is silent here, or faster than {silent_above:g}×. Lay music "
-            "under it, "
-            "or let it be heard at higher speeds.",
+            "under it, or let it be heard at higher speeds.",
             0.0,
             "",
             "Leave sound out",
@@ -73,8 +72,7 @@ def level_at_cuts(plan: Plan, known: Known) -> Iterator[Check]:
 
 
 def _level(stretch: Stretch, known: Known, *, at_end: bool) -> float | None:
-    """The usual level of recorded sound at an end of a stretch, dB; None where it is not known, or "
-    "nothing."""
+    """The usual level of recorded sound at an end of a stretch, dB; None if it is not known, or nothing."""
     trace = known.sounds.get(stretch.source)
     if trace is None or not len(trace.levels):
         return None
@@ -109,9 +107,8 @@ def clipped(plan: Plan, known: Known) -> Iterator[Check]:
             yield Check(
                 "sound clipped",
                 f"The sound of shot {stretch.shot + 1} was recorded too loud: it crackles in "
-                f"{full.mean():.0%} of "
-                f"what is heard from {format_time(stretch.begin, 1)} on. Silence it there, or lay music "
-                "over it.",
+                f"{full.mean():.0%} of what is heard from {format_time(stretch.begin, 1)} on. Silence it "
+                "there, or lay music over it.",
                 stretch.begin,
                 mark(plan.project, stretch.shot),
             )
@@ -126,8 +123,7 @@ def music(plan: Plan, _known: Known) -> Iterator[Check]:
         yield Check(
             "music without credit",
             f"{lacking.label}: its title, author or licence is not noted; whoever shares it is asked for "
-            "that. Its "
-            "page has room for them.",
+            "that. Its page has room for them.",
             0.0,
             lacking.key,
         )

@@ -70,8 +70,7 @@ def enlarged(plan: Plan, _known: Known) -> Iterator[Check]:
             yield Check(
                 "enlarged",
                 f"The pixels of shot {number + 1} are enlarged {times:.2g} times: it looks soft. Show more "
-                "of the "
-                "picture, or export a smaller size.",
+                "of the picture, or export a smaller size.",
                 float(plan.project.starts[number]),
                 mark(plan.project, number),
             )
@@ -92,9 +91,8 @@ def bars(plan: Plan, _known: Known) -> Iterator[Check]:
         named = ", ".join(str(each + 1) for each in others)
         yield Check(
             "bars",
-            f"Shot{'s' * (len(others) > 1)} {named} stand{'s' * (len(others) == 1)} between bars, the "
-            "others fill "
-            "the picture.",
+            f"Shot{'s' * (len(others) > 1)} {named} stand{'s' * (len(others) == 1)} between bars, the others "
+            "fill the picture.",
             float(project.starts[number]),
             "",
             "Fill it",
@@ -118,6 +116,7 @@ def flicker(plan: Plan, known: Known) -> Iterator[Check]:
         bends = light[2:] - 2 * light[1:-1] + light[:-2]
         # A second difference of light that flickers at random has six times its variance.
         much = float(np.median(np.abs(bends))) / 0.6745 / np.sqrt(6)
+        much /= np.sqrt(_gathered(plan, number))
         if much >= _FLICKER:
             yield Check(
                 "flicker",
@@ -135,6 +134,12 @@ def _recorded(plan: Plan, shot: int) -> np.typing.NDArray[np.int64]:
     frames = plan.schedule.frames[plan.schedule.offsets[first:stop]]
     numbers = plan.sources[shot].originals.numbers
     return np.unique(frames if numbers is None else numbers[frames])
+
+
+def _gathered(plan: Plan, shot: int) -> float:
+    """Recorded frames in a result frame of a shot, on average: their flicker is averaged as well."""
+    first, stop = plan.frames_of(shot)
+    return float(plan.schedule.offsets[stop] - plan.schedule.offsets[first]) / max(stop - first, 1)
 
 
 def _evened(number: int) -> Edit:
@@ -161,9 +166,8 @@ def passers_by(plan: Plan, known: Known) -> Iterator[Check]:
         often = f"{len(left)} times" if len(left) > 1 else "once"
         yield Check(
             "passers-by",
-            f"Somebody crosses near the lens {often} in shot {number + 1}, at {format_time(seen, 1)} "
-            "first, and "
-            "is left in.",
+            f"Somebody crosses near the lens {often} in shot {number + 1}, at {format_time(seen, 1)} first, "
+            "and is left in.",
             seen,
             mark(plan.project, number),
             "Clear them away",
@@ -188,8 +192,7 @@ def ramps(plan: Plan, _known: Known) -> Iterator[Check]:
             yield Check(
                 "ramp shortened",
                 f"The ramp at {format_time(at, 1)} lasts {has:.2g} s, not {wished:.2g} s: its passages are "
-                "too short. "
-                "Make them longer or slower.",
+                "too short. Make them longer or slower.",
                 at,
                 mark(project, number, passage),
                 "Leave it so",
