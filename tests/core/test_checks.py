@@ -23,6 +23,7 @@ from chronoxis.core.footage.reader_pool import FreshReaders
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model import arranging, correcting, joining, making, pacing, put_aside, sounding
 from chronoxis.core.model.accent import STEADY, Accent, Flash
+from chronoxis.core.model.beats import Beats
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.framing import Fit, Framing, parse_steps
 from chronoxis.core.model.join import Join, Side, Surge
@@ -222,6 +223,21 @@ def uncredited(project: Project) -> Project:
     return sounding.set_credit(project, project.footage[-1].key, Credit("", "", "", ""))
 
 
+def on_beats(apart: float) -> Callable[[Made], Made]:
+    """Divided every so many seconds, over music with a beat twice a second."""
+
+    def change(made: Made) -> Made:
+        made.lay_music()
+        key = made.project.footage[-1].key
+        heard = replace(made.known.sounds["tune"], beats=Beats(tuple(np.arange(0, 20, 0.5).tolist())))
+        made.known = replace(made.known, sounds={**made.known.sounds, key: heard})
+        for number in range(1, 9):
+            made.project = pacing.divide(made.project, 0, Fraction(str(apart)) * number)
+        return made
+
+    return change
+
+
 def limited(**limits: object) -> Callable[[Made], Made]:
     return known_as(limits=Limits("a place", **limits))  # type: ignore[arg-type]
 
@@ -278,6 +294,7 @@ TABLE: dict[str, tuple[Change, Change]] = {
         lambda m: m.speed(Fraction(1, 2)).lay_music(),
         lambda m: m.speed(2).lay_music(),
     ),
+    "beats": (on_beats(0.5), on_beats(0.37)),
     "loudness": (known_as(loudness=-30.0), known_as(loudness=-16.0)),
     "footage": (lambda m: known_as(altered=frozenset({m.project.footage[0].key}))(m), nothing),
     "doubled": (doubled, nothing),

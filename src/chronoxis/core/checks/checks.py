@@ -31,6 +31,7 @@ CHECKS: tuple[Callable[[Plan, Known], Iterator[Check]], ...] = (
     sounds.level_at_cuts,
     sounds.clipped,
     sounds.music,
+    sounds.beats,
     sounds.loudness,
     places.fits_its_place,
     places.has_room,

@@ -40,6 +40,7 @@ def known_of(
     """
     project = plan.project
     sources = {shot.footage: source for shot, source in zip(project.shots, plan.sources, strict=True)}
+    sources |= plan.music_sources
     labels = {footage.origin: footage.label for footage in project.footage}
     kinds: tuple[TraceKind[Any], ...] = (PICTURES, SOUND)
     wishes = [TraceWish(kind, source) for kind in kinds for source in sources.values() if kind.fits(source)]

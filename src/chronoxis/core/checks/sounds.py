@@ -8,6 +8,8 @@ import numpy as np
 
 from chronoxis.core.checks.check import Check, Edit, Known, mark
 from chronoxis.core.model import arranging, sounding
+from chronoxis.core.model.beats import beats_in_result, chosen_beats
+from chronoxis.core.model.music import BeatChoices, Music
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.sound import Manner
 from chronoxis.core.render.credits import uncredited
@@ -23,6 +25,9 @@ _QUIET = 0.003  # level below which there is nothing to be startled by
 _FULL = 0.999  # level of samples that were cut off
 _CLIPPED = 0.01  # share of a stretch's hundredths of a second
 _MISSED = 1.0  # result seconds without music at the end that are missed
+_ON_BEAT = 0.75  # result frames by which what lies on a beat may be off it
+_FEWEST_ON_BEATS = 4
+_SHARE_ON_BEATS = 0.4  # of all changes: a pulse has one on its beat, and one after it
 _LEAST_LEVEL, _MOST_LEVEL = -60.0, 24.0  # dB that a passage can have
 
 
@@ -144,6 +149,33 @@ def music(plan: Plan, _known: Known) -> Iterator[Check]:
 
 def _looping(number: int) -> Edit:
     return lambda project: sounding.set_music(project, number, replace(project.music[number], loops=True))
+
+
+def beats(plan: Plan, known: Known) -> Iterator[Check]:
+    """Speeds and cuts that lie on beats which nobody listened to yet."""
+    project = plan.project
+    joints = project.rows.ends[:-1]
+    for number, piece in enumerate(project.music):
+        music, trace = project.footage_named(piece.footage), known.sounds.get(piece.footage)
+        if not isinstance(music, Music) or trace is None or music.beats != BeatChoices() or not len(joints):
+            continue
+        found = chosen_beats(trace.beats, music.beats)
+        times = beats_in_result(project, number, found, project.result_length).times
+        if not len(times):
+            continue
+        after = np.searchsorted(times, joints)
+        near = times[np.maximum(after - 1, 0)], times[np.minimum(after, len(times) - 1)]
+        apart = np.minimum(np.abs(joints - near[0]), np.abs(joints - near[1]))
+        lying = joints[apart <= _ON_BEAT / float(project.rate)]
+        if len(lying) >= max(_FEWEST_ON_BEATS, _SHARE_ON_BEATS * len(joints)):
+            yield Check(
+                "beats",
+                f"{len(lying)} changes lie on beats of {music.label} that the program found by itself. "
+                "Listen once: if they are right, put this aside; else tap them (T), or shift them on the "
+                "page Beats.",
+                float(lying[0]),
+                music.key,
+            )
 
 
 def loudness(plan: Plan, known: Known) -> Iterator[Check]:
