@@ -5,6 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
+from types import SimpleNamespace
 
 import av
 import cv2
@@ -31,6 +32,7 @@ from chronoxis.core.model.limits import SHIPPED, Limits
 from chronoxis.core.model.music import Credit
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.sound import Manner
+from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.timing.frame_making import EachFrame, PassersBy
@@ -483,3 +485,16 @@ def test_what_places_take_is_kept_and_a_damaged_table_is_none() -> None:
     ):  # fmt: skip
         path.write_text(text)
         assert kept_limits() == left
+
+
+def test_steadying_that_gives_up_too_much_is_told(made: Made) -> None:
+    wish = Steady(SteadyMode.SMOOTH, crop=0.4)
+    made.edit(lambda p: correcting.set_steady(p, [0], wish))
+    for crop, told in ((0.25, True), (0.08, False)):
+        course = SimpleNamespace(crop=crop, lost=np.zeros(FRAMES, np.bool_), first=0)
+        plan = replace(made.plan, steadied=(course,))  # type: ignore[arg-type]
+        found = [check for check in checks_of(plan, Known()) if check.kind == "picture given up"]
+        assert bool(found) == told
+        for check in found:
+            assert check.edit is not None
+            assert check.edit(made.project).shots[0].steady.crop == 0.1
