@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 from pytestqt.qtbot import QtBot
 
+from chronoxis.app.checks import found_checks
 from chronoxis.app.first_notes import mark_all_read
 from chronoxis.app.main_window import MainWindow
 from chronoxis.demo.larkfield import draw_field
@@ -25,6 +26,12 @@ def recording(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def no_frames_on_disk(own_cache: Path) -> None:
     """What a test waits for is made, and not taken from where another test left it."""
     shutil.rmtree(own_cache / "chronoxis" / "frames", ignore_errors=True)
+
+
+@pytest.fixture(autouse=True)
+def nothing_is_glanced_at(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Checks of every window would decode a hundred frames of each shot; who tests that, does so itself."""
+    monkeypatch.setattr(found_checks, "glance_of", lambda *_: None)
 
 
 @pytest.fixture
