@@ -518,7 +518,8 @@ def test_what_the_first_version_saved_opens_as_the_equal_project(project: Projec
     for footage in data["footage"]:
         del footage["kind"]
     del data["canvas"]  # what it did not have either
-    del data["settings"]["bitrate"], data["settings"]["at_most"], data["settings"]["credits"]
+    for later in ("bitrate", "at_most", "credits", "goes_to"):
+        del data["settings"][later]
     for later in ("music", "mix", "accents", "looks", "lulls", "aside", "trials"):
         del data[later]
     for shot in data["shots"]:
