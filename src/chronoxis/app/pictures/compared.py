@@ -16,7 +16,7 @@ from chronoxis.app.pictures.preview import Preview
 from chronoxis.app.workers import NewestWorker
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model.correcting import uncorrected
-from chronoxis.core.model.project import Project, Trial
+from chronoxis.core.model.project import Trial
 from chronoxis.core.render.in_step import Step, in_step
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.shot_columns import Frames
@@ -72,7 +72,6 @@ class Beside(QObject):
         self._planner.answered.connect(self._take)
         self._is_shown = False
         self._wished: _Wish | None = None
-        self._state: Project | None = None
         self._version = -1  # of what was known of footage when the plan was made
         self._frames: Frames = np.zeros(0, np.int64)
         self.trial: Trial | None = None
@@ -90,15 +89,14 @@ class Beside(QObject):
             self.refusal = "Some of its footage is not there." if wish is None else ""
             self._follow(None, self._frames)
             return
-        same = state is self._state and wish.version == self._version
-        self._state, self._version = state, wish.version
+        same = self.plan is not None and self.plan.project is state and wish.version == self._version
         self._wished = _Wish(wish, leader, step, self.plan if same else None)
         self._planner.ask(self._wished)
 
     def hide(self) -> None:
         """Let go of it."""
         if self._is_shown:
-            self._is_shown, self._wished, self._state = False, None, None
+            self._is_shown, self._wished = False, None
             self._follow(None, self._frames)
 
     @property
@@ -140,6 +138,7 @@ class Beside(QObject):
 
     def _take(self, wish: _Wish, found: tuple[Plan, Frames] | str) -> None:
         if self._is_shown and wish is self._wished:
+            self._version = wish.plan_wish.version
             self.refusal = found if isinstance(found, str) else ""
             self._follow(*(found if not isinstance(found, str) else (None, self._frames)))
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
+from fractions import Fraction
 
 import numpy as np
 
@@ -203,7 +204,7 @@ def ramps(plan: Plan, _known: Known) -> Iterator[Check]:
 def _ramped(place: Place, seconds: float) -> Edit:
     def edit(project: Project) -> Project:
         passage = project.passage(place)
-        ramp = replace(passage.ramp, length=type(passage.ramp.length)(seconds).limit_denominator(1000))
+        ramp = replace(passage.ramp, length=Fraction(seconds).limit_denominator(1000))
         return project.with_passage(place, replace(passage, ramp=ramp))
 
     return edit
