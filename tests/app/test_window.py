@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from chronoxis.app.main_window import MainWindow
-from chronoxis.app.pictures import made_frames
+from chronoxis.app.pictures.made_frames import MadeFrames
 from chronoxis.core.footage.recording.frame_index import build_index
 from chronoxis.core.model import arranging
 from chronoxis.core.timing.frame_making import EachFrame
@@ -122,7 +122,7 @@ def test_playing_shows_every_frame_that_is_made(opened: MainWindow, qtbot: QtBot
 def test_the_preview_keeps_to_its_budget(
     opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(made_frames, "BUDGET", 400_000)
+    monkeypatch.setattr(opened.preview, "_made", MadeFrames(budget=400_000))
     enter(qtbot, opened, Quantity.STEP, "1")
     opened.document.move_playhead(Fraction(5))
     due = opened.document.result_frame
