@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 KERNELS := src/chronoxis/core/picture/kernels.c
 
-.PHONY: setup demo test test-thorough sanitize bench screenshots lock clean
+.PHONY: setup demo test test-thorough sanitize bench screenshots package test-package lock clean
 
 setup: $(VENV)/.ready
 
@@ -43,6 +43,14 @@ bench: setup
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m docs.take_screenshots
+
+# What can be handed out, below dist/: sdist, wheel and .deb.
+package: setup
+	sh packaging/package.sh $(BIN)
+
+# Installs what `make package` made, where there is neither compiler nor checkout, uses it and removes it.
+test-package:
+	sh packaging/test_package.sh
 
 # The lock names releases and their hashes only, so that it holds whatever index serves them.
 lock: setup

@@ -15,6 +15,7 @@ from chronoxis.app.main_window import MainWindow
 from chronoxis.app.theme.theme import apply_theme
 from chronoxis.core.errors import ChronoxisError
 from chronoxis.core.files.atomic import sweep_unfinished
+from chronoxis.core.files.log_file import keep_log
 from chronoxis.core.render.memory import return_large_blocks
 from chronoxis.core.timing.fitting import load_solver
 
@@ -61,6 +62,7 @@ def run(files: Sequence[Path], *, draws: Path | None = None) -> int:
             "There is no display to open the window on; start Chronoxis from a desktop, "
             "or work without a window: chronoxis condense --help."
         )
+    keep_log()
     application = make_application()
     window = MainWindow()
     window.show()

@@ -24,6 +24,7 @@ from chronoxis.core.cluster.machines import ClusterError
 from chronoxis.core.cluster.making import making
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.files.atomic import discard_pieces, is_locked_elsewhere, pieces_folder, sweep_unfinished
+from chronoxis.core.files.log_file import keep_log
 from chronoxis.core.model.project import Project
 from chronoxis.core.queue.export_queue import ExportQueue, QueueError
 from chronoxis.core.queue.jobs import Job, JobState
@@ -320,6 +321,7 @@ def _bytes_in(folder: Path) -> int:
 def main(arguments: list[str]) -> int:
     """Work off the queue of the person, or of a file that is named."""
     os.nice(_NICENESS)
+    keep_log()
     sweep_unfinished()
     runner = Runner(Path(arguments[0]) if arguments else None)
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
