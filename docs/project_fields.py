@@ -27,6 +27,7 @@ _TITLES = {
     "join": "A join",
     "side": "A side of a Surge",
     **{f"accent_{look.key}": f"An accent: {look.name}" for look in LOOKS},
+    "accent_added": "An accent that a package adds",
     "amount_by_speed": "An amount by speed",
     "amount_by_join": "An amount by join",
     "amount_by_points": "An amount by points",

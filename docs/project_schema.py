@@ -13,8 +13,8 @@ from typing import Any
 from chronoxis.core.files import preset_file, project_file
 from chronoxis.core.model import preset
 from chronoxis.core.model.accent import LOOKS, MOST_STRENGTH, Look
-from chronoxis.core.model.parameters import parameters_of
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.parameters import parameters_of
+from chronoxis.core.timing.frame_making import OWN_WAYS
 
 Schema = dict[str, Any]
 
@@ -32,13 +32,26 @@ def filled(schema: Schema) -> Schema:
             continue
         definitions[name] = definition
         if name == "amount":
-            definitions |= {f"accent_{look.key}": _accent(look) for look in LOOKS}
+            definitions |= {f"accent_{look.key}": _accent(look.key, _own_fields(look)) for look in LOOKS}
+            definitions["accent_added"] = _accent("", _ADDED_FIELDS)
     definitions["accent"] |= {
-        "properties": {"look": {"enum": [look.key for look in LOOKS]}},
-        **_one_of([look.key for look in LOOKS]),
+        "properties": {
+            "look": {"if": {"pattern": ADDED_KEY}, "else": {"enum": [look.key for look in LOOKS]}}
+        },
+        "if": {"properties": {"look": {"pattern": ADDED_KEY}}},
+        "then": {"$ref": "#/definitions/accent_added"},
+        "else": _one_of([look.key for look in LOOKS]),
     }
     making = definitions["passage"]["properties"]["making"]["properties"]
-    making["each"]["enum"] = [str(each) for each in EachFrame]
+    making["each"] = {
+        "if": {"pattern": ADDED_KEY},
+        "else": {"enum": [entry.key for entry in OWN_WAYS]},
+        "description": making["each"]["description"],
+    }
+    making["settings"] = {
+        "type": "object",
+        "description": "What a way that a package adds is set to, as the package knows it.",
+    }
     return {**schema, "definitions": definitions}
 
 
@@ -150,7 +163,20 @@ def text(schema: Schema) -> str:
     return _written(schema, 0, 0) + "\n"
 
 
-def _accent(look: type[Look]) -> Schema:
+ADDED_KEY = "^[a-z0-9-]+:[A-Za-z0-9._-]+$"
+"""What packages add is called by the package and a name."""
+
+_ADDED_FIELDS: Schema = {
+    "settings": {"type": "object", "description": "What it is set to, as the package knows it."}
+}
+
+
+def _own_fields(look: type[Look]) -> Schema:
+    return {name: {**told.schema(), "description": told.about} for name, told in parameters_of(look).items()}
+
+
+def _accent(key: str, own: Schema) -> Schema:
+    """An accent of a look; of one that a package adds, where the key is empty."""
     common: Schema = {
         "amount": {"$ref": "#/definitions/amount", "description": "How much of it, when."},
         "strength": {
@@ -167,13 +193,13 @@ def _accent(look: type[Look]) -> Schema:
         },
     }
     choice: Schema = {"on": {"type": "boolean", "description": "Whether it shows; else it keeps its place."}}
-    own = {name: {**told.schema(), "description": told.about} for name, told in parameters_of(look).items()}
+    named: Schema = {"const": key} if key else {"pattern": ADDED_KEY}
     return {
         "type": "object",
         "required": ["look", *common],
         "additionalProperties": False,
         "properties": {
-            "look": {"const": look.key, "description": "What it does to a picture."},
+            "look": {**named, "description": "What it does to a picture."},
             **own,
             **common,
             **choice,

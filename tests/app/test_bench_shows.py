@@ -21,7 +21,7 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
-from chronoxis.core.timing.frame_making import Between, EachFrame, Fill
+from chronoxis.core.timing.frame_making import OWN_EACH_FRAME, Between, EachFrame, Fill
 from tests.app.driving import planned
 
 Codes = npt.NDArray[np.float32]
@@ -59,8 +59,8 @@ def test_each_way_is_shown_as_it_would_be_exported(opened: MainWindow, qtbot: Qt
     opened.show_bench_page(1)
     document.move_playhead(number / document.project.rate)
     planned(qtbot, opened)
-    shown = pictures(qtbot, opened.bench.frames.live, len(EachFrame))
-    for way in EachFrame:
+    shown = pictures(qtbot, opened.bench.frames.live, len(OWN_EACH_FRAME))
+    for way in OWN_EACH_FRAME:
         image = codes_of(shown[way])
         project = making.set_each_frame(document.project, [Place(0, 0)], way)
         apart = np.abs(image - exported(opened, project, number, (image.shape[1], image.shape[0])))
@@ -88,10 +88,10 @@ def test_each_accent_is_shown_as_it_would_be_exported(opened: MainWindow, qtbot:
 def test_pictures_are_of_the_present_moment_and_rest_while_it_plays(opened: MainWindow, qtbot: QtBot) -> None:
     document, live = opened.document, opened.bench.frames.live
     opened.show_bench_page(1)
-    first = pictures(qtbot, live, len(EachFrame))
+    first = pictures(qtbot, live, len(OWN_EACH_FRAME))
     document.move_playhead(Fraction(1))
     assert live.images == {}
-    again = pictures(qtbot, live, len(EachFrame))
+    again = pictures(qtbot, live, len(OWN_EACH_FRAME))
     assert again[EachFrame.ONE] != first[EachFrame.ONE]
     opened.transport.set_shuttle(1)
     made: list[object] = []
@@ -100,9 +100,9 @@ def test_pictures_are_of_the_present_moment_and_rest_while_it_plays(opened: Main
     assert made == []
     assert live.images == {}
     opened.transport.rest()
-    pictures(qtbot, live, len(EachFrame))
+    pictures(qtbot, live, len(OWN_EACH_FRAME))
     opened.bench.frames.choices[EachFrame.LONG_EXPOSURE].click()
-    assert document.project.shots[0].passages[0].making.each is EachFrame.LONG_EXPOSURE
+    assert document.project.shots[0].passages[0].making.each == EachFrame.LONG_EXPOSURE
 
 
 def test_details_show_where_the_choices_differ(opened: MainWindow, qtbot: QtBot) -> None:

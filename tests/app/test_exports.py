@@ -202,7 +202,7 @@ def test_other_recordings_are_condensed_the_same_way(
         assert len(build_index(tmp_path / f"take {number}-4x.mp4")) == 25
     queue = ExportQueue()
     project = queue.project(opened.exports.jobs[0].id)
-    assert project.passage(ONLY).making.each is EachFrame.LONG_EXPOSURE
+    assert project.passage(ONLY).making.each == EachFrame.LONG_EXPOSURE
     queue.close()
 
 

@@ -93,7 +93,7 @@ def test_answers_show_at_once_and_are_one_step_of_undo(
     begin(window, qtbot, "Sky or city from a tripod")
     panel, document = window.intent_panel, window.document
     assert document.project.result_length == 3
-    assert document.project.passage(ONLY).making.each is EachFrame.LONG_EXPOSURE
+    assert document.project.passage(ONLY).making.each == EachFrame.LONG_EXPOSURE
     panel.answers[0].click()
     assert document.project.result_length == 1
     panel.destinations[1].click()
@@ -112,14 +112,14 @@ def test_answers_show_at_once_and_are_one_step_of_undo(
     assert document.project.result_length == Fraction(5, 2)
     assert not panel.message.isVisible()
     document.undo()
-    assert document.project.passage(ONLY).making.each is EachFrame.ONE
+    assert document.project.passage(ONLY).making.each == EachFrame.ONE
     assert document.project.settings.format is not GIF
     document.redo()
     making_by_hand = lambda p: making.set_each_frame(p, [ONLY], EachFrame.DARKEST)  # noqa: E731
     document.apply("By hand", making_by_hand)
     panel.answers[0].click()
     document.undo()  # what was done by hand since is a step of its own
-    assert document.project.passage(ONLY).making.each is EachFrame.DARKEST
+    assert document.project.passage(ONLY).making.each == EachFrame.DARKEST
     window.files.discard_changes()
     window.file_actions.new_project()
     before = document.project
@@ -140,7 +140,7 @@ def test_an_intention_that_is_thought_better_of_leaves_nothing(
     window.loading.bring_in(recording)  # by hand, later
     planned(qtbot, window)
     assert not window.intent_panel.isVisible()
-    assert window.document.project.passage(ONLY).making.each is EachFrame.ONE
+    assert window.document.project.passage(ONLY).making.each == EachFrame.ONE
 
 
 def test_what_was_used_lately_is_offered(window: MainWindow, qtbot: QtBot, recording: Path) -> None:

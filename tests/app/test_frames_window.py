@@ -45,8 +45,8 @@ def test_every_choice_is_one_step_and_undone(page: MainWindow) -> None:
     document, frames = page.document, page.bench.frames
     before = document.project
     steps = (
-        (frames.choices[EachFrame.BRIGHTEST], lambda m: m.each is EachFrame.BRIGHTEST),
-        (frames.choices[EachFrame.LONG_EXPOSURE], lambda m: m.each is EachFrame.LONG_EXPOSURE),
+        (frames.choices[EachFrame.BRIGHTEST], lambda m: m.each == EachFrame.BRIGHTEST),
+        (frames.choices[EachFrame.LONG_EXPOSURE], lambda m: m.each == EachFrame.LONG_EXPOSURE),
         (frames.soft, lambda m: m.soft),
         (frames.fills[Fill.GOOD], lambda m: m.fill is Fill.GOOD),
     )
@@ -93,7 +93,7 @@ def test_a_choice_shows_in_the_preview_and_says_what_it_costs(page: MainWindow, 
     click(frames.choices[EachFrame.LONG_EXPOSURE])
     qtbot.waitUntil(lambda: document.planner.is_current and page.preview.has(0), timeout=10_000)
     assert document.plan is not None
-    assert document.plan.schedule.way(0) is EachFrame.LONG_EXPOSURE
+    assert document.plan.schedule.way(0) == EachFrame.LONG_EXPOSURE
     qtbot.waitUntil(lambda: "a second here" in frames.note, timeout=15_000)
     assert page.bench.caution.text() == frames.note
 
@@ -179,7 +179,7 @@ def test_clear_begins_with_a_window_in_which_people_vanish(opened: MainWindow, q
     opened.show_bench_page(1)
     page, document = opened.bench.frames, opened.document
     page.choices[EachFrame.CLEAR].click()
-    assert document.project.passage(ONLY).making.each is EachFrame.CLEAR
+    assert document.project.passage(ONLY).making.each == EachFrame.CLEAR
     assert "vanishes" in page.note
     qtbot.waitUntil(lambda: document.project.passage(ONLY).making.window is not None, timeout=30_000)
     window = document.project.passage(ONLY).making.window
@@ -188,7 +188,7 @@ def test_clear_begins_with_a_window_in_which_people_vanish(opened: MainWindow, q
     document.undo()
     assert document.project.passage(ONLY).making.window is None
     document.undo()
-    assert document.project.passage(ONLY).making.each is EachFrame.ONE
+    assert document.project.passage(ONLY).making.each == EachFrame.ONE
     page.choices[EachFrame.CLEAR].click()
     page.choices[EachFrame.ONE].click()  # thought better of
     qtbot.wait(300)

@@ -32,7 +32,7 @@ from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import Steady, SteadyMode
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.frame_making import OWN_EACH_FRAME
 from chronoxis.core.timing.reckoner import Quantity
 from tests.app.driving import planned
 from tests.core.test_music import write_sound
@@ -101,7 +101,7 @@ def states(window: MainWindow) -> Iterator[str]:
     document.selection.select([Place(0, 0), Place(0, 1)])
     window.show_bench_page(0)
     yield "several passages"
-    for each in EachFrame:
+    for each in OWN_EACH_FRAME:
         bench.frames.choices[each].click()
         window.show_bench_page(1)
         yield f"frames made as {each}"

@@ -31,7 +31,13 @@ from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.music import Music
 from chronoxis.core.model.photo_run import PhotoRun
 from chronoxis.core.model.project import Project
-from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking, PassersBy
+from chronoxis.core.timing.frame_making import (
+    OWN_EACH_FRAME,
+    Between,
+    Fill,
+    FrameMaking,
+    PassersBy,
+)
 from tests.core.test_music import write_sound
 from tests.footage_makers import make_recording, recording_of
 from tests.photo_makers import make_photos
@@ -137,7 +143,7 @@ class Person:
         speed = Fraction(rng.choice([1, 2, 7, 40]), rng.choice([1, 3]))
         document.apply("Speed", lambda p: pacing.set_speed(p, [place], speed))
         chosen = FrameMaking(
-            rng.choice(list(EachFrame)),
+            rng.choice(list(OWN_EACH_FRAME)),
             rng.choice([0.0, 180.0, 360.0, 720.0]),
             rng.random() < 0.5,
             rng.choice([None, Fraction(1, 2), Fraction(30)]),

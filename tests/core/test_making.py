@@ -332,7 +332,7 @@ def test_filled_and_blurred_frames_come_through_the_chain(moving: Path, each: Ea
     for number in (0, 1):
         frames, _ = plan.schedule.sources(number)
         # Blur is added from two frames alone, a long exposure gathers all of them.
-        assert frames.tolist() == ([8 * number, 8 * number + 8] if each is EachFrame.ONE else
+        assert frames.tolist() == ([8 * number, 8 * number + 8] if each == EachFrame.ONE else
                                    list(range(8 * number, 8 * number + 9)))  # fmt: skip
         truth = true_exposure(lambda t, number=number: scene(t + 8 * number), 8)  # type: ignore[misc]
         sharp = scene(8 * number)

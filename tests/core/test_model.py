@@ -48,7 +48,14 @@ from chronoxis.core.model.project import Passage, Place, Project, Shot
 from chronoxis.core.model.recording import Recording, set_capture_rate
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.model.sound import Effect, EffectKind, EffectRule, Manner, Mix, PassageSound
-from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking, PassersBy
+from chronoxis.core.timing.frame_making import (
+    OWN_EACH_FRAME,
+    Between,
+    EachFrame,
+    Fill,
+    FrameMaking,
+    PassersBy,
+)
 from chronoxis.core.timing.lulls import LullsBy, LullWish
 from chronoxis.core.timing.ramps import ABRUPT, Ramp, RampShape
 from chronoxis.core.timing.reckoner import Quantity
@@ -67,7 +74,7 @@ def project() -> Project:
 
 FRAME_MAKERS = st.builds(
     FrameMaking,
-    st.sampled_from(list(EachFrame)),
+    st.sampled_from(list(OWN_EACH_FRAME)),
     st.floats(0, 720),
     st.booleans(),
     st.none() | st.fractions(Fraction(1, 10), 60, max_denominator=10),

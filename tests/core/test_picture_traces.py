@@ -33,7 +33,7 @@ from chronoxis.core.render.measuring import measured_plan
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
 from chronoxis.core.render.target import export_target
-from chronoxis.core.timing.frame_making import EachFrame, PassersBy
+from chronoxis.core.timing.frame_making import OWN_EACH_FRAME, EachFrame, PassersBy
 from chronoxis.core.traces import picture_trace
 from chronoxis.core.traces.picture_trace import PictureTrace, watch
 from chronoxis.core.traces.store import TraceStore
@@ -268,7 +268,7 @@ def test_who_passes_is_cleared(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) 
     plan = field_plan(path, trace, PassersBy.CLEAR)
     monkeypatch.setattr(tower_picture, "PASSERS", ())
     target = export_target(plan)
-    cleared = [n for n in range(len(plan.schedule)) if plan.schedule.way(n) is EachFrame.CLEAR]
+    cleared = [n for n in range(len(plan.schedule)) if plan.schedule.way(n) == EachFrame.CLEAR]
     assert len(cleared) >= 7
     for number in cleared:
         (made,) = result_frames(plan, target, number, number + 1)
@@ -292,8 +292,8 @@ def test_one_passer_by_is_treated_apart(field: Path, seen: PictureTrace) -> None
     source = open_source(field)
     apart = make_plan(project, {project.footage[0].key: source}, {project.footage[0].key: seen})
     at = round(float(first + stop) / 2 * 2.5)
-    assert plan.schedule.way(at) is EachFrame.CLEAR
-    assert apart.schedule.way(at) is EachFrame.ONE
+    assert plan.schedule.way(at) == EachFrame.CLEAR
+    assert apart.schedule.way(at) == EachFrame.ONE
     back = correcting.set_passer_by(project, 0, (first, stop), None)
     assert back == plan.project
 
@@ -435,7 +435,7 @@ def test_what_is_shown_is_what_is_exported_whatever_the_way(field: Path, seen: P
 
     rng, plan = np.random.default_rng(11), field_plan(field, seen, PassersBy.CLEAR)
     choices = [
-        *(FrameMaking(each) for each in EachFrame), FrameMaking(EachFrame.LONG_EXPOSURE, soft=True),
+        *(FrameMaking(each) for each in OWN_EACH_FRAME), FrameMaking(EachFrame.LONG_EXPOSURE, soft=True),
         FrameMaking(EachFrame.LONG_EXPOSURE, fill=Fill.GOOD), FrameMaking(fill=Fill.QUICK),
         FrameMaking(EachFrame.CLEAR, window=Fraction(2)), FrameMaking(between=Between.MOTION),
         FrameMaking(between=Between.BLEND),

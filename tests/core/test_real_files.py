@@ -30,7 +30,7 @@ from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.render.export import export
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.frame_making import OWN_EACH_FRAME, EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.schedule import result_frame_count
 from tests.command_line import chronoxis
@@ -214,7 +214,7 @@ def test_turned_and_mirrored_recordings_come_out_upright(tmp_path: Path, degrees
         container.mux(stream.encode(None))
     upright = np.rot90(picture, degrees // 90)
     upright = upright[:, ::-1] if flip == "h" else upright[::-1] if flip == "v" else upright
-    for each in EachFrame:
+    for each in OWN_EACH_FRAME:
         made = decode_all(export(plan_of(path, each=each), tmp_path / f"{each}.mkv").path, "rgb24")
         assert made[0].shape == upright.shape
         assert np.abs(made[2].astype(int) - upright).mean() < 12
@@ -447,7 +447,7 @@ def test_a_size_that_changes_inside_a_recording(tmp_path: Path) -> None:
     two = make_recording(tmp_path / "two.h264", frames=20, size=(64, 64), container_format="h264")
     both = tmp_path / "both.h264"
     both.write_bytes(one.read_bytes() + two.read_bytes())
-    for each in EachFrame:
+    for each in OWN_EACH_FRAME:
         done = export(plan_of(both, speed=Fraction(4), each=each), tmp_path / f"{each}.mkv")
         assert {frame.shape for frame in decode_all(done.path, "rgb24")} == {(64, 96, 3)}
 

@@ -32,7 +32,7 @@ from chronoxis.core.render.estimate import estimate
 from chronoxis.core.render.export import ExportProgress, export
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.planning import make_plan
-from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.timing.frame_making import OWN_EACH_FRAME, EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo import tower_truth
 from chronoxis.demo.larkfield import draw_field
@@ -60,7 +60,7 @@ def plan_for(path: Path, settings: ResultSettings, each: EachFrame = EachFrame.O
 
 @pytest.mark.sampled(3)
 @pytest.mark.parametrize("quality", [Quality.DRAFT, Quality.GOOD, Quality.MASTER])
-@pytest.mark.parametrize("each", list(EachFrame))
+@pytest.mark.parametrize("each", list(OWN_EACH_FRAME))
 def test_the_expected_size_is_near(field: Path, tmp_path: Path, quality: Quality, each: EachFrame) -> None:
     plan = plan_for(field, ResultSettings(quality=quality), each)
     expected = estimate(plan)

@@ -4,11 +4,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from enum import StrEnum
 from fractions import Fraction
+from functools import partial
 from typing import Any
 
 import click
 
 from chronoxis.cli.lull_options import traces_of
+from chronoxis.cli.measuring_bar import measuring
 from chronoxis.cli.options import Words, with_options
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.source import Source
@@ -19,7 +21,9 @@ from chronoxis.core.timing.following import FollowWish
 from chronoxis.core.timing.lulls import Course
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.timecode import parse_time
+from chronoxis.core.traces.added_trace import added_traces
 from chronoxis.core.traces.lull_courses import level_course, picture_course, speech_course
+from chronoxis.core.traces.store import TraceStore
 
 _NEEDED = {"slowest": "--slowest", "fastest": "--fastest", "length": "--length"}
 
@@ -38,7 +42,7 @@ def follow_options(command: Callable[..., None]) -> Callable[..., None]:
     return with_options(
         command,
         [
-            click.option("--pace-by", type=click.Choice([str(by) for by in PaceBy]), multiple=True,
+            click.option("--pace-by", type=click.Choice([*map(str, PaceBy), *added_traces()]), multiple=True,
                          help="Fast where little happens, slow where much does: by what is measured. "
                          "Of several, each counts alike."),
             click.option("--slowest", metavar="S", help="The slowest speed of --pace-by."),
@@ -73,17 +77,21 @@ def with_following(project: Project, source: Source, options: Mapping[str, Any],
         wish = replace(wish, reaction=float(options["pace_reaction"]))
     if options["pace_passages"] is not None:
         wish = replace(wish, most=options["pace_passages"])
-    courses = [_course(footage, source, PaceBy(by)) for by in dict.fromkeys(options["pace_by"])]
+    courses = [_course(footage, source, by) for by in dict.fromkeys(options["pace_by"])]
     return follow_acts.follow(project, {0: courses}, wish)
 
 
-def _course(footage: Footage, source: Source, by: PaceBy) -> Course:
+def _course(footage: Footage, source: Source, by: str) -> Course:
     """What is followed, measured now unless it was before. Raises PlanError: there is no such thing in it."""
+    if by in added_traces():
+        with measuring() as told:
+            column = added_traces()[by].of(source, TraceStore(), partial(told, footage.label))
+        return picture_course(footage, source, column)
     sound, pictures = traces_of(footage, source)
     course = None
-    match by:
+    match PaceBy(by):
         case PaceBy.CHANGE | PaceBy.MOTION if pictures is not None:
-            column = pictures.change if by is PaceBy.CHANGE else pictures.motion
+            column = pictures.change if by == PaceBy.CHANGE else pictures.motion
             course = picture_course(footage, source, column)
         case PaceBy.LEVEL:
             course = level_course(footage, sound)

@@ -8,7 +8,7 @@ import click
 
 from chronoxis.core.model import correcting, making
 from chronoxis.core.model.project import Project
-from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy
+from chronoxis.core.timing.frame_making import Between, Fill, PassersBy
 
 FRAME_CHOICES = (
     "each",
@@ -36,7 +36,7 @@ def with_frames(project: Project, choices: Mapping[str, Any]) -> Project:
     """
     places, shots = project.places(), range(len(project.shots))
     edits: dict[str, Callable[[Project, Any], Project]] = {
-        "each": lambda p, wish: making.set_each_frame(p, places, EachFrame(wish)),
+        "each": lambda p, wish: making.set_each_frame(p, places, wish),
         "shutter": lambda p, wish: making.set_shutter(p, places, wish),
         "window": lambda p, wish: making.set_window(p, places, wish),
         "fill": lambda p, wish: making.set_fill(p, places, Fill(wish)),

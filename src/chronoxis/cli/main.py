@@ -29,6 +29,7 @@ COMMANDS = {
         "desktop_command:desktop",
         "Put Chronoxis among your applications, or take it away.",
     ),
+    "extensions": ("extensions_command:extensions", "List what other people's packages add."),
     "facts": ("facts_command:facts", "Say what a recording, a run of photos or music is."),
     "open": ("window_command:open_", "Open the window; with files if they are given."),
     "plan": ("plan_command:plan", "List what makes each result frame, and what to mind."),

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.accent import LOOKS, parse_accent
+from chronoxis.core.model.accent import looks, parse_accent
 from chronoxis.core.model.even_out import parse_strength
 from chronoxis.core.model.export_format import Quality
 from chronoxis.core.model.export_formats import FORMATS, endings_in_words
@@ -18,7 +18,7 @@ from chronoxis.core.model.photo_run import parse_interval, parse_photo_rate
 from chronoxis.core.model.settings import SizeWish, parse_bitrate, parse_megabytes
 from chronoxis.core.model.sound import parse_level, parse_loudness
 from chronoxis.core.model.steady import parse_crop_budget, parse_steady
-from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy
+from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy, ways
 from chronoxis.core.timing.rates import parse_rate
 from chronoxis.core.timing.speed import parse_speed
 from chronoxis.core.timing.timecode import parse_time
@@ -70,8 +70,8 @@ def frame_options(command: Callable[..., None]) -> Callable[..., None]:
     return with_options(
         command,
         [
-            click.option("--each", type=_words(EachFrame),
-                         help="How one result frame is made; one if not given."),
+            click.option("--each", type=Words("way", EachFrame.named), metavar="WAY",
+                         help=f"How one result frame is made: {', '.join(ways())}; one if not given."),
             click.option("--shutter", type=Words("angle", parse_shutter), metavar="DEG|all",
                          help="How long each result frame is open: 0 to 720; 360, or all, if not given."),
             click.option("--window", type=Words("time", parse_time), metavar="T",
@@ -112,7 +112,7 @@ def accent_options(command: Callable[..., None]) -> Callable[..., None]:
         multiple=True,
         metavar="NAME[:AMOUNT]",
         help="Such as grain, flash:0.5 or lines:40%; can be given again. There are "
-        f"{', '.join(look.key for look in LOOKS)}.",
+        f"{', '.join(look.key for look in looks())}.",
     )(command)
 
 

@@ -14,8 +14,8 @@ from chronoxis.app.bench.accent_rows import SAMPLES, AccentRows, Amounts
 from chronoxis.app.bench.amount_form import AmountForm
 from chronoxis.app.bench.kept_looks import KeptLooks
 from chronoxis.app.bench.live_pictures import Choice, LivePictures
-from chronoxis.app.bench.look_form import LookForm
 from chronoxis.app.bench.page import Page
+from chronoxis.app.bench.parameter_form import ParameterForm
 from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.document.document import Document
 from chronoxis.app.push_button import choice_chip, segments_of
@@ -23,7 +23,7 @@ from chronoxis.app.text_label import TextLabel
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import joining
-from chronoxis.core.model.accent import LOOKS, STEADY, Accent, Amount, ByJoin, Look
+from chronoxis.core.model.accent import STEADY, Accent, Amount, ByJoin, Look, MissingLook, looks
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
 from chronoxis.core.model.join import Join
 from chronoxis.core.model.look import KeptLook
@@ -64,7 +64,7 @@ class AccentsPage(Page):
             for owner, text, tip in _OWNERS
         }
         self.adds: dict[type[Look], PictureChip] = {}
-        for look in LOOKS:
+        for look in looks():
             self.adds[look] = PictureChip(look.name, look.about, None, partial(self._add, look), _PICTURE)
             self.adds[look].setAccessibleName(f"Add {look.name}")
         self.live = LivePictures(document, readers, self.isVisible, self._with_each)
@@ -77,7 +77,7 @@ class AccentsPage(Page):
         self.list.removed.connect(self._remove)
         self.amount = AmountForm(document)
         self.amount.changed.connect(self._set)
-        self.look = LookForm()
+        self.look = ParameterForm()
         self.look.chosen.connect(lambda label, name, value: self._set_look(label, **{name: value}))
         for form in (self.amount, self.look):
             form.refused.connect(self.refused)
@@ -137,6 +137,8 @@ class AccentsPage(Page):
     def about(self) -> str:
         """What a person should know of the chosen accent."""
         accent = self.accent
+        if accent is not None and isinstance(accent.look, MissingLook):
+            return f"{accent.look.key} comes from a package that is not here: it shows nothing until it is."
         if accent is not None and (caution := accent.look.caution(accent.strength)):
             return caution
         if self._owner is Owner.JOIN and not self._document.selection.joins:
@@ -163,7 +165,7 @@ class AccentsPage(Page):
         self._chosen = min(self._chosen, max(0, len(accents) - 1))
         self.list.show_accents(accents, self._chosen, self._amounts())
         self.amount.show_accent(accent)
-        self.look.show_accent(accent)
+        self.look.show_value(accent.look if accent else None, accent.name if accent else "")
         self.looks.show_project(Join(self._surge(), accents))
 
     def _surge(self) -> Any:
@@ -195,7 +197,7 @@ class AccentsPage(Page):
     def _with_each(self, project: Project) -> list[Choice]:
         """The shot at the playhead with each look on it at full."""
         number = project.shot_at(self._document.playhead)
-        return [Choice(look.key, partial(_with_look, number=number, look=look)) for look in LOOKS]
+        return [Choice(look.key, partial(_with_look, number=number, look=look)) for look in looks()]
 
     def _add(self, look: type[Look]) -> None:
         amount: Amount = ByJoin() if self._owner is Owner.JOIN and look.follows_joins else STEADY

@@ -1,6 +1,7 @@
 """The page *Frames*: how result frames are made, and what is corrected in recorded ones first."""
 
 from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import replace
 from enum import StrEnum
 from fractions import Fraction
@@ -27,6 +28,7 @@ from chronoxis.app.bench.making_cost import MakingCost
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.open_frames import OpenFrames
 from chronoxis.app.bench.page import Page, common, heading, label_for, numbered, one_of_each
+from chronoxis.app.bench.parameter_form import ParameterForm
 from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.bench.quantity_words import alike_in
 from chronoxis.app.document.document import Document
@@ -49,11 +51,11 @@ from chronoxis.core.timing.frame_making import (
     Fill,
     FrameMaking,
     PassersBy,
+    each_frame_choices,
 )
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.timecode import format_exact_time, parse_time
 
-_WAYS = tuple((each, each.entry.label, each.entry.about) for each in EachFrame)
 _FILLS = (
     (Fill.NONE, "none", "Recorded frames as they are"),
     (Fill.QUICK, "quick", "A few steps along the motion between recorded frames"),
@@ -126,20 +128,26 @@ class FramesPage(Page):
         group, row = QButtonGroup(self), QHBoxLayout()
         row.setSpacing(5)
         chips: dict[Hashable, PictureChip] = {}
-        for way, text, tip in _WAYS:
-            chips[way] = PictureChip(text, tip, group, partial(self._choose, way))
-            chips[way].setAccessibleName(f"Each frame: {text.replace('&', '')}")
+        for way in each_frame_choices():
+            entry = way.entry
+            chips[way] = PictureChip(entry.label, entry.about, group, partial(self._choose, way))
+            chips[way].setAccessibleName(f"Each frame: {entry.name}")
             row.addWidget(chips[way], 1)
         self.choices: dict[Hashable, QPushButton] = {**chips}
         self._grid.addWidget(heading("Each frame"), 0, 0, 1, 2)
         self._grid.addLayout(row, 1, 0, 1, 2)
+        self.settings = ParameterForm()
+        self.settings.hide()
+        self.settings.chosen.connect(lambda _, name, value: self._set_setting(name, value))
+        self.settings.refused.connect(self.refused)
+        self._grid.addWidget(self.settings, 2, 0, 1, 2)
         self.live = LivePictures(self._document, self._readers, self.isVisible, self._as_each_way)
         self.live.show_on(chips)
 
     def _as_each_way(self, project: Project) -> list[Choice]:
         """The passage at the playhead, with its frames made in each way."""
         place = place_at(project, float(self._document.playhead))
-        return [Choice(way, partial(_made_so, place=place, way=way)) for way, _, _ in _WAYS]
+        return [Choice(way, partial(_made_so, place=place, way=way)) for way in each_frame_choices()]
 
     def _add_details(self) -> None:
         """What is done between recorded frames, as a detail of the present moment."""
@@ -293,6 +301,9 @@ class FramesPage(Page):
         plan, places = self._document.plan, self._places
         if plan is None or not places or not plan.project.has(places[0]):
             return ""
+        way = plan.project.passage(places[0]).making.each
+        if way.is_missing:
+            return f"{way} comes from a package that is not here: one frame stands for it until it is."
         footage = plan.project.footage_of(plan.project.shots[places[0].shot])
         if footage.key not in plan.unmeasured:
             return ""
@@ -302,7 +313,7 @@ class FramesPage(Page):
     @property
     def note(self) -> str:
         """What the choices come to, and what they cost."""
-        is_clear = any(self._document.project.passage(p).making.each is EachFrame.CLEAR for p in self._places)
+        is_clear = any(self._document.project.passage(p).making.each == EachFrame.CLEAR for p in self._places)
         return " ".join(filter(None, (self.found_window.words if is_clear else "", self.cost.text)))
 
     def show_project(self) -> None:
@@ -313,7 +324,8 @@ class FramesPage(Page):
         passages = [project.passage(place) for place in places]
         makings, ways = numbered([passage.making for passage in passages])
         shots = [project.shots[number] for number in sorted({place.shot for place in places})]
-        _mark(self.choices, {each.each for each in makings})
+        _mark(self.choices, {each.each.at_first for each in makings})
+        self._show_settings({each.each for each in makings})
         self.live.look_again()
         self.details.look_again()
         self._show_open()
@@ -415,7 +427,7 @@ class FramesPage(Page):
         if chosen.each.entry.looks_wider and chosen.window is not None:
             rate = float(project.footage_of(project.shots[place.shot]).rate)
             open_ = float(chosen.window) * rate
-        if chosen.each is EachFrame.ONE:
+        if chosen.each == EachFrame.ONE:
             return f"Each is one recorded frame, blurred over {open_:.3g}."
         if open_ <= 1:
             return "Each gathers one recorded frame or two."
@@ -425,10 +437,30 @@ class FramesPage(Page):
         places = self._places
         self._apply(label, lambda p: edit(p, places, value))
 
-    def _choose(self, way: StrEnum) -> None:
+    def _choose(self, way: EachFrame) -> None:
         self._set("Each frame", making.set_each_frame, way)
-        if way is EachFrame.CLEAR:
+        if way == EachFrame.CLEAR:
             self.found_window.look(self._places)
+
+    def _show_settings(self, chosen: set[EachFrame]) -> None:
+        """What the way is set by that all have, if a package adds it and it is set by anything."""
+        way = next(iter(chosen)) if len(chosen) == 1 else None
+        settings = way.settings if way is not None and not way.is_missing else None
+        self.settings.setVisible(settings is not None)
+        self.settings.show_value(settings, way.entry.name if way is not None else "")
+
+    def _set_setting(self, name: str, value: object) -> None:
+        places = self._places
+        chosen = self._document.project.passage(places[0]).making.each
+        try:
+            settings = replace(chosen.settings, **{name: value})
+        except PlanError as error:
+            self.show_project()
+            self.refused.emit(str(error))
+            return
+        way = replace(chosen, settings=settings)
+        alike = [p for p in places if self._document.project.passage(p).making.each.key == way.key]
+        self._apply("Each frame", lambda project: making.set_each_frame(project, alike, way))
 
     def _set_fill(self, fill: StrEnum) -> None:
         self._set("Fill steps", making.set_fill, fill)
@@ -495,7 +527,7 @@ def _needs_between(project: Project, numbers: Numbers) -> bool:
     return bool((slowest[numbers] * recorded < float(project.rate) * (1 - 1e-12)).any())
 
 
-def _mark(chips: Mapping[Hashable, QPushButton], values: set[StrEnum]) -> None:
+def _mark(chips: Mapping[Hashable, QPushButton], values: AbstractSet[Hashable]) -> None:
     """Press the chip of a value that all have; of several none."""
     for value, chip in chips.items():
         chip.group().setExclusive(len(values) == 1)

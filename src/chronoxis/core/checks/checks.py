@@ -17,6 +17,7 @@ CHECKS: tuple[Callable[[Plan, Known], Iterator[Check]], ...] = (
     frames.smeared,
     frames.strobing,
     frames.unclear,
+    treatment.missing,
     treatment.ramps,
     treatment.flicker,
     treatment.passers_by,

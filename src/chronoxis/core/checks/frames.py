@@ -68,7 +68,7 @@ def unclear(plan: Plan, _known: Known) -> Iterator[Check]:
     rows = np.searchsorted(project.rows.begins, plan.unclear / float(project.rate), side="right") - 1
     for row, first in zip(*np.unique(rows, return_index=True), strict=True):
         number, place = int(plan.unclear[first]), project.place(int(max(row, 0)))
-        if project.passage(place).making.each is not EachFrame.CLEAR:
+        if project.passage(place).making.each != EachFrame.CLEAR:
             continue
         frames, _ = schedule.sources(number)
         edges = plan.edges[place.shot]
@@ -98,7 +98,7 @@ def judder(plan: Plan, _known: Known) -> Iterator[Check]:
     for row in np.flatnonzero((steps > 1) & (steps < _SEEN_STEP) & (apart > _EVEN) & (lengths >= _LASTING)):
         place, step = project.place(int(row)), float(steps[row])
         passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
-        if passage.making.each is not EachFrame.ONE or passage.making.is_filled or passage.making.line_up:
+        if passage.making.each != EachFrame.ONE or passage.making.is_filled or passage.making.line_up:
             continue
         speed = max(round(step), 1) * project.rate / footage.rate
         at = float(rows.begins[row])
@@ -142,7 +142,7 @@ def choppy(plan: Plan, known: Known) -> Iterator[Check]:
     for place, changed, at in _moving(plan, known):
         passage = plan.project.passage(place)
         making_, speed = passage.making, float(passage.speed)
-        if making_.each is not EachFrame.ONE or making_.is_filled or making_.line_up:
+        if making_.each != EachFrame.ONE or making_.is_filled or making_.line_up:
             continue
         if speed >= _FASTEST_SINGLE and changed >= _MUCH_MOVES:
             yield Check(

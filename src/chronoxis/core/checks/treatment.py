@@ -11,6 +11,7 @@ from chronoxis.core.model import correcting
 from chronoxis.core.model.composing import set_framings
 from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.framing import Fit
+from chronoxis.core.model.missing_additions import missing_additions
 from chronoxis.core.model.playing import result_time_of
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import Steady
@@ -27,6 +28,18 @@ _FLICKER = 0.02  # of light from frame to frame, beside what changes slowly
 _MENDED_EVEN = 0.7
 _FEWEST = 12  # frames of which flicker can be told
 _SHORTENED = 0.98  # of a ramp's wish, above which nobody misses the rest
+
+
+def missing(plan: Plan, _known: Known) -> Iterator[Check]:
+    """Ways and accents from packages that are not installed."""
+    for key in missing_additions(plan.project):
+        yield Check(
+            "extension missing",
+            f"{key} comes from a package that is not installed: one frame stands for a way, and an accent "
+            "shows nothing, until it is.",
+            0.0,
+            key,
+        )
 
 
 def unfollowed(plan: Plan, _known: Known) -> Iterator[Check]:

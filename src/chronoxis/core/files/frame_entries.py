@@ -8,6 +8,7 @@ from chronoxis.core.model.even_out import EvenOut
 from chronoxis.core.model.making import checked_window
 from chronoxis.core.model.project import Shot
 from chronoxis.core.model.steady import AS_FILMED, Steady, SteadyMode
+from chronoxis.core.parameters import written_values
 from chronoxis.core.timing.frame_making import (
     ALL_RECORDED,
     Between,
@@ -21,7 +22,8 @@ from chronoxis.core.timing.frame_making import (
 def making_json(making: FrameMaking) -> dict[str, Any]:
     """How the frames of a passage are made, as JSON values."""
     return {
-        "each": str(making.each),
+        "each": making.each.key,
+        **({"settings": written_values(making.each.settings)} if making.each.settings is not None else {}),
         "shutter": making.shutter,
         "soft": making.soft,
         "window": str(making.window) if making.window is not None else None,
@@ -34,7 +36,7 @@ def making_json(making: FrameMaking) -> dict[str, Any]:
 def making_from(item: dict[str, Any]) -> FrameMaking:
     """How the frames of a passage are made. Raises PlanError if a window is out of range."""
     return FrameMaking(
-        each=EachFrame(item.get("each", EachFrame.ONE)),
+        each=EachFrame.of_file(item.get("each", EachFrame.ONE.key), item.get("settings", {})),
         shutter=float(item.get("shutter", ALL_RECORDED)),
         soft=item.get("soft", False),
         window=checked_window(Fraction(item["window"])) if item.get("window") else None,

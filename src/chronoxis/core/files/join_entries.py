@@ -1,14 +1,13 @@
 """Joins and accents, as entries of a project file."""
 
 from collections.abc import Iterable
-from enum import StrEnum
 from fractions import Fraction
 from typing import Any
 
 from chronoxis.core.errors import PlanError
+from chronoxis.core.extensions import is_added
 from chronoxis.core.files.entry_places import each_from, one_from
 from chronoxis.core.model.accent import (
-    LOOKS,
     Accent,
     Amount,
     ByJoin,
@@ -17,10 +16,11 @@ from chronoxis.core.model.accent import (
     Look,
     Point,
     Response,
+    look_of_file,
+    look_values,
 )
 from chronoxis.core.model.join import CUT, Join, Side, Surge
 from chronoxis.core.model.joining import LONGEST_RUN
-from chronoxis.core.model.parameters import Choice, parameters_of
 from chronoxis.core.timing.ramps import RampShape
 from chronoxis.core.timing.speed import checked_speed
 
@@ -63,16 +63,15 @@ def _surge_from(item: dict[str, Any]) -> Surge:
     return Surge(checked_speed(Fraction(item["peak"])), up, out, item["linked"])
 
 
+_OF_ACCENTS = frozenset(("look", "amount", "strength", "seed", "on"))
+
+
 def accents_json(accents: Iterable[Accent]) -> list[dict[str, Any]]:
     """Accents as JSON values."""
     return [
         {
             "look": accent.look.key,
-            **{
-                name: str(value) if isinstance(value, StrEnum) else value
-                for name in parameters_of(type(accent.look))
-                for value in (getattr(accent.look, name),)
-            },
+            **_set_to(accent.look),
             "amount": _amount_json(accent.amount),
             "strength": accent.strength,
             "seed": accent.seed,
@@ -93,14 +92,15 @@ def accent_from(item: dict[str, Any]) -> Accent:
     )
 
 
+def _set_to(look: Look) -> dict[str, Any]:
+    """What a look is set to: of those that packages add, in a group of its own, which no schema can tell."""
+    values = look_values(look)
+    return {"settings": values} if is_added(look.key) else values
+
+
 def _look(item: dict[str, Any]) -> Look:
-    kind = next(look for look in LOOKS if look.key == item["look"])
-    known = {
-        name: told.of(item[name]) if isinstance(told, Choice) else item[name]
-        for name, told in parameters_of(kind).items()
-        if name in item
-    }
-    return kind(**known)
+    own = {name: value for name, value in item.items() if name not in _OF_ACCENTS}
+    return look_of_file(item["look"], item.get("settings", {}) if is_added(item["look"]) else own)
 
 
 def _amount_json(amount: Amount) -> dict[str, Any]:

@@ -32,7 +32,10 @@ def log_file() -> Path:
 def keep_log() -> None:
     """From now on write warnings, and errors that nobody expected, into the log too."""
     file = log_file()
-    log.addHandler(logging.StreamHandler())
+    log.setLevel(logging.INFO)
+    seen = logging.StreamHandler()
+    seen.setLevel(logging.WARNING)
+    log.addHandler(seen)
     try:
         file.parent.mkdir(parents=True, exist_ok=True)
         if file.exists() and file.stat().st_size > _MOST_BYTES:

@@ -1,15 +1,27 @@
 """Accents: looks that come and go with the speed, as they are chosen."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
-from typing import ClassVar
+from typing import Any, ClassVar, cast
 
 import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.model.parameters import Choice, Number, Switch, check_parameters, parameter
+from chronoxis.core.extensions import ACCENTS, usable
+from chronoxis.core.parameters import (
+    UNREAD,
+    Choice,
+    Number,
+    Switch,
+    Unread,
+    check_parameters,
+    parameter,
+    read_values,
+    written_values,
+)
 from chronoxis.core.timing.exact import parse_exact, shortened
 
 MOST_STRENGTH = 2.0
@@ -100,8 +112,8 @@ STEADY = ByPoints((Point(Fraction(0), 1.0),))
 class Look:
     """What an accent does to pictures.
 
-    A further look is a class here and a place in `LOOKS`, a module of `core.picture.accents`, and a line in
-    `render.accents`.
+    A further look of the program's own is a class here and a place in `LOOKS`, a module of
+    `core.picture.accents`, and a line in `render.accents`; one of a package draws itself (`AddedLook`).
 
     Attributes:
         key: what project files and the command line call it.
@@ -324,7 +336,65 @@ class Badge(Look):
     blinks: bool = parameter(False, Switch("&blinks", "Whether it comes and goes once a second."))
 
 
+@dataclass(frozen=True)
+class AddedLook(Look):
+    """A look that a package adds, which draws itself."""
+
+    def drawn(
+        self, codes: npt.NDArray[np.uint16], amount: float, result_frame: int, seed: int
+    ) -> npt.NDArray[np.uint16]:
+        """A result frame with the look on it.
+
+        Args:
+            codes: shape (height, width, 3), R′G′B′ as encoded, 65535 for white; it must not be changed.
+            amount: how much of it there is, 1 is full.
+            result_frame: its number.
+            seed: of what is random; the same frame has to look the same each time.
+
+        Returns:
+            An array of the same shape and kind.
+        """
+        raise NotImplementedError
+
+
+@dataclass(frozen=True)
+class MissingLook(Look):
+    """A look whose package is not there: it shows nothing, and is kept as the file has it.
+
+    Attributes:
+        key: of the look.
+        values: what it is set to.
+    """
+
+    key: str = ""  # type: ignore[misc]
+    values: Unread = UNREAD
+
+    @property
+    def name(self) -> str:  # type: ignore[override]
+        """What a person calls it."""
+        return f"{self.key} (not here)"
+
+    about: ClassVar[str] = "Its package is not there, so that it shows nothing"
+
+
 LOOKS: tuple[type[Look], ...] = (Flash, Streak, Wobble, Grain, Lines, Stutter, Badge)
+"""The program's own looks."""
+
+
+def looks() -> tuple[type[Look], ...]:
+    """All looks that can be chosen: the program's own, and those that packages add."""
+    return (*LOOKS, *usable(ACCENTS).values())
+
+
+def look_of_file(key: str, values: Mapping[str, Any]) -> Look:
+    """A look as a file has it, whose package need not be there. Raises PlanError: a value is out of range."""
+    kind = next((look for look in looks() if look.key == key), None)
+    return MissingLook(key, Unread.of(values)) if kind is None else cast(Look, read_values(kind, values))
+
+
+def look_values(look: Look) -> dict[str, Any]:
+    """The same as a file has it."""
+    return written_values(look.values if isinstance(look, MissingLook) else look)
 
 
 @dataclass(frozen=True)
@@ -361,10 +431,13 @@ def parse_accent(text: str) -> Accent:
     Raises:
         PlanError: there is no such look, or the amount is out of range.
     """
-    name, _, amount = text.strip().lower().partition(":")
-    look = next((each for each in LOOKS if name in (each.key, each.name)), None)
+    known = {name: look for look in looks() for name in (look.key, look.name)}
+    whole = text.strip().lower()
+    name, _, amount = (whole, "", "") if whole in known else whole.rpartition(":")
+    name = name or whole
+    look = known.get(name)
     if look is None:
-        named = ", ".join(each.key for each in LOOKS)
+        named = ", ".join(each.key for each in looks())
         raise PlanError(f"“{shortened(text)}” is no accent; there are {named}.")
     try:
         strength = parse_exact(amount.removesuffix("%") or "1")

@@ -1,9 +1,11 @@
 """How one result frame is made out of recorded frames."""
 
+from collections import defaultdict
 from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Protocol
 
+from chronoxis.core.picture.added_way import AddedMaker
 from chronoxis.core.picture.clear import Clear
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.extremes import Extremes
@@ -56,20 +58,25 @@ FRAME_MAKERS: Mapping[Way, Callable[[Colour], Callable[[], FrameMaker]]] = {
     Derived.FILLED_GOOD: lambda colour: partial(Filled, colour, GOOD_STEPS),
     Derived.FILLED_FINEST: lambda colour: partial(Filled, colour, FINEST_STEPS),
 }
-"""Of each way, what gives a making for each of its frames, from the colour of the recorded frames."""
+"""Of each way of the program's own, what gives a making for each of its frames, from the recorded colour."""
 
 
 class FrameMakers:
     """Gives out what makes result frames, and takes it back to be used again: it holds large arrays."""
 
     def __init__(self, colour: Colour) -> None:
+        self._colour = colour
         self._new = {way: making(colour) for way, making in FRAME_MAKERS.items()}
-        self._idle: dict[Way, list[FrameMaker]] = {way: [] for way in FRAME_MAKERS}
+        self._idle: defaultdict[Way, list[FrameMaker]] = defaultdict(list)
 
     def begin(self, way: Way) -> FrameMaker:
-        """What makes a result frame."""
-        idle = self._idle[way]
-        return idle.pop() if idle else self._new[way]()
+        """What makes a result frame; one frame, where the package that adds a way is not there."""
+        if idle := self._idle[way]:
+            return idle.pop()
+        if way in self._new:
+            return self._new[way]()
+        assert isinstance(way, EachFrame)
+        return OneFrame() if way.is_missing else AddedMaker(way, self._colour)
 
     def end(self, way: Way, making: FrameMaker) -> None:
         """Take one back that has given its picture."""

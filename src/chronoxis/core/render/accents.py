@@ -8,10 +8,24 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from chronoxis.core.model.accent import Badge, Flash, Grain, Lines, Look, Shown, Streak, Stutter, Wobble
+from chronoxis.core.extensions import ACCENTS, code_of
+from chronoxis.core.model.accent import (
+    AddedLook,
+    Badge,
+    Flash,
+    Grain,
+    Lines,
+    Look,
+    MissingLook,
+    Shown,
+    Streak,
+    Stutter,
+    Wobble,
+)
 from chronoxis.core.model.amounts import Placed, amounts_at, placed_accents
 from chronoxis.core.model.playing import played_at
 from chronoxis.core.model.project import Project
+from chronoxis.core.picture.accents.added import AddedAccent
 from chronoxis.core.picture.accents.badge import BadgeAccent
 from chronoxis.core.picture.accents.clock_words import clock_words
 from chronoxis.core.picture.accents.drawn_accent import Amounts, DrawnAccent
@@ -75,10 +89,14 @@ def accents_of(
     said = partial(_said_by, project, schedule, began)
     for placed in placed_accents(project):
         look = placed.accent.look
-        if look.holds or (amounts := _amounts(project, schedule, placed)) is None:
+        if (
+            look.holds
+            or isinstance(look, MissingLook)
+            or (amounts := _amounts(project, schedule, placed)) is None
+        ):
             continue
         around = _Around(placed, amounts, colour, project.rate, directions, said)
-        accent = _MAKERS[type(look)](look, around)
+        accent = _MAKERS.get(type(look), _added)(look, around)
         first, last = schedule.shots[[amounts.first, amounts.first + len(amounts.values) - 1]].tolist()
         for shot in range(first, last + 1):
             by_shot[shot].append(accent)
@@ -124,6 +142,10 @@ def _streak(look: Streak, around: _Around) -> DrawnAccent:
     return StreakAccent(look, around.amounts, around.colour, direction)
 
 
+def _added(look: AddedLook, around: _Around) -> DrawnAccent:
+    return AddedAccent(look, around.amounts, around.seed, code_of(ACCENTS, look.key))
+
+
 _MAKERS: dict[type[Look], Callable[[Any, _Around], DrawnAccent]] = {
     Flash: lambda look, around: FlashAccent(look, around.amounts, around.colour),
     Streak: _streak,
@@ -132,7 +154,7 @@ _MAKERS: dict[type[Look], Callable[[Any, _Around], DrawnAccent]] = {
     Lines: lambda look, around: LinesAccent(look, around.amounts, around.colour),
     Badge: lambda look, around: BadgeAccent(look, around.amounts, around.rate, around.said(look)),
 }
-"""Of each look that changes pictures, what does so."""
+"""Of each look of the program's own that changes pictures, what does so."""
 
 
 def _said_by(project: Project, schedule: Schedule, began: Mapping[str, datetime | None], look: Badge) -> Said:

@@ -16,6 +16,7 @@ import av
 import cv2
 
 from chronoxis import __version__
+from chronoxis.core.extensions import WAYS, code_of
 from chronoxis.core.footage.source import Source
 from chronoxis.core.footage.stamps import Stamp, stamps_of
 from chronoxis.core.picture.accents.drawn_accent import Amounts, DrawnAccent, accents_on
@@ -25,7 +26,7 @@ from chronoxis.core.render.nested_source import NestedSource
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target
 from chronoxis.core.timing.frame_making import EachFrame
-from chronoxis.core.timing.shot_columns import Frames
+from chronoxis.core.timing.shot_columns import CODES, Frames
 from chronoxis.core.traces.store import fingerprint
 
 Identity = bytes
@@ -76,7 +77,7 @@ class _ShotIdentity:
         return digest(
             [
                 self._common,
-                way,
+                str(way) if way in CODES else (way, code_of(WAYS, str(way))),
                 self._recorded(frames),
                 weights.tobytes(),
                 passed_between(plan.edges[shot], plan.cuts[shot], frames, window, way),

@@ -13,6 +13,7 @@ from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.footage import Footage
+from chronoxis.core.model.missing_additions import missing_additions
 from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.picture.accents.drawn_accent import DrawnAccent
@@ -189,6 +190,11 @@ class Plan:
             said.append(
                 "The footage has a high dynamic range; it is brought to what ordinary screens show (BT.709). "
                 f"{kept} keeps all of it."
+            )
+        if missing := missing_additions(self.project):
+            said.append(
+                f"{', '.join(missing)}: not here, for its package is not installed. One frame stands for a "
+                "way, and an accent shows nothing."
             )
         if self.unmeasured:
             labels = ", ".join(self.project.footage_named(key).label for key in self.unmeasured)

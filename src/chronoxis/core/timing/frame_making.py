@@ -1,8 +1,16 @@
 """What a person chooses of how result frames are made."""
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
+from functools import cache
+from typing import Any, ClassVar
+
+from chronoxis.core.errors import PlanError
+from chronoxis.core.extensions import WAYS, usable
+from chronoxis.core.parameters import Unread, read_values
+from chronoxis.core.timing.exact import shortened
 
 MAX_SHUTTER = 720
 """Degrees."""
@@ -19,8 +27,8 @@ FEWEST_CLEARED = 3
 
 
 @dataclass(frozen=True)
-class _Entry:
-    """A way of `EachFrame`, and what is known of it.
+class WayEntry:
+    """A way of making a result frame, and what is known of it.
 
     Attributes:
         key: what project files and the command line call it.
@@ -30,6 +38,9 @@ class _Entry:
         adds_light: whether frames count by how long they are open, so that a window may be soft; else alike.
         looks_wider: whether it may look at more than the shutter takes in (`FrameMaking.window`).
         fills: whether steps along the motion can be filled in.
+        most: recorded frames that it takes, evenly spread, if there are more; 0 for as many as any way does.
+        settings: a frozen dataclass of parameters that it is set by; None where there are none.
+        maker: of a way that a package adds, what begins a result frame; see `core.picture.added_way`.
     """
 
     key: str
@@ -39,46 +50,123 @@ class _Entry:
     adds_light: bool = False
     looks_wider: bool = False
     fills: bool = False
+    most: int = 0
+    settings: type[Any] | None = None
+    maker: Callable[..., Any] | None = None
+
+    @property
+    def name(self) -> str:
+        """What a person calls it."""
+        return self.label.replace("&", "")
 
 
-class EachFrame(StrEnum):
-    """How one result frame is made out of recorded frames.
-
-    A further way is an entry here, a module of `core.picture`, and a line in `making.FRAME_MAKERS`.
-    """
-
-    entry: _Entry
-
-    def __new__(cls, entry: _Entry) -> "EachFrame":
-        """A member whose value is its key."""
-        member = str.__new__(cls, entry.key)
-        member._value_ = entry.key
-        member.entry = entry
-        return member
-
-    ONE = _Entry(
+OWN_WAYS = (
+    WayEntry(
         "one",
         "&One frame",
         "The recorded frame that shows when the result frame opens",
         gathers=False,
         fills=True,
-    )
-    LONG_EXPOSURE = _Entry(
+    ),
+    WayEntry(
         "long-exposure",
         "Lon&g exposure",
         "The mean, in linear light, of all recorded frames while open",
         adds_light=True,
         fills=True,
-    )
-    BRIGHTEST = _Entry(
-        "brightest", "&Brightest", "Of every pixel the most light while open: trails of lights"
-    )
-    DARKEST = _Entry("darkest", "&Darkest", "Of every pixel the least light while open")
-    CLEAR = _Entry(
+    ),
+    WayEntry("brightest", "&Brightest", "Of every pixel the most light while open: trails of lights"),
+    WayEntry("darkest", "&Darkest", "Of every pixel the least light while open"),
+    WayEntry(
         "clear",
         "&Clear",
         "The median while open, or over a wider window: without who passes by",
         looks_wider=True,
+    ),
+)
+"""The program's own ways."""
+
+
+def ways() -> dict[str, WayEntry]:
+    """All ways that can be chosen, by key: the program's own, and those that packages add."""
+    return {**{entry.key: entry for entry in OWN_WAYS}, **usable(WAYS)}
+
+
+@dataclass(frozen=True)
+class EachFrame:
+    """How one result frame is made out of recorded frames: a way, as it is set.
+
+    A further way of the program's own is an entry of `OWN_WAYS`, a module of `core.picture`, and a line in
+    `frame_makers.FRAME_MAKERS`.
+
+    Attributes:
+        key: of the way.
+        settings: of a way that a package adds, a value of its entry's ``settings``, or `Unread` where the
+            package is not there.
+    """
+
+    key: str
+    settings: Any = None
+
+    ONE: ClassVar["EachFrame"]
+    LONG_EXPOSURE: ClassVar["EachFrame"]
+    BRIGHTEST: ClassVar["EachFrame"]
+    DARKEST: ClassVar["EachFrame"]
+    CLEAR: ClassVar["EachFrame"]
+
+    @classmethod
+    def named(cls, key: str) -> "EachFrame":
+        """A way as it is set at first. Raises PlanError if there is none of that name."""
+        known = ways()
+        if key not in known:
+            raise PlanError(f"“{shortened(key)}” is no way of making a frame; there are {', '.join(known)}.")
+        settings = known[key].settings
+        return cls(key, settings() if settings is not None else None)
+
+    @classmethod
+    def of_file(cls, key: str, values: Mapping[str, Any]) -> "EachFrame":
+        """A way as a file has it; its package need not be there. Raises PlanError: a value is wrong."""
+        entry = ways().get(key)
+        if entry is None:
+            return cls(key, Unread.of(values))
+        return cls(key, read_values(entry.settings, values) if entry.settings is not None else None)
+
+    @property
+    def entry(self) -> WayEntry:
+        """What is known of the way; of one whose package is not there, that it is made as one frame."""
+        return _OWN.get(self.key) or usable(WAYS).get(self.key) or _missing(self.key)
+
+    @property
+    def at_first(self) -> "EachFrame":
+        """The way as it is set at first."""
+        return self if self.is_missing else EachFrame.named(self.key)
+
+    @property
+    def is_missing(self) -> bool:
+        """Whether the package that adds it is not there, so that one frame stands in its place."""
+        return isinstance(self.settings, Unread) or (self.key not in _OWN and self.key not in usable(WAYS))
+
+    def __str__(self) -> str:
+        return self.key
+
+
+_OWN = {entry.key: entry for entry in OWN_WAYS}
+for _name, _entry in zip(("ONE", "LONG_EXPOSURE", "BRIGHTEST", "DARKEST", "CLEAR"), OWN_WAYS, strict=True):
+    setattr(EachFrame, _name, EachFrame(_entry.key))
+
+OWN_EACH_FRAME = tuple(EachFrame(entry.key) for entry in OWN_WAYS)
+"""The program's own ways, as they are chosen."""
+
+
+def each_frame_choices() -> list[EachFrame]:
+    """All ways, as they are set at first."""
+    return [EachFrame.named(key) for key in ways()]
+
+
+@cache
+def _missing(key: str) -> WayEntry:
+    return WayEntry(
+        key, f"{key} (not here)", "Its package is not there: one frame stands for it", gathers=False
     )
 
 
@@ -122,7 +210,7 @@ class FrameMaking:
             line up; 0 keeps the even step.
     """
 
-    each: EachFrame = EachFrame.ONE
+    each: EachFrame = OWN_EACH_FRAME[0]
     shutter: float = ALL_RECORDED
     soft: bool = False
     window: Fraction | None = None

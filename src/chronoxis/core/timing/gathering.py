@@ -12,7 +12,6 @@ from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.shot_columns import (
     CODES,
     SAME_TIME,
-    WAYS,
     Choices,
     Codes,
     Derived,
@@ -20,8 +19,6 @@ from chronoxis.core.timing.shot_columns import (
     ShotColumns,
     ShotTiming,
     Spans,
-    counts_alike,
-    is_filled,
 )
 
 MOST_GATHERED = 2048
@@ -34,8 +31,6 @@ CLEARED_AROUND = 15
 """Frames whose median stands in for one with a passer-by, at most."""
 
 _BLEND = tuple(Between).index(Between.BLEND)
-_IS_FILLED = np.array([is_filled(way) for way in WAYS])
-_COUNTS_ALIKE = np.array([counts_alike(way) for way in WAYS])
 
 Windows = tuple[Seconds, Seconds]
 """From which recorded second to which each result frame gathers; arrays of shape (result frames,)."""
@@ -98,7 +93,7 @@ def gathered(shots: ShotColumns, numbers: Frames, choices: Choices, windows: Win
     of two, so that overlapping windows share them.
     """
     first, final = _ends(shots, numbers, *windows, (choices.shutters > 0) | (choices.windows > 0))
-    filled = _IS_FILLED[choices.ways]
+    filled = choices.table.filled[choices.ways]
     if filled.any():
         begins, stops = _stations(shots, numbers, *windows)
         first, final = np.where(filled, begins, first), np.where(filled, stops, final)
@@ -118,7 +113,7 @@ def gathered(shots: ShotColumns, numbers: Frames, choices: Choices, windows: Win
     # Two frames may carry one stamp: the first is then never on display.
     kept = weights > np.where(choices.soft[rows], 0.0, SAME_TIME)
     kept |= _alone(kept, rows, offsets)
-    weights = np.where(_COUNTS_ALIKE[choices.ways[rows]] & kept, 1.0, weights)
+    weights = np.where(choices.table.alike[choices.ways[rows]] & kept, 1.0, weights)
     counts = np.bincount(rows[kept], minlength=len(first)).astype(np.int64)
     return Rows(counts, frames[kept], _normalised(weights[kept], counts), choices.ways)
 
@@ -168,6 +163,11 @@ def _spaced(first: Frames, final: Frames, choices: Choices) -> tuple[Frames, Fra
     first = np.where(steps > 1, -(-first // steps) * steps, first).astype(np.int64)
     final = first + (final - first) // steps * steps
     steps = np.where(choices.single, np.maximum(final - first, 1), steps)
+    most = choices.table.most[choices.ways]
+    if most.any():  # so many frames, evenly spread from the first on
+        evenly = np.maximum((final - first) // np.maximum(most - 1, 1), 1)
+        steps = np.where(most > 0, evenly, steps)
+        final = np.where(most > 0, np.minimum(final, first + evenly * (most - 1)), final)
     return first, final, np.asarray(steps, np.int64)
 
 

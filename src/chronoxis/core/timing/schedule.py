@@ -16,7 +16,16 @@ from chronoxis.core.timing.frame_making import MAX_SHUTTER
 from chronoxis.core.timing.gathering import gathered, in_between, spared, widened
 from chronoxis.core.timing.lining_up import lined_up
 from chronoxis.core.timing.pace import GRID_BITS, PaceProfile, Seconds, grid_sums
-from chronoxis.core.timing.shot_columns import SAME_TIME, WAYS, Codes, Frames, ShotColumns, ShotTiming, Way
+from chronoxis.core.timing.shot_columns import (
+    OWN_TABLE,
+    SAME_TIME,
+    Codes,
+    Frames,
+    ShotColumns,
+    ShotTiming,
+    Way,
+    WayTable,
+)
 
 MAX_RESULT_FRAMES = 20_000_000
 
@@ -39,6 +48,7 @@ class Schedule:
         opened: float64, shape (count,); recorded seconds from which each result frame gathers.
         closed: to which; the same where the shutter does not count.
         moved: float64, shape (count,); recorded seconds by which lining up moved each result frame.
+        table: what the codes of ``ways`` stand for.
     """
 
     rate: Fraction
@@ -50,6 +60,7 @@ class Schedule:
     opened: Seconds
     closed: Seconds
     moved: Seconds
+    table: WayTable = OWN_TABLE
 
     def __len__(self) -> int:
         return len(self.shots)
@@ -66,7 +77,7 @@ class Schedule:
 
     def way(self, result_frame: int) -> Way:
         """How a result frame is made."""
-        return WAYS[int(self.ways[result_frame])]
+        return self.table.ways[int(self.ways[result_frame])]
 
     def sources(self, result_frame: int) -> tuple[Frames, Seconds]:
         """The recorded frames of one result frame and their weights."""
@@ -87,6 +98,7 @@ class Schedule:
             self.opened[start:stop],
             self.closed[start:stop],
             self.moved[start:stop],
+            self.table,
         )
 
     def backwards(self) -> "Schedule":
@@ -108,6 +120,7 @@ class Schedule:
             self.opened[numbers],
             self.closed[numbers],
             self.moved[numbers],
+            self.table,
         )
 
 
@@ -168,7 +181,9 @@ def make_schedule(shots: Sequence[ShotTiming], rate: Fraction, joined: PaceProfi
         if len(timing.holes) + len(timing.skipped) + len(timing.cleared):
             part = firsts[seat], firsts[seat + 1]
             rows = spared(rows, part, (int(columns.least[seat]), int(columns.most[seat])), timing)
-    return Schedule(rate, numbers, rows.offsets, rows.frames, rows.weights, rows.ways, *windows, moved)
+    return Schedule(
+        rate, numbers, rows.offsets, rows.frames, rows.weights, rows.ways, *windows, moved, choices.table
+    )
 
 
 def _lined_up(

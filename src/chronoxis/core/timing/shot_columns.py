@@ -1,6 +1,6 @@
 """Shots as the schedule sees them, and all of them as columns of numbers."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from fractions import Fraction
@@ -10,7 +10,8 @@ from typing import Literal, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, FrameMaking
+from chronoxis.core.errors import PlanError
+from chronoxis.core.timing.frame_making import OWN_EACH_FRAME, Between, EachFrame, Fill, FrameMaking
 from chronoxis.core.timing.pace import PaceProfile, Seconds, grid_sums, off_grid
 
 Frames = npt.NDArray[np.int64]
@@ -39,8 +40,8 @@ _FILLED = {
     Fill.GOOD: Derived.FILLED_GOOD,
     Fill.FINEST: Derived.FILLED_FINEST,
 }
-WAYS: tuple[Way, ...] = (*EachFrame, *Derived)
-"""By code."""
+WAYS: tuple[Way, ...] = (*OWN_EACH_FRAME, *Derived)
+"""The program's own, by code; those of packages, as they are set, have codes behind these."""
 
 CODES = {way: code for code, way in enumerate(WAYS)}
 """The code of each."""
@@ -59,6 +60,37 @@ def counts_alike(way: Way) -> bool:
 def shares_frames(way: Way) -> bool:
     """Whether result frames next to one another are made of the same recorded ones."""
     return way.entry.looks_wider if isinstance(way, EachFrame) else way is Derived.IN_BETWEEN
+
+
+class WayTable(NamedTuple):
+    """What codes stand for, in one schedule.
+
+    Attributes:
+        ways: by code.
+        filled: whether each fills in steps; shape (codes,), as those below.
+        alike: whether frames count alike in each.
+        most: recorded frames that each takes; 0 for as many as any does.
+    """
+
+    ways: tuple[Way, ...]
+    filled: npt.NDArray[np.bool_]
+    alike: npt.NDArray[np.bool_]
+    most: Frames
+
+    @classmethod
+    def of(cls, chosen: Iterable[Way]) -> "WayTable":
+        """A table with all that is chosen. Raises PlanError if that is too much."""
+        added = dict.fromkeys(way for way in chosen if way not in CODES)
+        ways = (*WAYS, *added)
+        if len(ways) > np.iinfo(np.uint8).max:
+            raise PlanError("Ways of making a frame are set in too many manners; set passages alike.")
+        most = [way.entry.most if isinstance(way, EachFrame) else 0 for way in ways]
+        filled, alike = ([test(way) for way in ways] for test in (is_filled, counts_alike))
+        return cls(ways, np.array(filled), np.array(alike), np.array(most, np.int64))
+
+
+OWN_TABLE = WayTable.of(())
+"""Of the program's own ways alone."""
 
 
 Spans = npt.NDArray[np.int64]
@@ -123,6 +155,7 @@ class Choices(NamedTuple):
         windows: recorded seconds of *clear*; 0 where the shutter tells.
         between: codes of `Between`, by their order.
         line_ups: steps by which a frame may be away from the even one.
+        table: what the codes of ways stand for.
     """
 
     ways: Codes
@@ -132,6 +165,7 @@ class Choices(NamedTuple):
     windows: Seconds
     between: Codes
     line_ups: Seconds
+    table: WayTable
 
 
 _BETWEEN = {between: code for code, between in enumerate(Between)}
@@ -161,14 +195,17 @@ class ShotColumns:
         self.backwards = np.array([shot.backwards for shot in shots])
         self._covered = off_grid(grid_sums(shot.pace.recorded_length for shot in shots)[:-1])
         makings = [making for shot in shots for making in shot.makings]
+        table = WayTable.of(map(_way, makings))
+        codes = {way: code for code, way in enumerate(table.ways)}
         self._choices = Choices(
-            np.array([CODES[_way(making)] for making in makings], np.uint8),
+            np.array([codes[_way(making)] for making in makings], np.uint8),
             np.array([making.shutter if making.is_open else 0.0 for making in makings]),
             np.array([making.is_soft for making in makings]),
-            np.array([making.is_filled and making.each is EachFrame.ONE for making in makings]),
+            np.array([making.is_filled and making.each == EachFrame.ONE for making in makings]),
             np.array([_window(making) for making in makings]),
             np.array([_BETWEEN[making.between] for making in makings], np.uint8),
             np.array([making.line_up for making in makings]),
+            table,
         )
         self._passages = np.concatenate(([0], np.cumsum([len(shot.makings) for shot in shots])))
         distinct = {id(shot.edges): shot.edges for shot in shots}
@@ -195,6 +232,7 @@ class ShotColumns:
             chosen.windows[passages],
             chosen.between[passages],
             chosen.line_ups[passages],
+            chosen.table,
         )
 
     def windows(

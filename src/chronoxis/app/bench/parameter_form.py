@@ -1,4 +1,4 @@
-"""What a look is set by, as its parameters tell: numbers, choices and switches."""
+"""What a look or a way is set by, as its parameters tell: numbers, choices and switches."""
 
 from functools import partial
 from typing import TypeVar
@@ -9,18 +9,24 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.push_button import switch
 from chronoxis.app.text_label import TextLabel
-from chronoxis.core.model.accent import Accent
-from chronoxis.core.model.parameters import Choice, Number, Switch, parameters_of
+from chronoxis.core.parameters import (
+    MOST_CHOICES,
+    MOST_NUMBERS,
+    MOST_SWITCHES,
+    Choice,
+    Number,
+    Switch,
+    parameters_of,
+)
 from chronoxis.core.timing.exact import parse_exact, shortened
 
 Told = TypeVar("Told", Number, Switch, Choice)
 
-_FIELDS, _CHOICES, _SWITCHES = 4, 2, 2  # numbers, choices and switches of a look that there is room for
-_COLUMNS = 2  # of them, beside each other
+_COLUMNS = 2  # of parameters, beside each other
 
 
-class LookForm(QWidget):
-    """Shows the parameters of one accent's look.
+class ParameterForm(QWidget):
+    """Shows the parameters of one value.
 
     Signals:
         chosen: what is called another, its name, and its value.
@@ -32,25 +38,26 @@ class LookForm(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._accent: Accent | None = None
+        self._value: object = None
+        self._called = ""
         self.numbers: list[NumberField] = []
         self._labels: list[TextLabel] = []
-        for place in range(_FIELDS):
-            field, label = NumberField("Measure", "A measure of the look"), TextLabel()
+        for place in range(MOST_NUMBERS):
+            field, label = NumberField("Measure", "A measure"), TextLabel()
             field.editingFinished.connect(lambda place=place: self._enter(place))
             label.setProperty("dim", True)
             label.setBuddy(field)
             self.numbers.append(field)
             self._labels.append(label)
         self.choices: list[QComboBox] = []
-        for place in range(_CHOICES):
+        for place in range(MOST_CHOICES):
             box = QComboBox()
-            box.setAccessibleName("Choice of the look")
-            box.setToolTip("A choice of the look")
+            box.setAccessibleName("Choice")
+            box.setToolTip("A choice")
             box.activated.connect(lambda row, place=place: self._choose(place, row))
             self.choices.append(box)
         self.switches = [
-            switch("on", "A choice of the look", partial(self._switch, place)) for place in range(_SWITCHES)
+            switch("on", "A choice", partial(self._switch, place)) for place in range(MOST_SWITCHES)
         ]
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -60,10 +67,10 @@ class LookForm(QWidget):
             widget.setParent(self)
             widget.hide()
 
-    def show_accent(self, accent: Accent | None) -> None:
-        """Show the look of an accent; nothing, where there is none."""
-        another = accent is None or self._accent is None or type(accent.look) is not type(self._accent.look)
-        self._accent = accent
+    def show_value(self, value: object, called: str) -> None:
+        """Show a value, by what a person calls it; nothing, where it is None."""
+        another = type(value) is not type(self._value)
+        self._value, self._called = value, called
         if another:
             self._lay_out()
         self._show_numbers()
@@ -71,7 +78,7 @@ class LookForm(QWidget):
         self._show_switches()
 
     def _lay_out(self) -> None:
-        """What the look has, two beside each other; numbers first."""
+        """What the value has, two beside each other; numbers first."""
         shown: list[tuple[QWidget, ...]] = [
             (label, field)
             for label, field, _ in zip(self._labels, self.numbers, self._told(Number), strict=False)
@@ -89,39 +96,33 @@ class LookForm(QWidget):
 
     def _told(self, kind: type[Told]) -> dict[str, Told]:
         """The parameters that are of one kind, by name."""
-        told = parameters_of(type(self._accent.look)) if self._accent else {}
+        told = parameters_of(type(self._value)) if self._value is not None else {}
         return {name: each for name, each in told.items() if isinstance(each, kind)}
 
     def _show_numbers(self) -> None:
-        if self._accent is None:
-            return
         told_of = self._told(Number).items()
         for label, field, (name, told) in zip(self._labels, self.numbers, told_of, strict=False):
-            value = getattr(self._accent.look, name)
+            value = getattr(self._value, name)
             label.setText(told.label)
-            field.setAccessibleName(f"{told.label} of the {self._accent.name}")
+            field.setAccessibleName(f"{told.label} of the {self._called}")
             field.setToolTip(f"{told.label}, {told.unit}" if told.unit else told.label)
             field.show_number(
                 told.unset if value is None else f"{value * told.shown:.4g} {told.unit}".strip()
             )
 
     def _show_choices(self) -> None:
-        if self._accent is None:
-            return
         for box, (name, told) in zip(self.choices, self._told(Choice).items(), strict=False):
             box.clear()
             box.addItems([str(each) for each in told.of])
-            box.setCurrentIndex(list(told.of).index(getattr(self._accent.look, name)))
-            box.setAccessibleName(f"{told.label} of the {self._accent.name}")
+            box.setCurrentIndex(list(told.of).index(getattr(self._value, name)))
+            box.setAccessibleName(f"{told.label} of the {self._called}")
             box.setToolTip(told.about)
 
     def _show_switches(self) -> None:
-        if self._accent is None:
-            return
         for turn, (name, told) in zip(self.switches, self._told(Switch).items(), strict=False):
             turn.setText(told.label)
             turn.setToolTip(told.about)
-            turn.setChecked(getattr(self._accent.look, name))
+            turn.setChecked(getattr(self._value, name))
 
     def _enter(self, place: int) -> None:
         text, numbers = self.numbers[place].take_text(), list(self._told(Number).items())

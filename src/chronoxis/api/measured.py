@@ -1,0 +1,103 @@
+"""What is measured of footage: once, and kept beside everything else that was."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from chronoxis.api.footage import Footage
+from chronoxis.core.errors import FootageError
+from chronoxis.core.footage.kinds import open_source
+from chronoxis.core.model.music import MusicFile
+from chronoxis.core.traces.camera_path import follow
+from chronoxis.core.traces.picture_trace import watch
+from chronoxis.core.traces.sound_trace import listen
+from chronoxis.core.traces.store import TraceStore
+
+Column = npt.NDArray[np.float32]
+Share = Callable[[float], None]
+"""Called with the share done, 0 to 1; it may raise `Cancelled` to stop."""
+
+
+def _nobody(_share: float) -> None:
+    """Nobody wants to know."""
+
+
+@dataclass(frozen=True, eq=False)
+class Traces:
+    """What the pictures of footage are like, by recorded frame; shape (frames,) each.
+
+    Attributes:
+        light: mean luminance, linear, 0 to 1.
+        motion: mean difference from the frame before, 0 to 1, the change of light taken out.
+        change: the largest change of any part of the picture from the frame before, 0 to 1.
+        passers_by: whether something large crosses near the lens.
+    """
+
+    light: Column
+    motion: Column
+    change: Column
+    passers_by: npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class CameraMoves:
+    """How each frame lies against the one before; shape (frames,) each.
+
+    Attributes:
+        right: pixels of the full picture, at its middle.
+        down: likewise.
+        turned: degrees.
+        grown: times.
+        confidence: 0 to 1, 0 where it could not be followed.
+    """
+
+    right: Column
+    down: Column
+    turned: Column
+    grown: Column
+    confidence: Column
+
+
+@dataclass(frozen=True)
+class Beats:
+    """The beats of music.
+
+    Attributes:
+        times: seconds, ascending.
+        bar_starts: whether each begins a bar.
+    """
+
+    times: tuple[float, ...]
+    bar_starts: tuple[bool, ...]
+
+
+def traces(footage: Footage, told: Share = _nobody) -> Traces:
+    """Measure the pictures of footage. Raises FootageError if they cannot be read."""
+    if not footage.source.has_pictures:
+        raise FootageError(f"{footage.path.name} has no pictures to be measured.")
+    trace = watch(footage.source, TraceStore(), lambda _, share: told(share))
+    passes = np.zeros(len(trace), np.bool_)
+    for first, stop in trace.passers.tolist():
+        passes[first:stop] = True
+    return Traces(trace.light, trace.motion, trace.change, passes)
+
+
+def camera_moves(footage: Footage, told: Share = _nobody) -> CameraMoves:
+    """Follow the camera through all of a recording. Raises FootageError if it cannot be read."""
+    if not footage.source.has_pictures:
+        raise FootageError(f"{footage.path.name} has no pictures to be measured.")
+    spans = ((0, footage.frame_count),)
+    path = follow(footage.source, spans, TraceStore(), lambda _, share: told(share))
+    width = np.float32(footage.source.facts.picture.width)
+    sure = np.maximum(path.sureness, 0)
+    return CameraMoves(path.right * width, path.down * width, path.turned, np.exp(path.grown), sure)
+
+
+def beats(path: str | Path) -> Beats:
+    """Find the beats of music, of any file with sound. Raises FootageError if there is none."""
+    found = listen(open_source(MusicFile(Path(path))), TraceStore()).beats
+    starts = tuple(bool(found.begins_bar(number)) for number in range(len(found.times)))
+    return Beats(tuple(found.times), starts)
