@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Self
 
 from chronoxis.api.footage import open_footage
-from chronoxis.core.errors import ExportError
+from chronoxis.core.errors import ExportError, PlanError
 from chronoxis.core.files.atomic import already_there
 from chronoxis.core.files.presets import own_presets, preset_named, shipped_presets
 from chronoxis.core.files.project_file import load_project, save_project
@@ -55,7 +55,7 @@ class Project:
                 project = replace(project, rate=footage.result_rate)
             project = arranging.bring_in(project, footage)
             project = arranging.add_shot(project, project.footage[-1].key)
-        return cls(project)
+        return cls(pacing.set_speed(project, project.places(), Fraction(1)))
 
     @classmethod
     def load(cls, path: str | Path) -> Self:
@@ -90,12 +90,14 @@ class Project:
 
     def with_points(self, begin: Number, end: Number, shot: int = 0) -> Self:
         """With a shot from one recorded time to another."""
+        (shot,) = self._numbers([shot])
         rate = self.value.footage_of(self.value.shots[shot]).rate
         points = (_seconds(each, rate) for each in (begin, end))
         return self._with(arranging.set_points(self.value, shot, *points))
 
     def with_cut(self, at: Number, shot: int = 0) -> Self:
         """With a shot cut in two, so many recorded seconds after it begins to play."""
+        (shot,) = self._numbers([shot])
         return self._with(arranging.cut_shot(self.value, shot, _seconds(at, self.rate)))
 
     def with_speed(self, speed: Number, shots: Iterable[int] | None = None) -> Self:
@@ -214,7 +216,11 @@ class Project:
         return self._with(arranging.set_settings(self.value, settings))
 
     def _numbers(self, shots: Iterable[int] | None) -> list[int]:
-        return list(range(self.shot_count)) if shots is None else list(shots)
+        """Of shots, in their order. Raises PlanError if there is no such shot."""
+        numbers = list(range(self.shot_count)) if shots is None else sorted(set(shots))
+        if wrong := [number for number in numbers if not 0 <= number < self.shot_count]:
+            raise PlanError(f"There is no shot {wrong[0]}; there are {self.shot_count}, counted from 0.")
+        return numbers
 
     def _places(self, shots: Iterable[int] | None) -> list[Place]:
         numbers = set(self._numbers(shots))
