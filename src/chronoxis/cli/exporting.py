@@ -1,5 +1,6 @@
 """Writing a result into a file, with what the options say of it."""
 
+import sys
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -20,9 +21,18 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.render.export import export, protected_files
 from chronoxis.core.render.pieces import pieces_of
+from chronoxis.core.render.pipe import PIPES, RAW, Y4M, write_frames
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.result_place import result_place
 from chronoxis.core.timing.speed import format_speed
+
+STANDARD = Path("-")
+"""The name that stands for standard input and output."""
+
+_OF_FILES = (
+    *("sound", "music", "loudness", "silent_above", "credits", "quality", "bitrate", "at_most"),
+    *("resume", "overwrite", "workers", "scheduler"),
+)  # options that only files have
 
 
 def write_result(
@@ -32,6 +42,9 @@ def write_result(
     planned: Callable[[Project], Plan],
 ) -> None:
     """Write a file from a source; what the options do not say is as the project has it."""
+    if options["output"] == STANDARD:
+        write_to_pipe(options, begin, planned)
+        return
     machines = machines_of(options)
     with reporting(options["progress"]) as report:
         plan = wished_result(source, options, begin, planned)
@@ -62,6 +75,31 @@ def write_result(
         report.done(done)
     if report.stood_in:
         raise click.exceptions.Exit(STOOD_IN)
+
+
+def write_to_pipe(
+    options: dict[str, Any], begin: Callable[[], Project], planned: Callable[[Project], Plan]
+) -> None:
+    """Write frames on standard output; what is told goes to standard error. Raises UsageError."""
+    for name in _OF_FILES:
+        if options[name]:
+            raise click.UsageError(f"--{name.replace('_', '-')} has no effect on frames through a pipe.")
+    if options["progress"] == "json":
+        raise click.UsageError("--progress json and frames cannot both go to standard output.")
+    if sys.stdout.isatty():
+        raise click.UsageError("Frames would go to the terminal; send them on with | or >.")
+    pipe = RAW if options["format_key"] == RAW.key else Y4M
+    if options["format_key"] not in (None, *(each.key for each in PIPES)):
+        raise click.UsageError("--format is y4m or raw where frames go to standard output.")
+    with reporting(options["progress"]) as report:
+        project = begin()
+        size = options["size"] or project.settings.size
+        settings = ResultSettings(
+            pipe, replace(size, stretch=options["stretch"] or size.stretch), sound=False
+        )
+        plan = planned(replace(project, settings=settings))
+        report.begin(len(plan.schedule), plan.remark)
+        write_frames(plan, sys.stdout.buffer, report.written, report.check)
 
 
 def begun(options: dict[str, Any]) -> Project:
@@ -103,6 +141,8 @@ STOOD_IN = 3
 def _chosen_format(options: dict[str, Any], saved: ExportFormat) -> ExportFormat:
     """The format of the options, or of a project where it goes with the output's name. Raises UsageError."""
     output, key = options["output"], options["format_key"]
+    if key in [each.key for each in PIPES]:
+        raise click.UsageError(f"--format {key} is for -o -, standard output.")
     try:
         chosen = saved if key is None and fits_name(saved, output) else format_of(output, key)
     except PlanError as error:

@@ -18,6 +18,7 @@ from chronoxis.core.model.photo_run import parse_interval, parse_photo_rate
 from chronoxis.core.model.settings import SizeWish, parse_bitrate, parse_megabytes
 from chronoxis.core.model.sound import parse_level, parse_loudness
 from chronoxis.core.model.steady import parse_crop_budget, parse_steady
+from chronoxis.core.render.pipe import PIPES
 from chronoxis.core.timing.frame_making import Between, EachFrame, Fill, PassersBy, ways
 from chronoxis.core.timing.rates import parse_rate
 from chronoxis.core.timing.speed import parse_speed
@@ -197,10 +198,12 @@ def file_options(command: Callable[..., None]) -> Callable[..., None]:
         command,
         [
             click.option("-o", "--output", type=FILE, required=True, metavar="OUT",
-                         help=f"A file that ends in {endings_in_words()}; a folder, or a name such as "
-                              "dawn/%05d.png, for stills."),
-            click.option("--format", "format_key", type=click.Choice([each.key for each in FORMATS]),
-                         help="Where several formats share an ending; for a folder, jpeg if not given."),
+                         help=f"A file that ends in {endings_in_words()}; a folder, or a name such "
+                              "as dawn/%05d.png, for stills; - for frames on standard output."),
+            click.option("--format", "format_key",
+                         type=click.Choice([each.key for each in (*FORMATS, *PIPES)]),
+                         help="Where several formats share an ending; for a folder, jpeg if not given; "
+                              "for -, y4m or raw."),
             click.option("--size", type=Words("size", SizeWish.parse), metavar="WxH",
                          help="Such as 1280x720 or 1080p; the recorded aspect is kept."),
             click.option("--stretch", is_flag=True, help="Fill WxH exactly, giving up the aspect."),

@@ -63,6 +63,12 @@ class Report:
             event="progress", done=now.done, total=now.total, rate=now.rate, seconds_left=now.seconds_left
         )
 
+    def written(self, frames: int) -> None:
+        """Tell how many frames are written. Raises Cancelled if that was asked for."""
+        self.check()
+        if self._bar is not None:
+            self._bar.update(frames - self._bar.n)
+
     def note(self, line: str) -> None:
         """Tell what happens meanwhile."""
         self.say(event="note", message=line)
