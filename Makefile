@@ -3,10 +3,11 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 KERNELS := src/chronoxis/core/picture/kernels.c
+GUIDE := src/chronoxis/guide/index.html
 
 .PHONY: setup demo test test-thorough sanitize bench screenshots package test-package lock clean
 
-setup: $(VENV)/.ready
+setup: $(VENV)/.ready $(GUIDE)
 
 $(VENV)/.ready: requirements.lock pyproject.toml packaging/system-libraries.sh packaging/compiler.sh $(KERNELS)
 	sh packaging/compiler.sh
@@ -16,6 +17,10 @@ $(VENV)/.ready: requirements.lock pyproject.toml packaging/system-libraries.sh p
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	sh packaging/system-libraries.sh $(BIN)/python
 	touch $@
+
+# The guide's pages, which ship with the program.
+$(GUIDE): $(VENV)/.ready mkdocs.yml docs/guide_build.py $(wildcard docs/guide/*.md docs/guide/theme/* docs/screenshots/*)
+	$(BIN)/mkdocs build --quiet --strict
 
 demo: setup
 	$(BIN)/chronoxis demo
@@ -58,4 +63,4 @@ lock: setup
 	    --no-emit-index-url --no-header --no-annotate -o requirements.lock pyproject.toml
 
 clean:
-	rm -rf $(VENV)
+	rm -rf $(VENV) $(dir $(GUIDE)) dist build

@@ -5,6 +5,7 @@
 set -eu
 bin=$1
 rm -rf dist build
+"$bin/mkdocs" build --quiet --strict
 "$bin/uv" build --quiet --offline --no-build-isolation --python "$bin/python" --sdist --wheel --out-dir dist/plain
 PATH="$bin:$PATH" "$bin/auditwheel" repair --plat "manylinux_2_28_$(uname -m)" --only-plat -w dist dist/plain/*.whl
 mv dist/plain/*.tar.gz dist/

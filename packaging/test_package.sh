@@ -75,8 +75,9 @@ chmod 755 /tmp/use.sh; su - person -s /bin/sh -c 'LANG=C.UTF-8 sh /tmp/use.sh'"
 set -eu
 project=\$(ls \$HOME/meet/*.chronoxis | head -1)
 gio mime application/vnd.chronoxis.project+json
-test \"\$(xdg-mime query filetype \"\$project\")\" = application/vnd.chronoxis.project+json
-xdg-open \"\$project\" &
+gio info -a standard::content-type \"\$project\" | grep -q application/vnd.chronoxis.project+json
+desktop-file-validate /usr/share/applications/chronoxis.desktop
+gio open \"\$project\"
 seen=
 for _ in \$(seq 60); do
     sleep 1

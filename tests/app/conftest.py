@@ -2,6 +2,7 @@
 
 import shutil
 from collections.abc import Iterator
+from fractions import Fraction
 from pathlib import Path
 
 import pytest
@@ -11,8 +12,12 @@ from pytestqt.qtbot import QtBot
 from chronoxis.app.checks import found_checks
 from chronoxis.app.first_notes import mark_all_read
 from chronoxis.app.main_window import MainWindow
+from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.demo.larkfield import draw_field
-from tests.app.driving import SECONDS, wear_theme
+from tests.app.driving import SECONDS, planned, wear_theme
+from tests.core.test_music import write_sound
+from tests.photo_makers import make_photos
+from tests.tunes import make_tune
 
 
 @pytest.fixture(scope="session")
@@ -55,3 +60,20 @@ def opened(window: MainWindow, recording: Path, qtbot: QtBot) -> MainWindow:
     window.loading.bring_in(recording)
     qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
     return window
+
+
+@pytest.fixture
+def rich(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> MainWindow:
+    """A window in which every page has something: two shots with a Surge, photos, music and a nested run."""
+    document = opened.document
+    document.apply("", lambda p: pacing.divide(p, 0, Fraction(1, 2)))
+    document.apply("", lambda p: arranging.duplicate(p, [0]))
+    document.apply("", lambda p: joining.make_surges(p, [0]))
+    opened.loading.bring_in(make_photos(tmp_path / "Dawn", [n for n in range(20) if n != 7]))
+    qtbot.waitUntil(lambda: len(document.known.sources) == 2, timeout=20_000)
+    tune = write_sound(tmp_path / "tune.flac", make_tune(120, seconds=8).sound, "flac")
+    opened.loading.bring_in_music([tune])
+    qtbot.waitUntil(lambda: len(document.known.sources) == 3, timeout=20_000)
+    document.apply("", lambda p: arranging.lay_music(p, "tune"))
+    planned(qtbot, opened)
+    return opened

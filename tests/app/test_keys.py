@@ -4,9 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
-from fractions import Fraction
 from functools import partial
-from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
@@ -28,35 +26,13 @@ from chronoxis.app.bench.accents_page import Owner
 from chronoxis.app.bench.amount_curve import AmountCurve
 from chronoxis.app.main_window import MainWindow
 from chronoxis.app.pictures.stage import Mode
-from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.steady import Steady, SteadyMode
 from chronoxis.core.timing.frame_making import OWN_EACH_FRAME
 from chronoxis.core.timing.reckoner import Quantity
-from tests.app.driving import planned
-from tests.core.test_music import write_sound
-from tests.photo_makers import make_photos
-from tests.tunes import make_tune
 
 KEY = Qt.Key
-
-
-@pytest.fixture
-def rich(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> MainWindow:
-    """A window in which every page has something: two shots with a Surge, photos, music and a nested run."""
-    document = opened.document
-    document.apply("", lambda p: pacing.divide(p, 0, Fraction(1, 2)))
-    document.apply("", lambda p: arranging.duplicate(p, [0]))
-    document.apply("", lambda p: joining.make_surges(p, [0]))
-    opened.loading.bring_in(make_photos(tmp_path / "Dawn", [n for n in range(20) if n != 7]))
-    qtbot.waitUntil(lambda: len(document.known.sources) == 2, timeout=20_000)
-    tune = write_sound(tmp_path / "tune.flac", make_tune(120, seconds=8).sound, "flac")
-    opened.loading.bring_in_music([tune])
-    qtbot.waitUntil(lambda: len(document.known.sources) == 3, timeout=20_000)
-    document.apply("", lambda p: arranging.lay_music(p, "tune"))
-    planned(qtbot, opened)
-    return opened
 
 
 def controls(of: QWidget) -> list[QWidget]:

@@ -34,6 +34,7 @@ from chronoxis.app.focus_keys import FocusKeys
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.run_pictures import RunPictures
 from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.guide import CHAPTERS, open_chapter
 from chronoxis.app.head_line import HeadLine
 from chronoxis.app.help_page import HelpPage
 from chronoxis.app.intents.empty_page import EmptyPage
@@ -282,6 +283,11 @@ class MainWindow(QMainWindow):
         """Show what there is to know of the page that is shown."""
         self.help_page.show_about(self._shown_page)
 
+    def show_guide(self) -> None:
+        """Show the guide's chapter about the page that is shown."""
+        if why := open_chapter(CHAPTERS[self._shown_page]):
+            self._say(why)
+
     @property
     def _shown_page(self) -> str:
         """The name of what is to be read about."""
@@ -421,6 +427,7 @@ class MainWindow(QMainWindow):
         self._pages.addWidget(body)
         self.shortcuts_page = ShortcutsPage(self)
         self.help_page = HelpPage(self)
+        self.help_page.failed.connect(self._say)
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)

@@ -55,6 +55,7 @@ class Menus:
         self._fill_play(play)
         self._add(help_, "&Keys", "?", window.shortcuts_page.show_beside)
         self._add(help_, "&About this page", "F1", window.show_help)
+        self._add(help_, "&Guide", "Ctrl+F1", window.show_guide)
         self._add(help_, "&First steps", "Shift+F1", window.first_notes.begin_again)
         escape = QAction(window, shortcut=QKeySequence("Esc"))
         escape.triggered.connect(window.step_back)

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence
+from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -51,6 +51,10 @@ class ShortcutsPage(QFrame):
         for column in self._columns:
             column.setSpacing(8)
             row.addLayout(column)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Any key goes back."""
+        self.hide()
 
     def show_beside(self) -> None:
         """Fill the list and show it in the middle of the window."""
