@@ -70,27 +70,45 @@ of_deb() {
 $use
 USE
 chmod 755 /tmp/use.sh; su - person -s /bin/sh -c 'LANG=C.UTF-8 sh /tmp/use.sh'"
-    say "window, by a double click on a project"
+    say "window, by a double click on a project; then ten minutes to a time-lapse, by its keys"
     in_root "cat >/tmp/click.sh <<'CLICK'
 set -eu
-project=\$(ls \$HOME/meet/*.chronoxis | head -1)
-gio mime application/vnd.chronoxis.project+json
+project=\$HOME/meet/larkfield.chronoxis
+film=\$HOME/meet/Field-from-the-tower.mp4
+gio mime application/vnd.chronoxis.project+json | head -1
 gio info -a standard::content-type \"\$project\" | grep -q application/vnd.chronoxis.project+json
 desktop-file-validate /usr/share/applications/chronoxis.desktop
+window_of() {
+    for _ in \$(seq 60); do
+        sleep 1
+        seen=\$(xdotool search --onlyvisible --name \"\$1\" 2>/dev/null | head -1) && [ -n \"\$seen\" ] && return
+    done
+    exit 1
+}
+end() { kill -TERM \"\$(xdotool getwindowpid \$seen)\"; sleep 4; }
+keys() { for key in \$*; do xdotool key --window \$seen \$key; sleep 1; done; }
 gio open \"\$project\"
-seen=
-for _ in \$(seq 60); do
-    sleep 1
-    seen=\$(xdotool search --onlyvisible --name Chronoxis 2>/dev/null | head -1) && [ -n \"\$seen\" ] && break
-done
-test -n \"\$seen\"
-sleep 12
+window_of 'larkfield.*Chronoxis'
 xdotool getwindowname \$seen
+sleep 10
 import -window root /tmp/window.png
-pkill -TERM -f chronoxis.cli || pkill -TERM -f bin/chronoxis
+end
+chronoxis \"\$film\" &
+window_of 'Chronoxis'
+sleep 8
+xdotool windowfocus \$seen
+keys Escape Home i ctrl+f
+xdotool type --window \$seen 12
+keys Return alt+2 alt+g
+sleep 6
+import -window root /tmp/walk.png
+keys ctrl+e
+sleep 3
+import -window root /tmp/export.png
+end
 CLICK
 chmod 755 /tmp/click.sh; su - person -s /bin/sh -c 'LANG=C.UTF-8 xvfb-run -a -s \"-screen 0 1280x800x24\" sh /tmp/click.sh'"
-    cp "$root/tmp/window.png" "$here/dist/window.png"
+    for picture in window walk export; do cp "$root/tmp/$picture.png" "$here/dist/"; done
     in_root 'man -P cat chronoxis | head -5'
     say "removal"
     in_root 'apt-get remove -y -qq chronoxis >/dev/null 2>&1; apt-get purge -y -qq chronoxis >/dev/null 2>&1

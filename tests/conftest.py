@@ -6,6 +6,8 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from tests.added_packages import make_packages, with_packages
+
 settings.register_profile("usual", max_examples=30, deadline=None)
 settings.register_profile("thorough", max_examples=300, deadline=None)
 
@@ -45,6 +47,7 @@ def own_state(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monk
     folder = tmp_path_factory.mktemp("own")
     monkeypatch.setenv("XDG_STATE_HOME", str(folder / "state"))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(folder / "config"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(folder / "data"))
     return folder / "state" / "chronoxis"
 
 
@@ -55,3 +58,16 @@ def own_cache(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("XDG_CACHE_HOME", str(folder))
         yield folder
+
+
+@pytest.fixture(scope="session")
+def packages(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder of a person's data with packages that add to the program."""
+    return make_packages(tmp_path_factory.mktemp("data"), tmp_path_factory.mktemp("built"))
+
+
+@pytest.fixture
+def installed(packages: Path) -> Iterator[Path]:
+    """These packages, for the program."""
+    with with_packages(packages):
+        yield packages

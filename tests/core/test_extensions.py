@@ -2,10 +2,8 @@
 
 import json
 import os
-import shutil
 import subprocess
 import sys
-from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -13,7 +11,6 @@ import av
 import numpy as np
 import pytest
 
-from chronoxis.core import extensions
 from chronoxis.core.errors import PlanError
 from chronoxis.core.extensions import ACCENTS, TRACES, WAYS, ExtensionError, usable
 from chronoxis.core.files.project_file import load_project, save_project
@@ -27,70 +24,8 @@ from chronoxis.core.render.opened_project import planned
 from chronoxis.core.render.target import unwritten_target
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.traces.store import TraceStore
+from tests.added_packages import GLOW, GREEN, MEDIAN, with_packages
 from tests.footage_makers import make_recording
-
-EXAMPLES = Path(__file__).parents[2] / "examples"
-MEDIAN, GLOW, GREEN = "median-of-three:median", "edge-glow:glow", "median-of-three:green"
-BROKEN = """
-from dataclasses import dataclass
-import numpy as np
-from chronoxis import api
-
-class Fails:
-    def add(self, codes, weight): raise RuntimeError("no such luck")
-    def made(self): return None
-
-class GivesNothing:
-    def add(self, codes, weight): pass
-    def made(self): return None
-
-FAILS = api.Way("Fails", "It does", Fails)
-NOTHING = api.Way("Nothing", "Gives none", GivesNothing)
-
-@dataclass(frozen=True)
-class Loose(api.Look):
-    size: float = 1.0
-"""
-
-
-def install(folder: Path, name: str, built: Path) -> None:
-    """Install an example into a folder, from a copy: the build leaves things behind."""
-    copied = shutil.copytree(EXAMPLES / name, built / name)
-    options = ["--quiet", "--no-index", "--no-deps", "--no-build-isolation", "--no-compile"]
-    subprocess.run(
-        [sys.executable, "-m", "pip", "install", *options, "--target", str(folder), str(copied)],
-        check=True,
-        capture_output=True,
-    )
-
-
-@pytest.fixture(scope="module")
-def packages(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A folder of a person's data, with both examples and one that is broken."""
-    data = tmp_path_factory.mktemp("data")
-    folder = data / "chronoxis" / "extensions"
-    for name in ("median-of-three", "edge-glow"):
-        install(folder, name, tmp_path_factory.mktemp("built"))
-    (folder / "broken.py").write_text(BROKEN)
-    told = folder / "broken-1.dist-info"
-    told.mkdir()
-    (told / "METADATA").write_text("Metadata-Version: 2.1\nName: broken\nVersion: 1\n")
-    (told / "entry_points.txt").write_text(
-        "[chronoxis.ways]\nfails = broken:FAILS\nnothing = broken:NOTHING\nlacking = broken:LACKING\n"
-        "[chronoxis.accents]\nloose = broken:Loose\n"
-    )
-    return data
-
-
-@pytest.fixture
-def installed(packages: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
-    """The packages, for this process and those that it starts."""
-    path = list(sys.path)
-    monkeypatch.setenv("XDG_DATA_HOME", str(packages))
-    extensions.extensions.cache_clear()
-    yield packages
-    extensions.extensions.cache_clear()
-    sys.path[:] = path
 
 
 @pytest.fixture(scope="module")
@@ -148,20 +83,15 @@ def test_settings_are_kept_in_files_and_out_of_range_is_refused(
 
 
 def test_without_its_package_a_project_opens_says_so_and_keeps_all(
-    packages: Path, recording: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    packages: Path, recording: Path, tmp_path: Path
 ) -> None:
     path = tmp_path / "film.chronoxis"
-    with monkeypatch.context() as patch:
-        patch.setenv("XDG_DATA_HOME", str(packages))
-        extensions.extensions.cache_clear()
-        before = list(sys.path)
+    with with_packages(packages):
         project = condensed(recording, MEDIAN)
         look = usable(ACCENTS)[GLOW]
         project = joining.set_accents(project, lambda _: (Accent(look(light=1.5)),), whole=True)
         save_project(project, path)
         written = path.read_text()
-        sys.path[:] = before
-    extensions.extensions.cache_clear()
     opened = load_project(path)
     assert opened.shots[0].makings[0].each.is_missing
     assert isinstance(opened.accents[0].look, MissingLook)
@@ -232,15 +162,19 @@ def test_a_trace_is_measured_once_for_the_same_code(
 ) -> None:
     trace, source, store = usable(TRACES)[GREEN], open_source(recording), TraceStore(tmp_path)
     told: list[float] = []
-    values = trace.of(source, store, told.append)
+
+    def note(_values: object, share: float) -> None:
+        told.append(share)
+
+    values = trace.of(source, store, note)
     assert len(values) == 100
     assert np.isfinite(values).all()
     assert told
     told.clear()
-    assert np.array_equal(trace.of(source, store, told.append), values)
+    assert np.array_equal(trace.of(source, store, note), values)
     assert not told  # it was kept
     monkeypatch.setattr("chronoxis.core.traces.added_trace.code_of", lambda *_: "another")
-    trace.of(source, store, told.append)
+    trace.of(source, store, note)
     assert told
 
 

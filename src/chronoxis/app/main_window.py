@@ -42,6 +42,7 @@ from chronoxis.app.intents.intent_panel import IntentPanel
 from chronoxis.app.intents.intents import Intents
 from chronoxis.app.join_commands import JoinCommands
 from chronoxis.app.lull_commands import LullCommands
+from chronoxis.app.measuring.added_courses import AddedCourses
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.measuring.found_lulls import FoundLulls
 from chronoxis.app.measuring.picture_traces import PictureTraces
@@ -118,6 +119,7 @@ class MainWindow(QMainWindow):
         self.transport = Transport(self.document, self.preview, self.compared, self.sound, self.player)
         self.picture_traces = PictureTraces(self.document, self.measuring)
         self.camera_paths = CameraPaths(self.document, self.measuring)
+        self.added_courses = AddedCourses(self.document, self.measuring)
         self.lulls = FoundLulls(self.document, self.sound_traces, self.picture_traces)
         traces = self.sound_traces, self.picture_traces
         self.proposed = ProposedPace()
@@ -144,6 +146,7 @@ class MainWindow(QMainWindow):
             self.picture_traces,
             self.camera_paths,
             self.lulls,
+            self.added_courses,
             self.proposed,
             self.readers,
         )

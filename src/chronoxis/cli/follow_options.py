@@ -4,7 +4,6 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from enum import StrEnum
 from fractions import Fraction
-from functools import partial
 from typing import Any
 
 import click
@@ -85,7 +84,7 @@ def _course(footage: Footage, source: Source, by: str) -> Course:
     """What is followed, measured now unless it was before. Raises PlanError: there is no such thing in it."""
     if by in added_traces():
         with measuring() as told:
-            column = added_traces()[by].of(source, TraceStore(), partial(told, footage.label))
+            column = added_traces()[by].of(source, TraceStore(), lambda _, share: told(footage.label, share))
         return picture_course(footage, source, column)
     sound, pictures = traces_of(footage, source)
     course = None

@@ -26,6 +26,7 @@ from chronoxis.app.bench.sound_page import SoundPage
 from chronoxis.app.bench.steady_pictures import SteadyPictures
 from chronoxis.app.document.document import Document
 from chronoxis.app.footage.shelf import Shelf
+from chronoxis.app.measuring.added_courses import AddedCourses
 from chronoxis.app.measuring.camera_paths import CameraPaths
 from chronoxis.app.measuring.found_lulls import FoundLulls
 from chronoxis.app.measuring.picture_traces import PictureTraces
@@ -69,6 +70,7 @@ class Bench(QFrame):
         traces: PictureTraces,
         cameras: CameraPaths,
         lulls: FoundLulls,
+        added: AddedCourses,
         proposed: ProposedPace,
         readers: Readers,
     ) -> None:
@@ -82,7 +84,10 @@ class Bench(QFrame):
         self.picture, self.sound = PicturePage(document, cameras, readers), SoundPage(document)
         self.beats, self.footage = BeatsPage(document, sounds), FootagePage(document, shelf, sounds)
         self.join, self.accents = JoinPage(document, cameras), AccentsPage(document, readers)
-        self.lulls, self.happening = LullsPage(document, lulls), HappeningPage(document, lulls, proposed)
+        self.lulls, self.happening = (
+            LullsPage(document, lulls),
+            HappeningPage(document, lulls, added, proposed),
+        )
         self.pages: tuple[tuple[str, Page], ...] = (
             ("Pace", self.pace),
             ("Frames", self.frames),

@@ -10,6 +10,7 @@ from chronoxis.app.bench.number_field import NumberField
 from chronoxis.app.bench.outcome import Outcome
 from chronoxis.app.bench.page import Page, label_for, line
 from chronoxis.app.document.document import Document
+from chronoxis.app.measuring.added_courses import AddedCourses
 from chronoxis.app.measuring.found_lulls import FoundLulls, Known
 from chronoxis.app.measuring.proposed_pace import ProposedPace
 from chronoxis.app.push_button import push_button
@@ -79,14 +80,16 @@ class FollowAct:
 class HappeningPage(Page):
     """Proposes a pace for the selected shots, and takes it in one step."""
 
-    def __init__(self, document: Document, found: FoundLulls, proposed: ProposedPace) -> None:
+    def __init__(
+        self, document: Document, found: FoundLulls, added: AddedCourses, proposed: ProposedPace
+    ) -> None:
         super().__init__(document)
-        self._found, self._proposed = found, proposed
+        self._found, self._added, self._proposed = found, added, proposed
         self._is_shown = False
         self._outcome = Outcome(document, "pace by what happens")
         self._outcome.changed.connect(self._tell)
         self.follows: dict[str, QCheckBox] = {}
-        for key, text, tip in _FOLLOWED:
+        for key, text, tip in (*_FOLLOWED, *added.offered):
             self.follows[key] = QCheckBox(text)
             self.follows[key].setToolTip(tip)
             self.follows[key].toggled.connect(self._ask)
@@ -108,6 +111,7 @@ class HappeningPage(Page):
         self.do.clicked.connect(self._outcome.press)
         self._lay_out()
         found.changed.connect(self._ask)
+        added.changed.connect(self._ask)
 
     def close_workers(self) -> None:
         """Stop the work in the background."""
@@ -119,6 +123,7 @@ class HappeningPage(Page):
             self._is_shown = False
             self._outcome.forget()
             self._proposed.drop()
+            self._added.want(())
 
     def _field(self, name: str, tip: str) -> NumberField:
         field = NumberField(name, tip, 68)
@@ -191,10 +196,22 @@ class HappeningPage(Page):
         self.length.setPlaceholderText(format_time(usual[2], 2))
         known = {number: self._found.known(project.footage_of(project.shots[number])) for number in shots}
         chosen = [key for key, box in self.follows.items() if box.isChecked()]
+        self._added.want(chosen)
+        courses = {number: self._courses_of(project, number, known[number], chosen) for number in shots}
         try:
-            self._outcome.ask(FollowAct(project, _courses(known, chosen), self._wish(usual)))
+            self._outcome.ask(FollowAct(project, _courses(known, courses), self._wish(usual)))
         except PlanError as error:
             self._outcome.forget(str(error))
+
+    def _courses_of(
+        self, project: Project, number: int, known: Known, chosen: list[str]
+    ) -> dict[str, Course | None]:
+        """What is to be followed in a shot, by key; None of what is not there, or not measured yet."""
+        footage = project.footage_of(project.shots[number])
+        own = {key for key, _, _ in _FOLLOWED}
+        return {
+            key: getattr(known, key) if key in own else self._added.course(footage, key) for key in chosen
+        }
 
     def _wish(self, usual: tuple[Fraction, Fraction, Fraction]) -> FollowWish:
         """What the fields wish. Raises PlanError: they mean nothing."""
@@ -231,14 +248,13 @@ class HappeningPage(Page):
         self.said.setText(text)
 
 
-def _courses(known: dict[int, Known], chosen: list[str]) -> CoursesOf:
+def _courses(known: dict[int, Known], wanted: dict[int, dict[str, Course | None]]) -> CoursesOf:
     """What is followed, by shot. Raises PlanError: some of it is not there, or not measured yet."""
-    if not chosen:
+    if not any(wanted.values()):
         raise PlanError("Choose something that the pace is to follow.")
     courses: dict[int, list[Course]] = {}
     for number, of_shot in known.items():
-        for key in chosen:
-            course = getattr(of_shot, key)
+        for key, course in wanted[number].items():
             there = of_shot.has_sound if key in ("level", "speech") else of_shot.has_pictures
             if course is None:
                 raise PlanError(

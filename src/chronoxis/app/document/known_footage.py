@@ -12,7 +12,7 @@ from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.nested_source import nested_inside
 from chronoxis.core.render.plan import Plan, changed_on_disk
-from chronoxis.core.traces.trace_kinds import TRACES, TraceKind
+from chronoxis.core.traces.trace_kinds import TraceKind, trace_kinds
 
 
 class Pending(NamedTuple):
@@ -47,7 +47,7 @@ class KnownFootage:
         self.facts: dict[Hashable, Facts] = {}
         self.sources: dict[Hashable, Source] = {}
         self.missing: dict[Hashable, str] = {}
-        self.measured: dict[TraceKind[Any], dict[Hashable, Any]] = {kind: {} for kind in TRACES}
+        self.measured: dict[TraceKind[Any], dict[Hashable, Any]] = {kind: {} for kind in trace_kinds()}
         self.pending: dict[Hashable, Pending] = {}
         self.stopped: set[Hashable] = set()
         self.version += 1

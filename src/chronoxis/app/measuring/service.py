@@ -14,7 +14,7 @@ from chronoxis.app.workers import QueueWorker
 from chronoxis.core.errors import Cancelled, FootageError
 from chronoxis.core.footage.source import Source
 from chronoxis.core.traces.store import TraceStore
-from chronoxis.core.traces.trace_kinds import TRACES, TraceKind, TraceWish
+from chronoxis.core.traces.trace_kinds import TraceKind, TraceWish, trace_kinds
 
 _PATIENCE = 10.0  # seconds after which a disk that does not answer keeps other footage waiting no longer
 _PAUSE_SECONDS = 0.05  # seconds between looks whether a pause is over
@@ -70,7 +70,7 @@ class MeasuringService(QObject):
     def __init__(self, document: Document, store: TraceStore | None = None) -> None:
         super().__init__()
         self._document, self._store = document, store or TraceStore()
-        self._wanted: dict[TraceKind[Any], frozenset[TraceWish]] = dict.fromkeys(TRACES, frozenset())
+        self._wanted: dict[TraceKind[Any], frozenset[TraceWish]] = dict.fromkeys(trace_kinds(), frozenset())
         self._under_way: set[TraceWish] = set()
         self._failed: set[TraceWish] = set()
         self._traces: dict[tuple[TraceKind[Any], Hashable], tuple[Source, Any]] = {}
@@ -83,7 +83,7 @@ class MeasuringService(QObject):
         self._looking.done.connect(self._take_kept)
         self._looking.failed.connect(self._fail)
         self._measuring: dict[TraceKind[Any], QueueWorker] = {}
-        for kind in TRACES:
+        for kind in trace_kinds():
             worker = QueueWorker(self._measure, kind.name, patience=_PATIENCE, drops=True)
             worker.done.connect(self._take)
             worker.failed.connect(self._fail)

@@ -19,6 +19,10 @@ Column = npt.NDArray[np.float32]
 _TOLD_FRAMES = 25  # from one report of how far it is to the next
 
 
+def _nobody(_values: Column, _share: float) -> None:
+    """Nobody wants to see it come."""
+
+
 @dataclass(frozen=True)
 class AddedTrace:
     """Something measured of pictures.
@@ -36,14 +40,15 @@ class AddedTrace:
     measure: Callable[[Small, Small], float]
 
     def of(
-        self, source: Source, store: TraceStore, told: Callable[[float], None] = lambda _share: None
+        self, source: Source, store: TraceStore, shown: Callable[[Column, float], None] = _nobody
     ) -> Column:
         """Measure footage, as it was recorded, unless that was done before by the same code.
 
         Args:
             source: opened and counted.
             store: where it is kept.
-            told: called now and then with the share done; it may raise `Cancelled` to stop.
+            shown: called now and then with what is known so far, which is no number where nothing is, and
+                the share done; it may raise `Cancelled` to stop.
 
         Returns:
             A number of each recorded frame, shape (frames,).
@@ -51,20 +56,30 @@ class AddedTrace:
         Raises:
             FootageError: the pictures cannot be read.
             ExtensionError: the package's code failed.
-            Cancelled: ``told`` raised it.
+            Cancelled: ``shown`` raised it.
         """
-        originals = source.originals.source
-        mark, count = fingerprint(source.files), len(originals.edges) - 1
-        name = f"{self.key.replace(':', '+')}-{code_of(TRACES, self.key)}"
-        kept = store.kept(mark, name)
-        if kept is not None and len(kept.get("values", ())) == count:
-            return kept["values"].astype(np.float32)
-        values = self._measured(originals, count, told)
-        store.keep(mark, name, {"values": values})
+        kept = self.kept(source, store)
+        if kept is not None:
+            return kept
+        values = self._measured(source.originals.source, shown)
+        store.keep(fingerprint(source.files), self._name, {"values": values})
         return values
 
-    def _measured(self, source: Source, count: int, told: Callable[[float], None]) -> Column:
-        values, colour = np.zeros(count, np.float32), source.facts.picture.colour
+    def kept(self, source: Source, store: TraceStore) -> Column | None:
+        """What was measured of footage before by the same code. Raises FootageError: it cannot be read."""
+        kept = store.kept(fingerprint(source.files), self._name)
+        count = len(source.originals.source.edges) - 1
+        if kept is None or len(kept.get("values", ())) != count:
+            return None
+        return kept["values"].astype(np.float32)
+
+    @property
+    def _name(self) -> str:
+        return f"{self.key.replace(':', '+')}-{code_of(TRACES, self.key)}"
+
+    def _measured(self, source: Source, shown: Callable[[Column, float], None]) -> Column:
+        count = len(source.edges) - 1
+        values, colour = np.full(count, np.nan, np.float32), source.facts.picture.colour
         before: Small | None = None
         with source.reader(0, (COLUMNS, ROWS), fit=True) as reader:
             depth = depth_of(source.facts.picture.decoded_bytes // reader.reduction**2)
@@ -75,7 +90,7 @@ class AddedTrace:
                     values[number] = guarded(self.key, partial(self._number, light, earlier))
                     before = light
                     if number % _TOLD_FRAMES == 0:
-                        told((number + 1) / count)
+                        shown(values.copy(), (number + 1) / count)
         return values
 
     def _number(self, light: Small, before: Small) -> float:

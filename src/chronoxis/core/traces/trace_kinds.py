@@ -2,9 +2,13 @@
 
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, Generic, TypeVar
 
+import numpy as np
+
 from chronoxis.core.footage.source import Source
+from chronoxis.core.traces.added_trace import AddedTrace, Column, added_traces
 from chronoxis.core.traces.camera_path import CameraPath, Span, follow, kept_path
 from chronoxis.core.traces.picture_trace import PictureTrace, kept_pictures, watch
 from chronoxis.core.traces.proxies import kept_proxy, make_proxy
@@ -69,7 +73,29 @@ PROXIES: TraceKind[Proxy] = TraceKind(
     lambda source, _, __, shown, ___: make_proxy(source, ProxyStore(), shown),
     lambda proxy, _: proxy.is_whole,
 )
-TRACES: tuple[TraceKind[Any], ...] = (PICTURES, SOUND, CAMERA, PROXIES)
+OWN_KINDS: tuple[TraceKind[Any], ...] = (PICTURES, SOUND, CAMERA, PROXIES)
+"""The program's own."""
+
+
+@cache
+def added_kinds() -> dict[str, TraceKind[Column]]:
+    """Those that packages add, by key."""
+    return {key: _added(trace) for key, trace in added_traces().items()}
+
+
+def trace_kinds() -> tuple[TraceKind[Any], ...]:
+    """All that can be measured."""
+    return (*OWN_KINDS, *added_kinds().values())
+
+
+def _added(trace: AddedTrace) -> TraceKind[Column]:
+    return TraceKind(
+        f"measuring {trace.label}",
+        _has_pictures,
+        trace.kept,
+        lambda source, _, store, shown, __: trace.of(source, store, shown),
+        lambda values, _: not np.isnan(values).any(),
+    )
 
 
 @dataclass(frozen=True, eq=False)
