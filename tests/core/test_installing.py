@@ -2,6 +2,7 @@
 
 import json
 import logging
+import os
 import re
 import subprocess
 import sys
@@ -42,6 +43,11 @@ def test_help_and_version_load_nothing_that_is_slow() -> None:
     for asked in ("--help", "--version"):
         said = subprocess.run([sys.executable, "-c", code, asked], capture_output=True, text=True, check=True)
         assert said.stdout.splitlines()[-1] == "[]"
+    asking = {"_CHRONOXIS_COMPLETE": "bash_complete", "COMP_WORDS": "chronoxis con", "COMP_CWORD": "1"}
+    command = [sys.executable, "-X", "importtime", "-c", "from chronoxis.cli import main; main()"]
+    said = subprocess.run(command, capture_output=True, text=True, check=False, env={**os.environ, **asking})
+    assert said.stdout.split() == ["plain,condense", "plain,convert"]
+    assert "numpy" not in said.stderr
     assert __version__ in chronoxis("--version").stdout.splitlines()[0]
 
 

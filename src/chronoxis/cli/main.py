@@ -9,6 +9,7 @@ from importlib import import_module
 from pathlib import Path
 
 import click
+from click.shell_completion import CompletionItem
 
 from chronoxis import __version__
 from chronoxis.core.errors import Cancelled, ChronoxisError
@@ -58,6 +59,14 @@ class _OpeningGroup(click.Group):
         module, _, name = COMMANDS[cmd_name][0].partition(":")
         command: click.Command = getattr(import_module(f"chronoxis.cli.{module}"), name)
         return command
+
+    def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
+        found = [
+            CompletionItem(name, help=about)
+            for name, (_, about) in COMMANDS.items()
+            if name.startswith(incomplete)
+        ]
+        return found or [CompletionItem(incomplete, type="file")]
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):

@@ -36,6 +36,7 @@ def man_page() -> str:
     """The page of section 1, as roff, with all commands and their options."""
     lines = [
         f'.TH CHRONOXIS 1 "" "Chronoxis {__version__}" "User Commands"',
+        ".ad l",  # long lists of choices cannot be adjusted
         ".SH NAME",
         r"chronoxis \- condense long recordings and photos into time-lapses",
         ".SH SYNOPSIS",
