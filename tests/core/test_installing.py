@@ -44,8 +44,11 @@ def test_help_and_version_load_nothing_that_is_slow() -> None:
         said = subprocess.run([sys.executable, "-c", code, asked], capture_output=True, text=True, check=True)
         assert said.stdout.splitlines()[-1] == "[]"
     asking = {"_CHRONOXIS_COMPLETE": "bash_complete", "COMP_WORDS": "chronoxis con", "COMP_CWORD": "1"}
-    command = [sys.executable, "-X", "importtime", "-c", "from chronoxis.cli import main; main()"]
-    said = subprocess.run(command, capture_output=True, text=True, check=False, env={**os.environ, **asking})
+    code = "import sys; sys.argv[0] = 'chronoxis'\nfrom chronoxis.cli import main\nmain()"
+    command = [sys.executable, "-X", "importtime", "-c", code]
+    said = subprocess.run(
+        command, capture_output=True, text=True, check=False, env={**os.environ, **asking}, timeout=30
+    )
     assert said.stdout.split() == ["plain,condense", "plain,convert"]
     assert "numpy" not in said.stderr
     assert __version__ in chronoxis("--version").stdout.splitlines()[0]
