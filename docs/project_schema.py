@@ -10,6 +10,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+from chronoxis.core.extensions import KEY
 from chronoxis.core.files import preset_file, project_file
 from chronoxis.core.model import preset
 from chronoxis.core.model.accent import LOOKS, MOST_STRENGTH, Look
@@ -163,8 +164,7 @@ def text(schema: Schema) -> str:
     return _written(schema, 0, 0) + "\n"
 
 
-ADDED_KEY = "^[a-z0-9-]+:[A-Za-z0-9._-]+$"
-"""What packages add is called by the package and a name."""
+ADDED_KEY = f"^{KEY.pattern}$"
 
 _ADDED_FIELDS: Schema = {
     "settings": {"type": "object", "description": "What it is set to, as the package knows it."}

@@ -28,6 +28,17 @@ class GivesNothing:
     def made(self): return None
 
 FAILS = api.Way("Fails", "It does", Fails)
+class Scribbles:
+    def add(self, codes, weight): codes[:] = 0
+    def made(self): return None
+
+@dataclass(frozen=True)
+class Impossible:
+    share: float = api.parameter(2.0, api.Number("Share", "Of it.", 0, 1))
+    def __post_init__(self): raise ValueError("nothing is possible")
+
+SCRIBBLES = api.Way("Scribbles", "Writes where others read", Scribbles)
+IMPOSSIBLE = api.Way("Impossible", "Cannot be", Fails, settings=Impossible)
 NOTHING = api.Way("Nothing", "Gives none", GivesNothing)
 
 @dataclass(frozen=True)
@@ -58,6 +69,7 @@ def make_packages(data: Path, built: Path) -> Path:
     (told / "METADATA").write_text("Metadata-Version: 2.1\nName: broken\nVersion: 1\n")
     (told / "entry_points.txt").write_text(
         "[chronoxis.ways]\nfails = broken:FAILS\nnothing = broken:NOTHING\nlacking = broken:LACKING\n"
+        "scribbles = broken:SCRIBBLES\nimpossible = broken:IMPOSSIBLE\nodd name = broken:FAILS\n"
         "[chronoxis.accents]\nloose = broken:Loose\n"
     )
     return data

@@ -122,6 +122,8 @@ def test_the_command_line_uses_all_that_is_added(installed: Path, recording: Pat
         assert f"{key} " in listed
     assert "broken:lacking" in listed
     assert "cannot be used: AttributeError" in listed
+    assert "cannot be used: ValueError: nothing is possible" in listed
+    assert "letters, digits, dots and dashes only" in listed
     assert "cannot be used: ValueError: size of Loose should be made by parameter()" in listed
     out = tmp_path / "out.mkv"
     done = run("condense", recording, "--speed", 10, "--each", MEDIAN, "--accent", f"{GLOW}:50%", "-o", out)
@@ -139,6 +141,7 @@ def test_the_command_line_uses_all_that_is_added(installed: Path, recording: Pat
     [
         ("broken:fails", "failed: RuntimeError: no such luck"),
         ("broken:nothing", "gave no picture but NoneType"),
+        ("broken:scribbles", "read-only"),
     ],
 )
 def test_what_fails_in_a_package_is_told_in_one_line(
@@ -185,4 +188,4 @@ def test_an_accent_is_read_by_its_whole_name(installed: Path) -> None:
     assert parse_accent("flash:0.5").look.key == "flash"
     with pytest.raises(PlanError, match="is no accent"):
         parse_accent("edge-glow:none")
-    assert set(usable(WAYS)) == {MEDIAN, "broken:fails", "broken:nothing"}
+    assert set(usable(WAYS)) == {MEDIAN, "broken:fails", "broken:nothing", "broken:scribbles"}

@@ -103,3 +103,4 @@ def _check(kind: type[Any]) -> None:
     plain = [each.name for each in fields(kind) if not each.metadata]
     if plain:
         raise ValueError(f"{', '.join(plain)} of {kind.__name__} should be made by parameter()")
+    kind()  # what is usual has to be possible

@@ -26,6 +26,9 @@ from chronoxis.core.errors import ChronoxisError
 WAYS, ACCENTS, TRACES = "chronoxis.ways", "chronoxis.accents", "chronoxis.traces"
 """Groups of entry points."""
 
+KEY = re.compile(r"[a-z0-9-]+:[A-Za-z0-9._-]+")
+"""What packages add is called by the package and a name."""
+
 log = logging.getLogger("chronoxis")
 
 
@@ -103,6 +106,8 @@ def _loaded(point: EntryPoint, group: str) -> Extension:
     version = point.dist.version if point.dist is not None else "?"
     told = Extension(key, group, f"{package} {version}")
     try:
+        if not KEY.fullmatch(key):
+            raise ValueError("its name may have letters, digits, dots and dashes only")
         value = point.load()
         if not hasattr(value, "as_extension"):
             raise TypeError("it is nothing that chronoxis.api has for extensions")

@@ -41,9 +41,16 @@ def fault_report(*, with_names: bool) -> str:
 
 def _machine() -> Iterator[str]:
     yield f"{platform.system()} {platform.release()}, {platform.machine()}"
-    yield f"{platform.freedesktop_os_release().get('PRETTY_NAME', '')}".strip() or "no name of a distribution"
+    yield _distribution()
     yield f"{usable_cores()} cores that may be used, {_gibibytes():.1f} GiB of memory"
     yield f"Python {platform.python_version()}"
+
+
+def _distribution() -> str:
+    try:
+        return platform.freedesktop_os_release().get("PRETTY_NAME", "a distribution without a name")
+    except OSError:  # there need not be such a file
+        return "a distribution that says nothing of itself"
 
 
 def _gibibytes() -> float:

@@ -37,7 +37,7 @@ class AddedMaker:
 
     def add(self, picture: Picture, weight: float = 1.0, _passed: object = None) -> None:
         """Take in a recorded frame. Raises ExtensionError."""
-        codes = codes_of(picture, self._colour)
+        codes = unchangeable(codes_of(picture, self._colour))
         entry, settings = self._way.entry, self._way.settings
         if self._maker is None:
             begin = entry.maker
@@ -55,6 +55,13 @@ class AddedMaker:
         return checked_codes(guarded(self._way.key, maker.made), self._shape, self._way.key)
 
 
+def unchangeable(codes: Rgb16) -> Rgb16:
+    """The same for a package's code, which may keep it and not write into it: others read it as well."""
+    seen = codes.view()
+    seen.flags.writeable = False
+    return seen
+
+
 def checked_codes(codes: object, shape: tuple[int, ...], key: str) -> Rgb16:
     """What a package's code gave, held to be a picture. Raises ExtensionError."""
     if not isinstance(codes, np.ndarray) or codes.dtype != np.uint16 or codes.shape != shape:
@@ -62,4 +69,4 @@ def checked_codes(codes: object, shape: tuple[int, ...], key: str) -> Rgb16:
         raise ExtensionError(
             f"{key} gave no picture but {told}; choose something else, or remove its package."
         )
-    return np.ascontiguousarray(codes)
+    return np.array(codes, order="C", copy=not codes.flags.writeable or None)

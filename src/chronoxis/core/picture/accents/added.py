@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from chronoxis.core.extensions import guarded
 from chronoxis.core.model.accent import AddedLook
 from chronoxis.core.picture.accents.drawn_accent import Amounts
-from chronoxis.core.picture.added_way import checked_codes
+from chronoxis.core.picture.added_way import checked_codes, unchangeable
 from chronoxis.core.picture.rgb import Rgb16
 
 
@@ -28,5 +28,6 @@ class AddedAccent:
     def applied(self, result_frame: int, codes: Rgb16) -> Rgb16:
         """A result frame with the look on it. Raises ExtensionError."""
         key, amount = self.look.key, self.amounts[result_frame]
-        drawn = guarded(key, lambda: self.look.drawn(codes, amount, result_frame, self.seed))
+        given = unchangeable(codes)
+        drawn = guarded(key, lambda: self.look.drawn(given, amount, result_frame, self.seed))
         return checked_codes(drawn, codes.shape, key)
