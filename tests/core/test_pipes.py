@@ -2,8 +2,10 @@
 
 import json
 import os
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import av
@@ -124,3 +126,23 @@ def test_a_reader_that_goes_away_ends_it_quietly(take: Path) -> None:
         child.stdout.close()
         assert child.stderr.read() == b""
         assert child.wait(30) == 1
+
+
+@pytest.mark.parametrize("begun", [b"", b"YUV4MPEG2 W96 H64 F25:1 Ip A1:1 C420mpeg2\nFRAME\n" + bytes(9216)])
+def test_waiting_for_more_can_be_interrupted(tmp_path: Path, begun: bytes) -> None:
+    command = [*CONDENSE, "-", "--speed", "2", "-o", str(tmp_path / "o.mkv"), "--progress", "none"]
+    given, giving = os.pipe()
+    os.write(giving, begun)
+    (kept := tmp_path / "kept").mkdir()
+    with subprocess.Popen(
+        command, stdin=given, stderr=subprocess.PIPE, env={**os.environ, "TMPDIR": str(kept)}
+    ) as child:
+        while not list(kept.iterdir()):  # it has begun to read
+            time.sleep(0.05)
+        time.sleep(0.5)
+        child.send_signal(signal.SIGINT)
+        _, said = child.communicate(timeout=20)
+    os.close(given)
+    os.close(giving)
+    assert (child.returncode, said.strip()) == (1, b"Cancelled; nothing was left behind.")
+    assert list(kept.iterdir()) == []

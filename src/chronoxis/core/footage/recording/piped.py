@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Self
 
 import av
 from av.video.stream import VideoStream
@@ -47,6 +47,32 @@ def spooled(stream: BinaryIO, check: Callable[[], None] = lambda: None) -> Itera
         yield path
 
 
+class _Reading:
+    """Gives what comes, and nothing once it was interrupted: the library would try again for ever."""
+
+    def __init__(self, stream: BinaryIO) -> None:
+        self._stream = stream
+        self._interrupted: BaseException | None = None
+
+    def read(self, size: int) -> bytes:
+        """As much as is there, up to a size; nothing at the end."""
+        if self._interrupted is not None:
+            return b""
+        try:
+            return self._stream.read(size)
+        except BaseException as interruption:
+            self._interrupted = interruption
+            return b""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """Raise what interrupted reading, whatever came of that."""
+        if self._interrupted is not None:
+            raise self._interrupted
+
+
 def _unkept(folder: str, error: OSError) -> str:
     where = Path(folder).parent
     return f"Standard input cannot be kept in {where}: {error.strerror}; TMPDIR names another folder."
@@ -54,8 +80,8 @@ def _unkept(folder: str, error: OSError) -> str:
 
 def _copy(stream: BinaryIO, path: Path, check: Callable[[], None]) -> int:
     """How many frames were read."""
-    frames = 0
-    with av.open(stream, "r", format="yuv4mpegpipe") as given, av.open(str(path), "w") as kept:
+    frames, reading = 0, _Reading(stream)
+    with reading, av.open(reading, "r", format="yuv4mpegpipe") as given, av.open(str(path), "w") as kept:
         source = given.streams.video[0]
         rate = source.average_rate or Fraction(25)
         into: VideoStream = kept.add_stream("ffv1", rate=rate)
