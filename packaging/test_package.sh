@@ -23,6 +23,19 @@ chronoxis condense "$film" --speed 20 --each long-exposure -o "$HOME/short.mp4" 
 chronoxis facts "$HOME/short.mp4" | head -3
 '
 
+# The window with the demo, until it is seen; called with the program.
+show='
+"$0" "$HOME/meet/larkfield.chronoxis" &
+for _ in $(seq 60); do
+    sleep 1
+    seen=$(xdotool search --onlyvisible --name "larkfield.*Chronoxis" 2>/dev/null | head -1)
+    [ -n "$seen" ] && break
+done
+xdotool getwindowname "$seen"
+kill $!
+wait $! || true
+'
+
 of_wheel() {
     for python in ${PYTHONS:-python3.11 python3.12 python3.13 python3.14}; do
         "$python" -c "" 2>/dev/null || { say "$python is not here"; continue; }
@@ -36,6 +49,10 @@ of_wheel() {
         (cd "$home" && env -i HOME="$home" PATH="$path" python -m pip install --quiet \
             --disable-pip-version-check "$wheel")
         (cd "$home" && env -i HOME="$home" PATH="$path" LANG=C.UTF-8 sh -c "$use")
+        if command -v xvfb-run >/dev/null && command -v xdotool >/dev/null; then
+            (cd "$home" && env -i HOME="$home" LANG=C.UTF-8 PATH="/usr/sbin:/usr/bin:/sbin:/bin" \
+                xvfb-run -a -s "-screen 0 1280x800x24" sh -c "$show" "$work/venv/bin/chronoxis")
+        fi
         (cd "$home" && env -i HOME="$home" PATH="$path" LANG=C.UTF-8 chronoxis desktop install)
         find "$home/.local/share" -type f | sed "s|$home/||" | sort
         (cd "$home" && env -i HOME="$home" PATH="$path" LANG=C.UTF-8 chronoxis desktop remove)

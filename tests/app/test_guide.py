@@ -151,6 +151,11 @@ def test_the_guide_is_built_and_opens_at_the_chapter(
     assert "https:" not in page  # it needs no network
     for target in re.findall(r'(?:src|href)="([^"#]+)', page):
         assert (Path(shown[0]).parent / target).exists(), target
+    qtbot.keyClick(opened, Qt.Key.Key_F1)
+    qtbot.keyClicks(opened.help_page, "?")
+    assert opened.shortcuts_page.isVisible()
+    qtbot.keyClick(opened.shortcuts_page, Qt.Key.Key_A)
+    assert not opened.shortcuts_page.isVisible()
     opened.show_guide()  # and here is no browser
     assert "No program to show pages was found" in opened._message.words()
 

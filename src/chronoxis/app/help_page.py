@@ -19,8 +19,10 @@ class HelpPage(QFrame):
 
     Signals:
         failed: the guide cannot be shown; the text says why.
+        keys_wanted: the list of keys is to be shown.
     """
 
+    keys_wanted = Signal()
     failed = Signal(str)
 
     def __init__(self, window: QWidget) -> None:
@@ -65,10 +67,12 @@ class HelpPage(QFrame):
             self.failed.emit(why)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """F1 goes on; what else no button takes goes back."""
+        """F1 and ? go on; what else no button takes goes back."""
         self.hide()
         if event.key() == Qt.Key.Key_F1:
             self.open_guide()
+        elif event.text() == "?":
+            self.keys_wanted.emit()
 
     def words(self) -> str:
         """All that it says."""

@@ -431,6 +431,7 @@ class MainWindow(QMainWindow):
         self.shortcuts_page = ShortcutsPage(self)
         self.help_page = HelpPage(self)
         self.help_page.failed.connect(self._say)
+        self.help_page.keys_wanted.connect(self.shortcuts_page.show_beside)
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
