@@ -54,6 +54,15 @@ def test_help_and_version_load_nothing_that_is_slow() -> None:
     assert __version__ in chronoxis("--version").stdout.splitlines()[0]
 
 
+def test_no_command_loads_what_it_may_not_need() -> None:
+    """Signal processing takes longer to load than all else together."""
+    names = [module.partition(":")[0] for module, _ in COMMANDS.values()]
+    loading = "".join(f"import chronoxis.cli.{name}\n" for name in names)
+    code = f"import sys\n{loading}print('scipy' in sys.modules)"
+    said = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert said.stdout == "False\n"
+
+
 def test_every_command_is_found_under_its_name() -> None:
     for name, (_, about) in COMMANDS.items():
         command = cli.get_command(click.Context(cli), name)

@@ -11,7 +11,6 @@ from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.laying import Laid, covering
@@ -132,6 +131,8 @@ def following(stretches: Sequence[Stretch], wish: FollowWish) -> Following:
 
 def ideal_paces(stretches: Sequence[Stretch], wish: FollowWish, reaction: float) -> list[IdealPace]:
     """The speeds that follow what happens, and take as long as wished. Raises PlanError as above."""
+    from scipy.ndimage import gaussian_filter1d  # noqa: PLC0415 - slow to import, and not always needed
+
     if not 0 < wish.slowest < wish.fastest:
         raise PlanError("The slowest speed must be above zero, and the fastest one above that.")
     recorded = sum(stretch.length for stretch in stretches)

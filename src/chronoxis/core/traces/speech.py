@@ -13,8 +13,6 @@ from typing import Any
 import av
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
-from scipy.signal import butter, sosfilt, sosfilt_zi
 
 from chronoxis.core.sound.samples import LAYOUT, RATE, Samples
 
@@ -96,6 +94,8 @@ class _BandDetector(_Detector):
     """By what is louder in the band of speech than what goes on there all the time."""
 
     def __init__(self) -> None:
+        from scipy.signal import butter, sosfilt_zi  # noqa: PLC0415 - slow to import, and not always needed
+
         self._filter = butter(4, _BAND, "bandpass", fs=_RATE, output="sos")
         self._state = np.zeros_like(sosfilt_zi(self._filter))
         self._levels: list[npt.NDArray[np.float32]] = []
@@ -103,6 +103,8 @@ class _BandDetector(_Detector):
     def hear(self, windows: npt.NDArray[np.float32]) -> None:
         if not len(windows):
             return
+        from scipy.signal import sosfilt  # noqa: PLC0415 - slow to import, and not always needed
+
         band, self._state = sosfilt(self._filter, windows.ravel(), zi=self._state)
         power = np.mean(np.square(band.reshape(windows.shape)), axis=1)
         self._levels.append(10 * np.log10(power + _SILENCE**2).astype(np.float32))
@@ -110,6 +112,8 @@ class _BandDetector(_Detector):
     def probabilities(self) -> npt.NDArray[np.float32]:
         if not self._levels:
             return np.zeros(0, np.float32)
+        from scipy.ndimage import minimum_filter1d, uniform_filter1d  # noqa: PLC0415 - slow to import, and not always needed
+
         levels = np.concatenate(self._levels)
         smooth, reach = (max(1, round(s / float(WINDOW_SECONDS))) for s in (_SMOOTH_SECONDS, _FLOOR_SECONDS))
         floor = minimum_filter1d(uniform_filter1d(levels, smooth), 2 * reach + 1)
