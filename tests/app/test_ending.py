@@ -17,7 +17,7 @@ from chronoxis.core.files.autosave import left_behind
 from tests.footage_makers import make_recording
 
 _PATIENCE = 20  # seconds
-_ENTRY = Path(__file__).parents[2] / "packaging" / "chronoxis.desktop"
+_ENTRY = Path(__file__).parents[2] / "src" / "chronoxis" / "desktop" / "chronoxis.desktop"
 
 
 @pytest.fixture

@@ -100,4 +100,4 @@ def test_a_project_whose_package_is_gone_says_so(
     assert not any(chip.isChecked() for chip in page.choices.values())
     assert not page.settings.isVisible()
     qtbot.mouseClick(page.choices[EachFrame.CLEAR], Qt.MouseButton.LeftButton)  # another can be chosen
-    assert page.about == ""
+    qtbot.waitUntil(lambda: page.about == "", timeout=10_000)

@@ -45,11 +45,11 @@ class ShortcutsPage(QFrame):
         self._window = window
         self.setProperty("panel", True)
         row = QHBoxLayout(self)
-        row.setContentsMargins(12, 10, 12, 10)
+        row.setContentsMargins(12, 7, 12, 7)
         row.setSpacing(12)
         self._columns = [QVBoxLayout() for _ in range(_COLUMNS)]
         for column in self._columns:
-            column.setSpacing(8)
+            column.setSpacing(5)
             row.addLayout(column)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
