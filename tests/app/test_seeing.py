@@ -244,13 +244,13 @@ def test_proxies_are_made_shown_on_the_card_and_played(heavy: MainWindow, qtbot:
     number = len(plan.schedule) // 2
     heavy.document.move_playhead(Fraction(number, 25))
     qtbot.waitUntil(lambda: heavy.preview.has(number), timeout=10_000)
-    assert heavy._played is not None
-    assert heavy._played.sources != plan.sources
+    assert heavy.followed.played is not None
+    assert heavy.followed.played.sources != plan.sources
     menu.aboutToShow.emit()
     assert menu.remove.isEnabled()
     menu.remove.trigger()
     qtbot.waitUntil(lambda: not list(proxy_store.ProxyStore()._folders()), timeout=5000)
-    assert heavy._played.sources == plan.sources
+    assert heavy.followed.played.sources == plan.sources
     qtbot.wait(200)
     assert heavy.proxies.proxy(origin) is None  # it is not made again by itself
 

@@ -1,15 +1,11 @@
 """The window: the Weave on top, footage, pictures and Bench below."""
 
-from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QEvent, QSize, Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QMouseEvent, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
-    QSplitter,
-    QSplitterHandle,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -17,6 +13,7 @@ from PySide6.QtWidgets import (
 
 from chronoxis.app.bench.bench import Bench
 from chronoxis.app.bench.page import Page
+from chronoxis.app.bench_place import BenchPlace
 from chronoxis.app.checks.checks_panel import ChecksPanel
 from chronoxis.app.checks.found_checks import FoundChecks
 from chronoxis.app.commands import Commands
@@ -31,10 +28,12 @@ from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.files.recent_pictures import RecentPictures
 from chronoxis.app.first_notes import FirstNotes, notes
 from chronoxis.app.focus_keys import FocusKeys
+from chronoxis.app.followed_plan import FollowedPlan
 from chronoxis.app.footage.loading import Loading
 from chronoxis.app.footage.run_pictures import RunPictures
 from chronoxis.app.footage.shelf import Shelf
 from chronoxis.app.guide import CHAPTERS, open_chapter
+from chronoxis.app.halves import Halves
 from chronoxis.app.head_line import HeadLine
 from chronoxis.app.help_page import HelpPage
 from chronoxis.app.intents.empty_page import EmptyPage
@@ -60,8 +59,6 @@ from chronoxis.app.pictures.transport import Transport
 from chronoxis.app.presets.preset_acts import PresetActs
 from chronoxis.app.presets.preset_panel import PresetPanel
 from chronoxis.app.question_bar import QuestionBar
-from chronoxis.app.remembered import remembered
-from chronoxis.app.scroller import Scroller
 from chronoxis.app.shortcuts_page import ShortcutsPage
 from chronoxis.app.sound.devices import open_device
 from chronoxis.app.sound.player import Player
@@ -75,16 +72,11 @@ from chronoxis.core.footage.source import Facts
 from chronoxis.core.model.preset import Preset
 from chronoxis.core.model.project import Trial
 from chronoxis.core.queue.jobs import Job, JobState
-from chronoxis.core.render.plan import Plan
 from chronoxis.core.sound.effects import sample_of
 from chronoxis.core.sound.mixing import as_int16
 
-_BENCH_WIDTH, _BENCH_FOR_TEXT = 384, 360  # the latter grows with the text
-_MOST_BENCH = 45  # percent of the window's width
 _SHELF_WIDTH, _SHELF_AT_MOST = 206, 240  # the former grows with the text
-_WEAVE_SHARE = 0.46  # of the height below the head line, at first
-_USUAL_HEIGHT = 730  # pixels of that height, beyond which the pictures gain most
-_WEAVE_SHARE_BEYOND = 0.3
+_BELOW_MARGINS = (14, 4, 14, 12)  # left, top, right, bottom of the lower half
 
 
 class MainWindow(QMainWindow):
@@ -154,10 +146,9 @@ class MainWindow(QMainWindow):
             self.document, self.lulls, self.transport, lambda: self.show_page(self.bench.lulls)
         )
         self._message = MessageLine()
-        self._followed: Plan | None = None
-        self._played: Plan | None = None  # the same, with proxies
-        self._heard: Plan | None = None
-        self._busy: set[QWidget] = set()  # who has use for the cores
+        self.followed = FollowedPlan(
+            self.document, self.preview, self.compared, self.sound, self.proxies, self.readers
+        )
         self._asks = True
         self.left_running: list[str] = []  # what did not end along with the window
         self.setWindowTitle("Chronoxis")
@@ -192,44 +183,41 @@ class MainWindow(QMainWindow):
         self.intent_panel = IntentPanel(self.intents)
         self.first_notes = FirstNotes(self.document, notes(self.weave, self.pictures.checks), self)
         self.shelf.show_below(self.first_notes)
-        self._right = QStackedWidget()
+        self._panels: dict[str, ExportPanel | PresetPanel | TrialsPanel | ChecksPanel | IntentPanel] = {
+            "Export": self.export_panel,
+            "Presets": self.presets,
+            "Trials": self.trials,
+            "Checks": self.checks,
+            "Intent": self.intent_panel,
+        }
+        self._right = BenchPlace(self.bench, self._panels)
 
     def show_export(self) -> None:
         """Show the export panel in the Bench's place."""
         if self._can_export:
-            self._right.setCurrentWidget(self.export_panel)
-            self._right.show()
+            self._right.show_instead(self.export_panel)
             self.export_panel.show_choices()
 
     def show_exports(self) -> None:
         """Show how exports stand, in the Bench's place."""
-        self._right.setCurrentWidget(self.export_panel)
-        self._right.show()
+        self._right.show_instead(self.export_panel)
         self.export_panel.show_list()
 
     def show_checks(self) -> None:
         """Show all findings, in the Bench's place."""
-        self._right.setCurrentWidget(self.checks)
-        self._right.show()
+        self._right.show_instead(self.checks)
         self.checks.follow()
-
-    @property
-    def _panels(self) -> tuple[ExportPanel, PresetPanel, TrialsPanel, ChecksPanel, IntentPanel]:
-        """What may stand in the Bench's place."""
-        return self.export_panel, self.presets, self.trials, self.checks, self.intent_panel
 
     def show_presets(self) -> None:
         """Show the presets, in the Bench's place."""
-        self._right.setCurrentWidget(self.presets)
-        self._right.show()
+        self._right.show_instead(self.presets)
         self.presets.show_list()
 
     def show_trials(self) -> None:
         """Show the trials in the Bench's place, and those that were chosen beside the result."""
         if self.document.project.shots:
             self.pictures.show_mode(Mode.SIDE)
-            self._right.setCurrentWidget(self.trials)
-            self._right.show()
+            self._right.show_instead(self.trials)
             self.trials.follow()
 
     def _export_trials(self, trials: list[Trial]) -> None:
@@ -242,13 +230,12 @@ class MainWindow(QMainWindow):
 
     def _show_intent(self) -> None:
         """Show what an intention leaves open, in the Bench's place."""
-        self._right.setCurrentWidget(self.intent_panel)
-        self._right.show()
+        self._right.show_instead(self.intent_panel)
 
     def _leave_intent(self) -> None:
         """Another project was begun: what was asked was about the one before."""
         self.intents.forget()
-        if self._right.currentWidget() is self.intent_panel:
+        if self._right.shows(self.intent_panel):
             self.show_bench()
 
     def _offer_to_go_on(self, many: int) -> None:
@@ -296,18 +283,11 @@ class MainWindow(QMainWindow):
         """The name of what is to be read about."""
         if self._pages.currentIndex() == 0:
             return "Begin"
-        panel = self._right.currentWidget()
-        for name, each in (("Export", self.export_panel), ("Presets", self.presets), ("Trials", self.trials),
-                           ("Checks", self.checks),
-                           ("Intent", self.intent_panel)):  # fmt: skip
-            if panel is each:
-                return name
-        return next(name for name, page in self.bench.pages if page is self.bench.shown_page)
+        return self._right.shown_name
 
     def show_bench(self) -> None:
         """Show the Bench."""
-        self._right.setCurrentWidget(self.bench)
-        self._right.show()
+        self._right.show_bench()
 
     def show_bench_page(self, number: int) -> None:
         """Show a page of the Bench."""
@@ -320,7 +300,7 @@ class MainWindow(QMainWindow):
 
     def fold_bench(self) -> None:
         """Fold the Bench away, or open it."""
-        self._right.setVisible(self._right.isHidden())
+        self._right.fold()
 
     def fold_shelf(self) -> None:
         """Fold the Footage away, or open it."""
@@ -350,7 +330,7 @@ class MainWindow(QMainWindow):
         """What Escape does: leave the full screen, else what stands in the Bench's place."""
         if self.isFullScreen():
             self.toggle_full_screen()
-        elif self._right.currentWidget() is self.presets:
+        elif self._right.shows(self.presets):
             self.presets.go_back()
         else:
             self.show_bench()
@@ -382,7 +362,7 @@ class MainWindow(QMainWindow):
         if self._asks and not self._may_close():
             event.ignore()
             return
-        remembered().setValue("halves", self._halves.saveState())
+        self._halves.remember()
         self.transport.set_shuttle(0)
         sounds, made = (self.player, self.sound), (self.run_pictures, self.preview, self.compared)
         for part in (self.files, self.disk, self.loading, self.measuring, *made, *sounds):
@@ -402,11 +382,6 @@ class MainWindow(QMainWindow):
         return True
 
     def _lay_out(self) -> None:
-        for page in (self.bench, *self._panels):
-            self._right.addWidget(page)
-        self._right.setFixedWidth(max(_BENCH_WIDTH, scaled(_BENCH_FOR_TEXT)))
-        for scroller in self._right.findChildren(Scroller):
-            scroller.wished.connect(self._give_width)
         self.shelf.setFixedWidth(min(scaled(_SHELF_WIDTH), _SHELF_AT_MOST))
         below = QWidget()
         self._below = QHBoxLayout(below)
@@ -416,7 +391,7 @@ class MainWindow(QMainWindow):
         self._below.addWidget(self.pictures, 1)
         self._below.addWidget(self._right)
         margins = _BELOW_MARGINS[1] + _BELOW_MARGINS[3]
-        self._halves = _Halves(self.weave, below, lambda: self.bench.need + margins)
+        self._halves = Halves(self.weave, below, lambda: self.bench.need + margins)
         body = QWidget()
         rows = QVBoxLayout(body)
         rows.setContentsMargins(0, 0, 0, 0)
@@ -465,7 +440,6 @@ class MainWindow(QMainWindow):
         document.replaced.connect(self._leave_intent)
         document.changed.connect(self.pictures.recorded.update)
         document.planned.connect(self._follow_plan)
-        self.proxies.changed.connect(self._follow_proxies)
         self.transport.changed.connect(lambda: self.proxies.pause(self.transport.playing))
         self.transport.changed.connect(lambda: self.bench.pause_pictures(self.transport.playing))
         document.selection.footage_chosen.connect(self._show_chosen)
@@ -493,7 +467,7 @@ class MainWindow(QMainWindow):
 
     def _connect_panels(self) -> None:
         """What stands in the Bench's place, and what it wishes for."""
-        for panel in self._panels:
+        for panel in self._panels.values():
             self.document.refused.connect(panel.say)
             panel.left.connect(self.show_bench)
         self.trials.line_wanted.connect(self.pictures.compare_by_line)
@@ -506,30 +480,14 @@ class MainWindow(QMainWindow):
         self.export_panel.estimated.connect(self.found_checks.expect)
         self.export_panel.limits_changed.connect(self.found_checks.look_again)
         self.transport.changed.connect(lambda: self.trials.pause(self.transport.playing))
-        self.compared.changed.connect(self._follow_heard)
-        self.export_panel.busy.connect(lambda on: self._hold_back(self.export_panel, on))
-        self.trials.busy.connect(lambda on: self._hold_back(self.trials, on))
-
-    def _hold_back(self, who: QWidget, on: bool) -> None:
-        """Make pictures for what the playhead is about to need alone, while anybody has use for the cores."""
-        (self._busy.add if on else self._busy.discard)(who)
-        self.preview.hold_back(bool(self._busy))
-        self.compared.hold_back(bool(self._busy))
+        self.export_panel.busy.connect(lambda on: self.followed.hold_back(self.export_panel, on))
+        self.trials.busy.connect(lambda on: self.followed.hold_back(self.trials, on))
 
     def _opened(self, _facts: Facts, picture: QImage) -> None:
         self.transport.set_shuttle(0)
         self.pictures.show_first(picture)
         self.export_panel.choices.output.clear()
         self._show_waveforms()
-
-    def _give_width(self) -> None:
-        """Widen what stands on the right where its words are longer than usual; it stays as wide then."""
-        if (shown := self._right.currentWidget()) is None:
-            return
-        need = self.bench.shown_width if shown is self.bench else shown.minimumSizeHint().width()
-        most = max(self._right.minimumWidth(), self.width() * _MOST_BENCH // 100)
-        if need > self._right.minimumWidth():
-            self._right.setFixedWidth(min(need, most))
 
     def _show_join(self, number: int) -> None:
         self.show_bench()
@@ -553,39 +511,10 @@ class MainWindow(QMainWindow):
             self.show_bench()
 
     def _follow_plan(self) -> None:
-        """Make the preview's frames anew when something changed that shows in them."""
-        plan, before = self.document.plan, self._followed
+        """Export is to be had once there is a whole plan."""
         for widget in (self.menus.export, self.head.export_button):
             widget.setEnabled(self._can_export)
-        if plan is before:
-            return
-        same = plan is not None and before is not None and plan.looks_like(before)
-        self._followed = plan
-        if not same:
-            self._played = None if plan is None else self.proxies.proxied_plan(plan)
-            self.preview.follow(self._played)
-            self._keep_readers()
-        self._follow_heard()
-
-    def _follow_heard(self) -> None:
-        """Hear the present result, or the trial that was chosen for that."""
-        heard = self.compared.heard_plan or self._followed
-        if heard is not self._heard:
-            self._heard = heard
-            self.sound.follow(heard)
-
-    def _follow_proxies(self) -> None:
-        """Play from proxies that were made meanwhile."""
-        plan = self._followed
-        played = None if plan is None else self.proxies.proxied_plan(plan)
-        if played is not None and self._played is not None and played.sources != self._played.sources:
-            self._played = played
-            self.preview.exchange(played)
-            self._keep_readers()
-
-    def _keep_readers(self) -> None:
-        plans = (self._followed, self._played, *(each.plan for each in self.compared.beside))
-        self.readers.keep_only([source for plan in plans if plan is not None for source in plan.sources])
+        self.followed.follow_plan()
 
     def _show(self) -> None:
         page = 1 if self.document.project.footage else 0
@@ -608,72 +537,3 @@ class MainWindow(QMainWindow):
     def _say(self, message: str) -> None:
         self._message.say(message)
         self.empty.message.say(message)
-
-
-_BELOW_MARGINS = (14, 4, 14, 12)
-_LEAST_BELOW = 240  # pixels of the lower half, whatever its pages wish; grows with the text
-
-
-class _Halves(QSplitter):
-    """The Weave above, the rest below; the line between them can be dragged, and is remembered."""
-
-    def __init__(self, above: QWidget, below: QWidget, wish: Callable[[], int]) -> None:
-        """``wish`` tells what height the lower half should have, if there is room."""
-        super().__init__(Qt.Orientation.Vertical)
-        self._above, self._below, self._wish = above, below, wish
-        for half in (above, below):
-            self.addWidget(half)
-        self.setChildrenCollapsible(False)
-        self.setHandleWidth(7)
-        self.setObjectName("halves")
-        self._settled = False
-
-    def createHandle(self) -> QSplitterHandle:
-        return _Line(self.orientation(), self)
-
-    def minimumSizeHint(self) -> QSize:
-        """The window gets no higher for what the lower half wishes: that scrolls instead."""
-        weave, below = self._above.minimumSizeHint(), self._below.minimumSizeHint()
-        wide = max(weave.width(), below.width())
-        return QSize(wide, weave.height() + self.handleWidth() + scaled(_LEAST_BELOW))
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        self.give_room()
-        super().resizeEvent(event)
-
-    def give_room(self) -> None:
-        """Keep for the lower half what it wishes, as far as the Weave can give way."""
-        room = self.height() - self._above.minimumSizeHint().height() - self.handleWidth()
-        self._below.setMinimumHeight(max(scaled(_LEAST_BELOW), min(self._wish(), room)))
-
-    def event(self, event: QEvent) -> bool:
-        if event.type() is QEvent.Type.LayoutRequest:
-            self.give_room()
-        if event.type() is QEvent.Type.Show and not self._settled:
-            self._settled = True
-            for widget in self.findChildren(QWidget):
-                widget.ensurePolished()  # only then it knows what room it needs
-            self.give_room()
-            kept = remembered().value("halves")
-            if not (isinstance(kept, QByteArray) and self.restoreState(kept)):
-                self.share_out()
-        return super().event(event)
-
-    def share_out(self) -> None:
-        """As it is at first."""
-        usual = min(self.height(), _USUAL_HEIGHT)
-        above = round(usual * _WEAVE_SHARE + (self.height() - usual) * _WEAVE_SHARE_BEYOND)
-        self.setSizes([above, self.height() - above])
-
-
-class _Line(QSplitterHandle):
-    """The line; a double click puts it back where it was at first."""
-
-    def __init__(self, orientation: Qt.Orientation, halves: _Halves) -> None:
-        super().__init__(orientation, halves)
-        self._halves = halves
-        self.setToolTip("Drag to share out the height; a double click puts the line back")
-        self.setAccessibleName("Line between the Weave and the pictures")
-
-    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
-        self._halves.share_out()
