@@ -113,7 +113,7 @@ def shoot_the_pictures(window: MainWindow, folder: Path) -> None:
     document.move_playhead(Fraction(8))
     window.show_bench_page(1)
     wait(lambda: window.preview.has(document.result_frame), 60)
-    wait(lambda: len(window.bench.frames.details.images) >= len(Fill), 60)
+    wait(lambda: len(window.bench.frames.between.details.images) >= len(Fill), 60)
     settle(5)
     take(window, folder / "frames-page.png")
     window.show_bench_page(0)

@@ -111,9 +111,9 @@ def test_details_show_where_the_choices_differ(opened: MainWindow, qtbot: QtBot)
     document.apply("slow", lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(1, 3)))
     document.move_playhead(Fraction(29, 25))
     planned(qtbot, opened)
-    assert all(chip.isVisible() for chip in page.betweens.values())
-    shown = pictures(qtbot, page.details, len(Between) + len(Fill))
-    part = page._detail.part
+    assert all(chip.isVisible() for chip in page.between.betweens.values())
+    shown = pictures(qtbot, page.between.details, len(Between) + len(Fill))
+    part = page.between._detail.part
     assert part is not None
     (hold, blend, _) = (codes_of(shown[each]) for each in Between)
     apart = np.abs(hold - blend).sum(axis=2)
@@ -122,11 +122,11 @@ def test_details_show_where_the_choices_differ(opened: MainWindow, qtbot: QtBot)
     document.apply("fast", lambda p: pacing.set_speed(p, [Place(0, 0)], Fraction(10)))
     document.apply("long", lambda p: making.set_each_frame(p, [Place(0, 0)], EachFrame.LONG_EXPOSURE))
     planned(qtbot, opened)
-    assert not any(chip.isVisible() for chip in page.betweens.values())
-    pictures(qtbot, page.details, len(Fill))
+    assert not any(chip.isVisible() for chip in page.between.betweens.values())
+    pictures(qtbot, page.between.details, len(Fill))
     assert "10 of the 20 recorded frames" in page.open_frames.toolTip()
     opened.transport.set_shuttle(1)
-    assert page.details.images == {}
+    assert page.between.details.images == {}
 
 
 def test_the_telling_part_is_where_pictures_differ() -> None:

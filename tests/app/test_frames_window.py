@@ -48,7 +48,7 @@ def test_every_choice_is_one_step_and_undone(page: MainWindow) -> None:
         (frames.choices[EachFrame.BRIGHTEST], lambda m: m.each == EachFrame.BRIGHTEST),
         (frames.choices[EachFrame.LONG_EXPOSURE], lambda m: m.each == EachFrame.LONG_EXPOSURE),
         (frames.soft, lambda m: m.soft),
-        (frames.fills[Fill.GOOD], lambda m: m.fill is Fill.GOOD),
+        (frames.between.fills[Fill.GOOD], lambda m: m.fill is Fill.GOOD),
     )
     for button, holds in steps:
         click(button)
@@ -70,12 +70,12 @@ def test_what_has_no_effect_cannot_be_chosen(page: MainWindow) -> None:
     frames, document = page.bench.frames, page.document
     click(frames.choices[EachFrame.ONE])
     assert not frames.shutter.isEnabled()
-    assert frames.betweens[Between.MOTION].isHidden()
+    assert frames.between.betweens[Between.MOTION].isHidden()
     document.apply("slow", lambda p: pacing.set_speed(p, [ONLY], Fraction(1, 4)))
-    assert not frames.betweens[Between.MOTION].isHidden()
+    assert not frames.between.betweens[Between.MOTION].isHidden()
     click(frames.choices[EachFrame.CLEAR])
     assert frames.clear_window.isVisible()
-    assert not frames.fills[Fill.GOOD].isEnabled()
+    assert not frames.between.fills[Fill.GOOD].isEnabled()
     frames.clear_window.setFocus()
     frames.clear_window.selectAll()
     QTest.keyClicks(frames.clear_window, "2.5")

@@ -65,6 +65,18 @@ def test_a_way_gathers_what_it_says_and_makes_the_very_median(installed: Path, r
     assert identities[0].of(1) != identities[1].of(1)
 
 
+@pytest.mark.parametrize("step", [1, 2, 3, 4, 5, 6, 7, 13])
+def test_a_way_takes_as_many_frames_as_it_says_spread_evenly(
+    installed: Path, recording: Path, step: int
+) -> None:
+    project = condensed(recording, MEDIAN)
+    plan = planned(pacing.set_speed(project, project.places(), Fraction(step)))
+    frames = plan.schedule.sources(2)[0]
+    assert len(frames) == min(step, 3)
+    assert frames[0] == 2 * step
+    assert set(np.diff(frames)) <= {(step - 1) // 2, 1}
+
+
 def test_settings_are_kept_in_files_and_out_of_range_is_refused(
     installed: Path, recording: Path, tmp_path: Path
 ) -> None:

@@ -1,6 +1,7 @@
 """A button that says what it does."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Set as AbstractSet
 
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QResizeEvent
@@ -77,3 +78,10 @@ def choice_chip(text: str, tip: str, group: QButtonGroup, choose: Callable[[], o
     chip.clicked.connect(lambda _: choose())
     group.addButton(chip)
     return chip
+
+
+def mark_common(chips: Mapping[Hashable, QPushButton], values: AbstractSet[Hashable]) -> None:
+    """Press the chip of a value that all have; of several none."""
+    for value, chip in chips.items():
+        chip.group().setExclusive(len(values) == 1)
+        chip.setChecked(values == {value})

@@ -135,7 +135,7 @@ class Bench(QFrame):
 
     @property
     def _live(self) -> tuple[LivePictures | SteadyPictures, ...]:
-        return self.frames.live, self.frames.details, self.accents.live, self.picture.steady.pictures
+        return self.frames.live, self.frames.between.details, self.accents.live, self.picture.steady.pictures
 
     @property
     def need(self) -> int:

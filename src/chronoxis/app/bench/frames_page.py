@@ -1,13 +1,11 @@
 """The page *Frames*: how result frames are made, and what is corrected in recorded ones first."""
 
-from collections.abc import Callable, Hashable, Mapping
-from collections.abc import Set as AbstractSet
+from collections.abc import Callable, Hashable
 from dataclasses import replace
 from enum import StrEnum
 from fractions import Fraction
 from functools import partial
 
-import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -19,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from chronoxis.app.bench.between_frames import BetweenFrames, needs_between
 from chronoxis.app.bench.cadence_view import CadenceView
 from chronoxis.app.bench.clear_window import ClearWindow
-from chronoxis.app.bench.detail import Detail
 from chronoxis.app.bench.gesture_slider import GestureSlider
 from chronoxis.app.bench.live_pictures import Choice, LivePictures
 from chronoxis.app.bench.making_cost import MakingCost
@@ -33,13 +31,12 @@ from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.bench.quantity_words import alike_in
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.picture_traces import PictureTraces
-from chronoxis.app.push_button import choice_chip, segments_of, switch
+from chronoxis.app.push_button import choice_chip, mark_common, segments_of, switch
 from chronoxis.app.text_label import TextLabel
 from chronoxis.core.errors import PlanError
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
-from chronoxis.core.model.passage_rows import Numbers
 from chronoxis.core.model.playing import place_at
 from chronoxis.core.model.project import Place, Project, Shot
 from chronoxis.core.timing.cadence import Cadence
@@ -48,7 +45,6 @@ from chronoxis.core.timing.frame_making import (
     MAX_SHUTTER,
     Between,
     EachFrame,
-    Fill,
     FrameMaking,
     PassersBy,
     each_frame_choices,
@@ -56,25 +52,11 @@ from chronoxis.core.timing.frame_making import (
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.timecode import format_exact_time, parse_time
 
-_FILLS = (
-    (Fill.NONE, "none", "Recorded frames as they are"),
-    (Fill.QUICK, "quick", "A few steps along the motion between recorded frames"),
-    (Fill.GOOD, "good", "As many steps as let no separate copies show"),
-    (Fill.FINEST, "finest", "Steps of a pixel or two, and motion that is looked for more carefully"),
-)
-_BETWEENS = (
-    (Between.HOLD, "hold", "Each recorded frame stands until the next"),
-    (Between.BLEND, "blend", "Two recorded frames are blended, in linear light"),
-    (Between.MOTION, "by motion", "The picture in between, by how things move"),
-)
 _PASSERS = (
     (PassersBy.LEAVE, "leave", "Who crosses near the lens is left as recorded"),
     (PassersBy.SKIP, "skip", "Neighbouring frames serve where somebody crosses"),
     (PassersBy.CLEAR, "clear", "Where somebody crosses, the median around it serves"),
 )
-_DETAIL_WIDTH = 44  # pixels of a chip; grows with the text
-_DETAIL_HEIGHT = 180  # pixels of a picture that a detail is cut out of
-_DETAIL_MS = 500  # milliseconds of rest: the ways come first
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 
 _field = partial(NumberField, wide=66)
@@ -99,7 +81,10 @@ class FramesPage(Page):
         self._window_row = self._row("&Window", self.clear_window, TextLabel("of recorded time"))
         for part in self._window_row:
             part.hide()  # now: of what is hidden later, the room is kept until the page is shown
-        self._add_details()
+        self.between = BetweenFrames(document, readers)
+        self.between.fill_chosen.connect(self._set_fill)
+        self.between.between_chosen.connect(self._set_between)
+        self._grid.addWidget(self.between, self._grid.rowCount(), 0, 1, 2)
         self.passers = self._chips("Passers-by", _PASSERS, self._set_passers)
         self._found = TextLabel()
         self._found.setProperty("dim", True)
@@ -148,55 +133,6 @@ class FramesPage(Page):
         """The passage at the playhead, with its frames made in each way."""
         place = place_at(project, float(self._document.playhead))
         return [Choice(way, partial(_made_so, place=place, way=way)) for way in each_frame_choices()]
-
-    def _add_details(self) -> None:
-        """What is done between recorded frames, as a detail of the present moment."""
-        row = QGridLayout()
-        row.setHorizontalSpacing(5)
-        row.setVerticalSpacing(2)
-        self.fills = self._pictured(row, 0, "Fill steps", _FILLS, self._set_fill)
-        first = len(_FILLS) + 1
-        row.setColumnMinimumWidth(first - 1, 3)
-        self.betweens = self._pictured(row, first, "In between", _BETWEENS, self._set_between)
-        self._enough = TextLabel("There are frames enough here; it matters below 1×.")
-        self._enough.setProperty("dim", True)
-        self._enough.setWordWrap(True)
-        row.addWidget(self._enough, 1, first, 1, len(_BETWEENS))
-        self._grid.addLayout(row, self._grid.rowCount(), 0, 1, 2)
-        chips: dict[Hashable, PictureChip] = {**self.fills, **self.betweens}
-        self.details = LivePictures(
-            self._document, self._readers, self.isVisible, self._as_each_detail, _DETAIL_HEIGHT, _DETAIL_MS
-        )
-        self._detail = Detail(self.details, chips)
-
-    def _pictured(
-        self,
-        row: QGridLayout,
-        first: int,
-        title: str,
-        choices: tuple[tuple[StrEnum, str, str], ...],
-        choose: Callable[[StrEnum], None],
-    ) -> dict[Hashable, PictureChip]:
-        """Choices that are shown by pictures, from a column of a row on."""
-        label, group, chips = TextLabel(title), QButtonGroup(self), dict[Hashable, PictureChip]()
-        label.setProperty("dim", True)
-        row.addWidget(label, 0, first, 1, len(choices))
-        for column, (value, text, tip) in enumerate(choices, first):
-            chips[value] = PictureChip(text, tip, group, partial(choose, value), _DETAIL_WIDTH)
-            chips[value].setAccessibleName(f"{title}: {text}")
-            row.addWidget(chips[value], 1, column)
-            row.setColumnStretch(column, 1)
-        return chips
-
-    def _as_each_detail(self, project: Project) -> list[Choice]:
-        """The passage at the playhead with each choice of what is done between recorded frames."""
-        place = place_at(project, float(self._document.playhead))
-        found = list[Choice]()
-        if _needs_between(project, project.rows.of([place])):
-            found += [Choice(each, partial(_between_so, place=place, between=each)) for each, *_ in _BETWEENS]
-        if project.passage(place).making.each.entry.fills:
-            found += [Choice(fill, partial(_filled_so, place=place, fill=fill)) for fill, *_ in _FILLS]
-        return found
 
     def _add_shutter(self) -> None:
         self.shutter = GestureSlider(
@@ -324,17 +260,15 @@ class FramesPage(Page):
         passages = [project.passage(place) for place in places]
         makings, ways = numbered([passage.making for passage in passages])
         shots = [project.shots[number] for number in sorted({place.shot for place in places})]
-        _mark(self.choices, {each.each.at_first for each in makings})
+        mark_common(self.choices, {each.each.at_first for each in makings})
         self._show_settings({each.each for each in makings})
         self.live.look_again()
-        self.details.look_again()
         self._show_open()
-        _mark(self.fills, {each.fill for each in makings})
-        _mark(self.betweens, {each.between for each in makings})
-        _mark(self.passers, {shot.passers_by for shot in shots})
+        mark_common(self.passers, {shot.passers_by for shot in shots})
         rows = project.rows.of(places)
         different = one_of_each(places, *alike_in(project, rows, Quantity.STEP), ways)
-        self._show_enabled(makings, few=_needs_between(project, rows))
+        self._show_enabled(makings)
+        self.between.show_makings(makings, few=needs_between(project, rows))
         first = makings[0]
         self.shutter.show_value(round(first.shutter))
         self._degrees.setText(common(f"{each.shutter:.0f}°" for each in makings))
@@ -350,7 +284,7 @@ class FramesPage(Page):
         self._show_cadence(project, places)
         self.cost.show_passage(places[0], common(self._meaning(place) for place in different))
 
-    def _show_enabled(self, makings: list[FrameMaking], *, few: bool) -> None:
+    def _show_enabled(self, makings: list[FrameMaking]) -> None:
         """What has no effect on any of the passages cannot be changed."""
         open_ = any(making.is_open for making in makings)
         for widget in (self.shutter, self.all_recorded):
@@ -359,12 +293,6 @@ class FramesPage(Page):
         wider = any(each.each.entry.looks_wider for each in makings)
         for part in self._window_row:
             part.setVisible(wider)
-        fills = any(each.each.entry.fills for each in makings)
-        for chip in self.fills.values():
-            chip.setEnabled(fills)
-        for chip in self.betweens.values():
-            chip.setVisible(few)
-        self._enough.setVisible(not few)
 
     def _show_open(self, *_: object) -> None:
         plan = self._document.plan
@@ -505,30 +433,3 @@ class FramesPage(Page):
 
 def _made_so(project: Project, place: Place, way: EachFrame) -> Project:
     return making.set_each_frame(project, [place], way)
-
-
-def _filled_so(project: Project, place: Place, fill: Fill) -> Project:
-    return making.set_fill(project, [place], fill)
-
-
-def _between_so(project: Project, place: Place, between: Between) -> Project:
-    return making.set_between(project, [place], between)
-
-
-def _needs_between(project: Project, numbers: Numbers) -> bool:
-    """Whether some rows have places where there are too few recorded frames; ramps may lead there."""
-    rows = project.rows
-    within = rows.shots[1:] == rows.shots[:-1]
-    slowest = rows.speeds.copy()
-    slowest[1:][within] = np.minimum(slowest[1:], rows.speeds[:-1])[within]
-    slowest[:-1][within] = np.minimum(slowest[:-1], rows.speeds[1:])[within]
-    rates = np.array([float(footage.rate) for footage in project.footage])
-    recorded = rates[project.shot_rows.footage[rows.shots[numbers]]]
-    return bool((slowest[numbers] * recorded < float(project.rate) * (1 - 1e-12)).any())
-
-
-def _mark(chips: Mapping[Hashable, QPushButton], values: AbstractSet[Hashable]) -> None:
-    """Press the chip of a value that all have; of several none."""
-    for value, chip in chips.items():
-        chip.group().setExclusive(len(values) == 1)
-        chip.setChecked(values == {value})
