@@ -15,7 +15,7 @@ from chronoxis.core.timing.pace import PacePiece, PaceProfile
 from chronoxis.core.timing.ramps import Ramp, RampShape, Run
 from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.reckoner import Quantity, Reckoner
-from chronoxis.core.timing.schedule import make_schedule
+from chronoxis.core.timing.schedule import make_schedule, result_frame_count
 from chronoxis.core.timing.shot_columns import Derived, ShotTiming
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed, parse_speed
 from chronoxis.core.timing.timecode import format_exact_time, format_time, parse_time
@@ -533,6 +533,37 @@ def test_rows_are_whole_whatever_is_chosen(
         assert np.all(np.diff(frames) > 0)
         if made.way(number) is Derived.IN_BETWEEN and len(frames) > 1:
             assert len(frames) == 2
+
+
+@given(
+    st.sampled_from([Between.BLEND, Between.MOTION]),
+    st.fractions(Fraction(1, 40), Fraction(39, 40), max_denominator=40),
+    st.booleans(),
+)
+def test_what_stands_in_between_is_of_both_neighbours_by_the_way_between_them(
+    between: Between, speed: Fraction, backwards: bool
+) -> None:
+    count = 30
+    made = make_schedule(
+        [one_shot(FrameMaking(between=between), speed, count, backwards=backwards)], Fraction(25)
+    )
+    for number in range(len(made)):
+        passed = number * speed  # recorded frames, exactly, since the shot begins to play
+        whole, share = int(passed), passed - int(passed)
+        near, far = (count - 1 - whole, count - 2 - whole) if backwards else (whole, whole + 1)
+        frames, weights = made.sources(number)
+        if not share or not 0 <= far < count:
+            assert frames.tolist() == [near]
+            continue
+        wanted = {near: 1 - float(share), far: float(share)}
+        assert dict(zip(frames.tolist(), weights.tolist(), strict=True)) == pytest.approx(wanted, abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("overhang", "frames"), [(Fraction(0), 100), (Fraction(1, 10**9), 100), (Fraction(1, 10**4), 101)]
+)
+def test_what_comes_of_rounding_makes_no_frame(overhang: Fraction, frames: int) -> None:
+    assert result_frame_count(Fraction(4) + overhang, Fraction(25)) == frames
 
 
 @pytest.mark.parametrize("each", [EachFrame.LONG_EXPOSURE, EachFrame.BRIGHTEST, EachFrame.CLEAR])
