@@ -12,17 +12,20 @@ import numpy as np
 import pytest
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.extensions import ACCENTS, TRACES, WAYS, ExtensionError, usable
+from chronoxis.core.extensions import ACCENTS, TRACES, WAYS, ExtensionError, code_of, usable
 from chronoxis.core.files.project_file import load_project, save_project
 from chronoxis.core.footage.kinds import footage_of, open_source
-from chronoxis.core.model import arranging, joining, making, pacing
+from chronoxis.core.model import arranging, joining, making, nesting, pacing
 from chronoxis.core.model.accent import Accent, MissingLook, looks, parse_accent
-from chronoxis.core.model.project import Project
+from chronoxis.core.model.missing_additions import missing_additions
+from chronoxis.core.model.project import Place, Project
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.frame_identity import FrameIdentities
 from chronoxis.core.render.opened_project import planned
 from chronoxis.core.render.target import unwritten_target
 from chronoxis.core.timing.frame_making import EachFrame
+from chronoxis.core.traces.added_trace import AddedTrace
+from chronoxis.core.traces.glances import Small
 from chronoxis.core.traces.store import TraceStore
 from tests.added_packages import GLOW, GREEN, MEDIAN, with_packages
 from tests.footage_makers import make_recording
@@ -191,6 +194,44 @@ def test_a_trace_is_measured_once_for_the_same_code(
     monkeypatch.setattr("chronoxis.core.traces.added_trace.code_of", lambda *_: "another")
     trace.of(source, store, note)
     assert told
+
+
+def test_a_trace_sees_each_frame_and_the_one_before(recording: Path, tmp_path: Path) -> None:
+    seen: list[tuple[float, float]] = []
+
+    def note(light: Small, before: Small) -> float:
+        seen.append((float(light.mean()), float(before.mean())))
+        return 0.0
+
+    AddedTrace("theirs:note", "note", "", note).of(open_source(recording), TraceStore(tmp_path))
+    assert len(seen) == 100
+    assert seen[0][1] == seen[0][0]
+    assert [before for _, before in seen[1:]] == [light for light, _ in seen[:-1]]
+
+
+def test_what_other_code_made_is_told_apart(
+    installed: Path, recording: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plan = planned(condensed(recording, MEDIAN))
+    one = FrameIdentities(plan, unwritten_target(plan)).of(1)
+    assert FrameIdentities(plan, unwritten_target(plan)).of(1) == one
+    monkeypatch.setattr("chronoxis.core.render.frame_identity.code_of", lambda *_: "another")
+    assert FrameIdentities(plan, unwritten_target(plan)).of(1) != one
+    assert code_of(WAYS, MEDIAN) != code_of(WAYS, "broken:fails") != ""
+    assert code_of(WAYS, "one") == ""
+
+
+def test_missing_packages_are_told_wherever_they_were_used(recording: Path) -> None:
+    look = Accent(MissingLook("theirs:glow"))
+    project = arranging.duplicate(condensed(recording, "one"), [0])
+    assert missing_additions(project) == []
+    on_join = joining.set_accents(project, lambda _: (look,), joins=[0])
+    on_passage = joining.set_accents(project, lambda _: (look,), places=[Place(1, 0)])
+    for each in (on_join, on_passage):
+        assert missing_additions(each) == ["theirs:glow"]
+    way = EachFrame.of_file("theirs:way", {})
+    inside = nesting.nest(making.set_each_frame(project, [Place(1, 0)], way), [0, 1])
+    assert missing_additions(inside) == ["theirs:way"]
 
 
 def test_an_accent_is_read_by_its_whole_name(installed: Path) -> None:

@@ -14,7 +14,7 @@ from chronoxis.cli.main import cli
 from chronoxis.core.errors import PlanError
 from chronoxis.core.model import arranging, follow_acts, pacing
 from chronoxis.core.model.project import Place, Project
-from chronoxis.core.timing.following import OFF_AT_MOST, FollowWish
+from chronoxis.core.timing.following import OFF_AT_MOST, FollowWish, Stretch, ideal_paces
 from chronoxis.core.timing.lulls import Course
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo.larkfield import draw_field
@@ -52,6 +52,18 @@ def test_speeds_are_near_the_ideal_and_the_length_is_exact(
     assert abs(made.result_length - Fraction(wish.length).limit_denominator(10**6)) < Fraction(1, 10**9)
     assert made.shots[0].recorded_length == SECONDS
     assert speeds_apart(made, course, wish).max() < OFF_AT_MOST
+
+
+@pytest.mark.parametrize("reaction", [2.0, 6.0])
+def test_a_speed_changes_within_the_time_it_is_given(reaction: float) -> None:
+    """All but a twentieth of a step, by the logarithm of the speed: four standard deviations of a bell."""
+    step = Course(EDGES, np.where(EDGES[:-1] < SECONDS / 2, 0.1, 1.0))
+    wish = FollowWish(0.1, 1000, 20, reaction)
+    (pace,) = ideal_paces([Stretch([step], 0, SECONDS)], wish, reaction)
+    speeds = np.log(pace.speeds)
+    share = (speeds - speeds.max()) / (speeds.min() - speeds.max())
+    lasting = np.count_nonzero((share > 0.0228) & (share < 0.9772)) * pace.step
+    assert lasting == pytest.approx(reaction, rel=0.1)
 
 
 def test_it_is_slow_where_much_happens() -> None:

@@ -489,6 +489,27 @@ def test_a_stutter_holds_its_cadence_and_shows_cuts_at_once() -> None:
     assert cut in fresh
     assert set(np.diff(fresh[fresh < cut]).tolist()) == {2, 3}  # 25 by 10
     assert looks.held_frames(on_every_frame(two_shots(), Stutter(), strength=0.5), schedule) is None
+    assert looks.held_frames(on_every_frame(two_shots(), Stutter(), strength=0.51), schedule) is not None
+
+
+def test_a_stutter_on_a_shot_begins_with_it() -> None:
+    """Whatever lasts before it: the first picture of the shot is held as long as any other."""
+    project = two_shots(seconds=9)
+    project = pacing.set_result_length(project, Place(0, 0), Fraction(103, 25))
+    project = joining.set_accents(project, lambda _: (Accent(Stutter(10.0)),), shots=[1])
+    schedule = _schedule(project)
+    shown = looks.held_frames(project, schedule)
+    assert shown is not None
+    cut = int(np.searchsorted(schedule.shots, 1))
+    beats = np.floor((np.arange(cut, len(shown)) - cut) / 25 * 10 + 1e-6)
+    firsts = cut + np.searchsorted(beats, beats)
+    assert shown[cut:].tolist() == firsts.tolist()
+
+
+def test_an_accent_shows_on_the_first_and_the_last_frame_of_its_stretch_and_no_further() -> None:
+    amounts = Amounts(5, np.array([1.0, 0.5, 1.0]))
+    assert [number for number in range(12) if amounts.shows_on(number)] == [5, 6, 7]
+    assert not Amounts(0, np.array([0.0005])).shows_on(0)
 
 
 def test_amounts_follow_speed_and_points() -> None:
