@@ -255,3 +255,16 @@ def test_a_pipe_is_never_replaced(tmp_path: Path) -> None:
     with pytest.raises(ExportError, match="is a pipe or a device"):
         save_project(project, pipe)
     assert stat.S_ISFIFO(pipe.stat().st_mode)
+
+
+def test_notes_of_what_is_gone_go_once_nobody_can_be_about_to_write_it(
+    own_state: Path, tmp_path: Path
+) -> None:
+    notes = own_state / "unfinished"
+    notes.mkdir(parents=True)
+    for name, age in (("long ago", 60), ("just now", 0)):
+        (notes / name).symlink_to(tmp_path / name)
+        moment = time.time() - age
+        os.utime(notes / name, (moment, moment), follow_symlinks=False)
+    sweep_unfinished()
+    assert [each.name for each in notes.iterdir()] == ["just now"]
