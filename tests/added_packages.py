@@ -37,6 +37,13 @@ class Impossible:
     share: float = api.parameter(2.0, api.Number("Share", "Of it.", 0, 1))
     def __post_init__(self): raise ValueError("nothing is possible")
 
+@dataclass(frozen=True)
+class Choosy:
+    share: float = api.parameter(0.5, api.Number("Share", "Of it.", 0, 1))
+    def __post_init__(self):
+        if self.share == 0.25: raise KeyError("not that one")
+
+CHOOSY = api.Way("Choosy", "Takes no quarter", Fails, settings=Choosy)
 SCRIBBLES = api.Way("Scribbles", "Writes where others read", Scribbles)
 IMPOSSIBLE = api.Way("Impossible", "Cannot be", Fails, settings=Impossible)
 NOTHING = api.Way("Nothing", "Gives none", GivesNothing)
@@ -69,8 +76,8 @@ def make_packages(data: Path, built: Path) -> Path:
     (told / "METADATA").write_text("Metadata-Version: 2.1\nName: broken\nVersion: 1\n")
     (told / "entry_points.txt").write_text(
         "[chronoxis.ways]\nfails = broken:FAILS\nnothing = broken:NOTHING\nlacking = broken:LACKING\n"
-        "scribbles = broken:SCRIBBLES\nimpossible = broken:IMPOSSIBLE\nodd name = broken:FAILS\n"
-        "[chronoxis.accents]\nloose = broken:Loose\n"
+        "choosy = broken:CHOOSY\nscribbles = broken:SCRIBBLES\nimpossible = broken:IMPOSSIBLE\n"
+        "odd name = broken:FAILS\n[chronoxis.accents]\nloose = broken:Loose\n"
     )
     return data
 

@@ -22,10 +22,6 @@ class Mixed:
         1.0, api.Number("Median", "How much of the median there is.", 0, 1, "%", shown=100)
     )
 
-    def __post_init__(self) -> None:
-        if not 0 <= self.share <= 1:
-            raise api.PlanError("The share of the median lies between 0 and 100%.")
-
 
 class MedianMaker:
     """Keeps the three recorded frames of a result frame."""

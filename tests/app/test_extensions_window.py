@@ -46,7 +46,7 @@ def test_a_way_is_chosen_set_and_seen(extended: MainWindow, qtbot: QtBot) -> Non
     refused: list[str] = []
     page.refused.connect(refused.append)
     typed(qtbot, field, "400")
-    assert "between 0 and 100%" in refused[-1]
+    assert "between 0 and 100 %" in refused[-1]
     assert field.text() == "40 %"
     plan = planned(qtbot, extended)
     assert len(plan.schedule.sources(1)[0]) == 3

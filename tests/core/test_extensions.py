@@ -93,6 +93,8 @@ def test_settings_are_kept_in_files_and_out_of_range_is_refused(
     for values in ({"share": 2}, {"share": "much"}):
         with pytest.raises(PlanError):
             EachFrame.of_file(MEDIAN, values)
+    with pytest.raises(ExtensionError, match="broken:choosy failed: KeyError"):
+        EachFrame.of_file("broken:choosy", {"share": 0.25})
     data = json.loads((tmp_path / "film.chronoxis").read_text())
     assert data["accents"][0]["settings"] == {"light": 0.6, "width": 0.01, "tint": "their own"}
 
@@ -241,4 +243,7 @@ def test_an_accent_is_read_by_its_whole_name(installed: Path) -> None:
     assert parse_accent("flash:0.5").look.key == "flash"
     with pytest.raises(PlanError, match="is no accent"):
         parse_accent("edge-glow:none")
-    assert set(usable(WAYS)) == {MEDIAN, "broken:fails", "broken:nothing", "broken:scribbles"}
+    assert set(usable(WAYS)) == {
+        MEDIAN,
+        *(f"broken:{name}" for name in ("fails", "nothing", "scribbles", "choosy")),
+    }

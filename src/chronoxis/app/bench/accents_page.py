@@ -20,7 +20,8 @@ from chronoxis.app.bench.picture_chip import PictureChip
 from chronoxis.app.document.document import Document
 from chronoxis.app.push_button import choice_chip, segments_of
 from chronoxis.app.text_label import TextLabel
-from chronoxis.core.errors import PlanError
+from chronoxis.core.errors import ChronoxisError
+from chronoxis.core.extensions import guarded
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import joining
 from chronoxis.core.model.accent import STEADY, Accent, Amount, ByJoin, Look, MissingLook, looks
@@ -229,8 +230,8 @@ class AccentsPage(Page):
         if accent is None:
             return
         try:
-            look = replace(accent.look, **choice)
-        except PlanError as error:
+            look = guarded(accent.look.key, lambda: replace(accent.look, **choice))
+        except ChronoxisError as error:
             self.show_project()
             self.refused.emit(str(error))
             return

@@ -33,7 +33,8 @@ from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.picture_traces import PictureTraces
 from chronoxis.app.push_button import choice_chip, mark_common, segments_of, switch
 from chronoxis.app.text_label import TextLabel
-from chronoxis.core.errors import PlanError
+from chronoxis.core.errors import ChronoxisError, PlanError
+from chronoxis.core.extensions import guarded
 from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model import arranging, correcting, making, pacing
 from chronoxis.core.model.even_out import EvenOut
@@ -381,12 +382,12 @@ class FramesPage(Page):
         places = self._places
         chosen = self._document.project.passage(places[0]).making.each
         try:
-            settings = replace(chosen.settings, **{name: value})
-        except PlanError as error:
+            settings = guarded(chosen.key, lambda: replace(chosen.settings, **{name: value}))
+            way = replace(chosen, settings=settings)
+        except ChronoxisError as error:
             self.show_project()
             self.refused.emit(str(error))
             return
-        way = replace(chosen, settings=settings)
         alike = [p for p in places if self._document.project.passage(p).making.each.key == way.key]
         self._apply("Each frame", lambda project: making.set_each_frame(project, alike, way))
 

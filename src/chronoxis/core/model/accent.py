@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.extensions import ACCENTS, usable
+from chronoxis.core.extensions import ACCENTS, guarded, usable
 from chronoxis.core.parameters import (
     UNREAD,
     Choice,
@@ -389,7 +389,9 @@ def looks() -> tuple[type[Look], ...]:
 def look_of_file(key: str, values: Mapping[str, Any]) -> Look:
     """A look as a file has it, whose package need not be there. Raises PlanError: a value is out of range."""
     kind = next((look for look in looks() if look.key == key), None)
-    return MissingLook(key, Unread.of(values)) if kind is None else cast(Look, read_values(kind, values))
+    if kind is None:
+        return MissingLook(key, Unread.of(values))
+    return cast(Look, guarded(key, lambda: read_values(kind, values)))
 
 
 def look_values(look: Look) -> dict[str, Any]:

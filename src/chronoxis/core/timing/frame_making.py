@@ -8,8 +8,8 @@ from functools import cache
 from typing import Any, ClassVar
 
 from chronoxis.core.errors import PlanError
-from chronoxis.core.extensions import WAYS, usable
-from chronoxis.core.parameters import Unread, read_values
+from chronoxis.core.extensions import WAYS, guarded, usable
+from chronoxis.core.parameters import Unread, check_parameters, read_values
 from chronoxis.core.timing.exact import shortened
 
 MAX_SHUTTER = 720
@@ -114,6 +114,10 @@ class EachFrame:
     DARKEST: ClassVar["EachFrame"]
     CLEAR: ClassVar["EachFrame"]
 
+    def __post_init__(self) -> None:
+        if self.settings is not None and not isinstance(self.settings, Unread):
+            check_parameters(self.settings, self.key)
+
     @classmethod
     def named(cls, key: str) -> "EachFrame":
         """A way as it is set at first. Raises PlanError if there is none of that name."""
@@ -129,7 +133,8 @@ class EachFrame:
         entry = ways().get(key)
         if entry is None:
             return cls(key, Unread.of(values))
-        return cls(key, read_values(entry.settings, values) if entry.settings is not None else None)
+        kind = entry.settings
+        return cls(key, guarded(key, lambda: read_values(kind, values)) if kind is not None else None)
 
     @property
     def entry(self) -> WayEntry:
