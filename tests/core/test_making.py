@@ -323,6 +323,11 @@ def test_slowed_by_motion_every_frame_stands_at_its_place(moving: Path, backward
     assert between == 69  # three between each two of 24
 
 
+@pytest.mark.parametrize(("step", "unclear"), [(1, 24), (2, 12), (3, 0), (4, 0)])
+def test_a_median_of_fewer_than_three_clears_nobody_away(moving: Path, step: int, unclear: int) -> None:
+    assert len(plan_of(moving, Fraction(step), FrameMaking(EachFrame.CLEAR)).unclear) == unclear
+
+
 @pytest.mark.sampled(1)
 @pytest.mark.parametrize("each", [EachFrame.ONE, EachFrame.LONG_EXPOSURE])
 def test_filled_and_blurred_frames_come_through_the_chain(moving: Path, each: EachFrame) -> None:
