@@ -94,8 +94,7 @@ def test_four_results_play_in_step(tried: MainWindow, qtbot: QtBot) -> None:
         37,
     ]  # the last ones
     tried.transport.toggle()
-    qtbot.waitUntil(lambda: document.result_frame > 8, timeout=30_000)
-    assert compared.has(document.result_frame)
+    qtbot.waitUntil(lambda: document.result_frame > 8 and compared.has(document.result_frame), timeout=30_000)
     tried.transport.toggle()
     tried.pictures.show_mode(Mode.RESULT)
     assert compared.beside == []

@@ -18,17 +18,33 @@ def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
+class Loading:
+    """While modules are loaded, a signal ends the program at once: inside them, an exception may get lost.
+
+    Away from the main thread nothing changes: signals do not come there.
+    """
+
+    def __enter__(self) -> None:
+        try:
+            self._before = [signal.signal(number, _leave) for number in SIGNALS]
+        except ValueError:
+            self._before = []
+
+    def __exit__(self, *_: object) -> None:
+        for number, handler in zip(SIGNALS, self._before, strict=False):
+            signal.signal(number, handler)
+
+
 def main() -> None:
     """Run the command line.
 
     Exit status: 0 done, 1 failed with one line on standard error, 2 wrong usage, 3 done with stand-ins.
     """
     for number in SIGNALS:
-        signal.signal(number, _leave)
-    from chronoxis.cli.main import run  # noqa: PLC0415 - what takes time to load is loaded under our signals
-
-    for number in SIGNALS:
         signal.signal(number, _interrupt)
+    with Loading():
+        from chronoxis.cli.main import run  # noqa: PLC0415 - it takes time, and is loaded under our signals
+
     try:
         code = run()
     except KeyboardInterrupt:

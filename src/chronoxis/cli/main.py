@@ -12,6 +12,7 @@ import click
 from click.shell_completion import CompletionItem
 
 from chronoxis import __version__
+from chronoxis.cli import Loading
 from chronoxis.core.errors import Cancelled, ChronoxisError
 from chronoxis.core.files import endings
 from chronoxis.core.readable import in_a_line
@@ -57,7 +58,8 @@ class _OpeningGroup(click.Group):
         if cmd_name not in COMMANDS:
             return None
         module, _, name = COMMANDS[cmd_name][0].partition(":")
-        command: click.Command = getattr(import_module(f"chronoxis.cli.{module}"), name)
+        with Loading():
+            command: click.Command = getattr(import_module(f"chronoxis.cli.{module}"), name)
         return command
 
     def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
