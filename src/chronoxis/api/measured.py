@@ -79,10 +79,7 @@ def traces(footage: Footage, told: Share = _nobody) -> Traces:
     if not footage.source.has_pictures:
         raise FootageError(f"{footage.path.name} has no pictures to be measured.")
     trace = watch(footage.source, TraceStore(), lambda _, share: told(share))
-    passes = np.zeros(len(trace), np.bool_)
-    for first, stop in trace.passers.tolist():
-        passes[first:stop] = True
-    return Traces(trace.light, trace.motion, trace.change, passes)
+    return Traces(trace.light, trace.motion, trace.change, trace.has_passer)
 
 
 def camera_moves(footage: Footage, told: Share = _nobody) -> CameraMoves:
@@ -91,9 +88,7 @@ def camera_moves(footage: Footage, told: Share = _nobody) -> CameraMoves:
         raise FootageError(f"{footage.path.name} has no pictures to be measured.")
     spans = ((0, footage.frame_count),)
     path = follow(footage.source, spans, TraceStore(), lambda _, share: told(share))
-    width = np.float32(footage.source.facts.picture.width)
-    sure = np.maximum(path.sureness, 0)
-    return CameraMoves(path.right * width, path.down * width, path.turned, np.exp(path.grown), sure)
+    return CameraMoves(*path.in_pixels(footage.source.facts.picture.width))
 
 
 def beats(path: str | Path) -> Beats:

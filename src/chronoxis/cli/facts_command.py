@@ -95,9 +95,7 @@ def _traces(footage: Path) -> str:
     with measuring() as told:
         trace = watch(source, TraceStore(), lambda _, share: told(footage.name, share))
         sound = listen(source, TraceStore()) if SOUND.fits(source) else None
-    passes = np.zeros(len(trace), np.int64)
-    for first, stop in trace.passers.tolist():
-        passes[first:stop] = 1
+    passes = trace.has_passer
     numbers = source.originals.numbers
     frames = np.arange(len(trace)) if numbers is None else numbers
     text = io.StringIO()
@@ -124,14 +122,7 @@ def _camera(footage: Path) -> str:
     text = io.StringIO()
     rows = csv.writer(text, lineterminator="\n")
     rows.writerow(["frame", "time", "dx", "dy", "rotation", "scale", "confidence"])
-    columns = (
-        path.right * width,
-        path.down * width,
-        path.turned,
-        np.exp(path.grown),
-        np.maximum(path.sureness, 0),
-    )
-    for frame, values in enumerate(np.stack(columns, -1).tolist()):
+    for frame, values in enumerate(np.stack(path.in_pixels(width), -1).tolist()):
         rows.writerow([frame, f"{originals.edges[frame]:.6f}", *(f"{value:.6f}" for value in values)])
     return text.getvalue()
 

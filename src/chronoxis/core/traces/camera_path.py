@@ -57,6 +57,11 @@ class CameraPath:
         nothing = {name: np.zeros(frames, np.float32) for name in _COLUMNS}
         return cls(**nothing, known=np.zeros(frames, np.bool_))
 
+    def in_pixels(self, width: int) -> tuple[Column, Column, Column, Column, Column]:
+        """Right and down in pixels of pictures so wide, degrees, times, and how sure that is, 0 to 1."""
+        right, down = self.right * np.float32(width), self.down * np.float32(width)
+        return right, down, self.turned, np.exp(self.grown), np.maximum(self.sureness, 0)
+
     def __len__(self) -> int:
         return len(self.known)
 

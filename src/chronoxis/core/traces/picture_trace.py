@@ -123,6 +123,14 @@ class PictureTrace:
             return NO_SPANS
         return np.clip(moments(self.covered[:: self.watched]) * self.watched, 0, len(self))
 
+    @property
+    def has_passer(self) -> npt.NDArray[np.bool_]:
+        """In which frames somebody passes by; shape (frames,)."""
+        marked = np.zeros(len(self), np.bool_)
+        for first, stop in self.passers.tolist():
+            marked[first:stop] = True
+        return marked
+
     def gains(self, strength: float, span: float | None, *, channels: bool) -> npt.NDArray[np.float32]:
         """What light is multiplied with to be even, shape (frames, 3).
 
