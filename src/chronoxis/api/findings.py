@@ -2,9 +2,11 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from chronoxis.api.project import Project
 from chronoxis.api.result import Plan, Told
+from chronoxis.core.checks.check import Edit
 from chronoxis.core.checks.checks import checks_of
 from chronoxis.core.checks.looking import known_of
 from chronoxis.core.footage.reader_pool import FreshReaders
@@ -40,13 +42,18 @@ def checks(made: Plan, told: Told = lambda _label, _share: None) -> list[Finding
         Cancelled: ``told`` raised it.
     """
     known = known_of(made.value, TraceStore(), FreshReaders(), told)
-    found = []
-    for check in checks_of(made.value, known):
-        mended = None
-        if check.edit is not None:
+    return [
+        Finding(
+            check.kind,
+            check.key,
+            check.words,
+            check.at,
+            check.mend,
+            partial(_mended, check.edit) if check.edit is not None else None,
+        )
+        for check in checks_of(made.value, known)
+    ]
 
-            def mended(project: Project, edit: Callable = check.edit) -> Project:  # type: ignore[type-arg]
-                return Project(edit(project.value))
 
-        found.append(Finding(check.kind, check.key, check.words, check.at, check.mend, mended))
-    return found
+def _mended(edit: Edit, project: Project) -> Project:
+    return Project(edit(project.value))

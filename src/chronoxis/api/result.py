@@ -10,14 +10,12 @@ import numpy.typing as npt
 
 from chronoxis.api.project import Project
 from chronoxis.core.errors import Cancelled
-from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model.export_formats import fits_name, format_of
 from chronoxis.core.picture.colour import RGB
 from chronoxis.core.render import export as exporting
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.opened_project import planned
 from chronoxis.core.render.plan import Plan as CorePlan
-from chronoxis.core.render.result_place import result_place
 from chronoxis.core.render.target import export_target
 
 Told = Callable[[str, float], None]
@@ -175,9 +173,6 @@ def export(
     output, project = Path(output), made.value.project
     saved = project.settings
     chosen = saved.format if fits_name(saved.format, output) else format_of(output)
-    place = result_place(output, chosen)
-    protects = exporting.protected_files(project)
-    check_output(place.path, protects=protects, overwrite=overwrite, folder=place.is_folder)
     value = made.value
     if chosen is not saved.format:
         value = planned(replace(project, settings=replace(saved, format=chosen)))

@@ -2,7 +2,7 @@
 
 import errno
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
@@ -18,14 +18,13 @@ _OF_THE_DISK = (errno.ENOSPC, errno.EDQUOT, errno.EROFS)
 
 
 @contextmanager
-def spooled(stream: BinaryIO, check: Callable[[], None] = lambda: None) -> Iterator[Path]:
+def spooled(stream: BinaryIO) -> Iterator[Path]:
     """Read YUV4MPEG2 to its end into a file that goes when this is left.
 
     The file lies where temporary ones do (``TMPDIR``), coded without loss.
 
     Args:
         stream: what is read; it need not be a file.
-        check: called with each frame; it may raise `Cancelled` to stop.
 
     Raises:
         FootageError: it is no YUV4MPEG2, has no frame, or cannot be kept.
@@ -33,7 +32,7 @@ def spooled(stream: BinaryIO, check: Callable[[], None] = lambda: None) -> Itera
     with tempfile.TemporaryDirectory(prefix="chronoxis-") as folder:
         path = Path(folder) / _NAME
         try:
-            frames = _copy(stream, path, check)
+            frames = _copy(stream, path)
         except (av.FFmpegError, ValueError) as error:
             if isinstance(error, OSError) and error.errno in _OF_THE_DISK:
                 raise FootageError(_unkept(folder, error)) from error
@@ -78,7 +77,7 @@ def _unkept(folder: str, error: OSError) -> str:
     return f"Standard input cannot be kept in {where}: {error.strerror}; TMPDIR names another folder."
 
 
-def _copy(stream: BinaryIO, path: Path, check: Callable[[], None]) -> int:
+def _copy(stream: BinaryIO, path: Path) -> int:
     """How many frames were read."""
     frames, reading = 0, _Reading(stream)
     with reading, av.open(reading, "r", format="yuv4mpegpipe") as given, av.open(str(path), "w") as kept:
@@ -91,7 +90,6 @@ def _copy(stream: BinaryIO, path: Path, check: Callable[[], None]) -> int:
             into.codec_context.sample_aspect_ratio = source.codec_context.sample_aspect_ratio
         into.options = {"level": "3", "slices": "4"}
         for frame in given.decode(source):
-            check()
             frame.pts, frame.time_base = frames, 1 / rate
             kept.mux(into.encode(frame))
             frames += 1
