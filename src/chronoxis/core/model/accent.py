@@ -1,5 +1,6 @@
 """Accents: looks that come and go with the speed, as they are chosen."""
 
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
@@ -337,9 +338,10 @@ class Badge(Look):
 
 
 @dataclass(frozen=True)
-class AddedLook(Look):
+class AddedLook(Look, ABC):
     """A look that a package adds, which draws itself."""
 
+    @abstractmethod
     def drawn(
         self, codes: npt.NDArray[np.uint16], amount: float, result_frame: int, seed: int
     ) -> npt.NDArray[np.uint16]:
@@ -354,7 +356,6 @@ class AddedLook(Look):
         Returns:
             An array of the same shape and kind.
         """
-        raise NotImplementedError
 
 
 @dataclass(frozen=True)
