@@ -41,10 +41,11 @@ def main() -> None:
     Exit status: 0 done, 1 failed with one line on standard error, 2 wrong usage, 3 done with stand-ins.
     """
     for number in SIGNALS:
-        signal.signal(number, _interrupt)
-    with Loading():
-        from chronoxis.cli.main import run  # noqa: PLC0415 - it takes time, and is loaded under our signals
+        signal.signal(number, _leave)
+    from chronoxis.cli.main import run  # noqa: PLC0415 - what takes time to load is loaded under our signals
 
+    for number in SIGNALS:
+        signal.signal(number, _interrupt)
     try:
         code = run()
     except KeyboardInterrupt:

@@ -110,13 +110,7 @@ class Bench(QFrame):
         self._passage_page: Page = self.pace  # which page to go back to from that of footage
         self._stack = QStackedWidget()
         self.page_buttons: list[QPushButton] = []
-        self.caution = TextLabel()
-        self.caution.setProperty("caution", True)
-        self.caution.setWordWrap(True)
-        self.caution.setMinimumHeight(2 * self.caution.fontMetrics().height() + 16)
-        kept = self.caution.sizePolicy()
-        kept.setRetainSizeWhenHidden(True)  # its coming and going must not move the Weave under a drag
-        self.caution.setSizePolicy(kept)
+        self.caution = _caution_line()
         self._refusal, self._notes = "", False
         self._lay_out()
         document.eased.connect(self.show_project)
@@ -326,6 +320,18 @@ class Bench(QFrame):
     def _refuse(self, text: str) -> None:
         self._refusal = text
         self._show_caution()
+
+
+def _caution_line() -> TextLabel:
+    """Two lines for what is wrong, whose room is kept: they must not move the Weave under a drag."""
+    label = TextLabel()
+    label.setProperty("caution", True)
+    label.setWordWrap(True)
+    label.setMinimumHeight(2 * label.fontMetrics().height() + 16)
+    kept = label.sizePolicy()
+    kept.setRetainSizeWhenHidden(True)
+    label.setSizePolicy(kept)
+    return label
 
 
 def key_of_page(number: int) -> int:
