@@ -10,6 +10,7 @@ import pytest
 from chronoxis import api
 from tests.command_line import chronoxis
 from tests.footage_makers import make_recording
+from tests.photo_makers import make_photos
 
 PAGE = Path(__file__).parents[2] / "docs" / "api.md"
 
@@ -98,6 +99,12 @@ def test_an_export_that_is_stopped_leaves_nothing(walk: Path, tmp_path: Path) ->
     with pytest.raises(api.Cancelled):
         api.export(plan, tmp_path / "out.mkv", progress=lambda now: now.done < 5)
     assert list(tmp_path.iterdir()) == []
+
+
+def test_what_is_measured_of_photos_is_of_those_that_are_there(tmp_path: Path) -> None:
+    run = api.open_footage(make_photos(tmp_path / "run", [n for n in range(12) if n != 7]))
+    moves, traces = api.camera_moves(run), api.traces(run)
+    assert len(moves.right) == len(traces.light) == len(traces.passers_by) == 11
 
 
 def test_all_that_is_promised_is_there_and_told() -> None:

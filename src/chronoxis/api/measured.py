@@ -10,6 +10,7 @@ import numpy.typing as npt
 from chronoxis.api.footage import Footage
 from chronoxis.core.errors import FootageError
 from chronoxis.core.footage.kinds import open_source
+from chronoxis.core.footage.source import Source
 from chronoxis.core.model.music import MusicFile
 from chronoxis.core.traces.camera_path import follow
 from chronoxis.core.traces.picture_trace import watch
@@ -76,19 +77,24 @@ class Beats:
 
 def traces(footage: Footage, told: Share = _nobody) -> Traces:
     """Measure the pictures of footage. Raises FootageError if they cannot be read."""
-    if not footage.source.has_pictures:
-        raise FootageError(f"{footage.path.name} has no pictures to be measured.")
-    trace = watch(footage.source, TraceStore(), lambda _, share: told(share))
+    trace = watch(_seen(footage), TraceStore(), lambda _, share: told(share))
     return Traces(trace.light, trace.motion, trace.change, trace.has_passer)
 
 
 def camera_moves(footage: Footage, told: Share = _nobody) -> CameraMoves:
     """Follow the camera through all of a recording. Raises FootageError if it cannot be read."""
+    source = _seen(footage)
+    originals = source.originals.source
+    spans = ((0, len(originals.edges) - 1),)
+    path = follow(source, spans, TraceStore(), lambda _, share: told(share))
+    return CameraMoves(*path.in_pixels(originals.facts.picture.width))
+
+
+def _seen(footage: Footage) -> Source:
+    """What has pictures. Raises FootageError if there are none."""
     if not footage.source.has_pictures:
         raise FootageError(f"{footage.path.name} has no pictures to be measured.")
-    spans = ((0, footage.frame_count),)
-    path = follow(footage.source, spans, TraceStore(), lambda _, share: told(share))
-    return CameraMoves(*path.in_pixels(footage.source.facts.picture.width))
+    return footage.source
 
 
 def beats(path: str | Path) -> Beats:
