@@ -130,7 +130,7 @@ def _measure_large(project: Project, path: Path, count: int) -> None:
     assert len(document.project.shots) == count + 1
     _report(f"{name}: undo", busy(document.undo))
     _report(f"{name}: resizing", busy(lambda: window.resize(QSize(1400, 860))))
-    window.weave.fit_all()
+    window.weave.views.show_all()
     settle(1)
     _report(f"{name}: repaint of the whole Weave (at most 16)", busy(lambda: _repaint(window)))
     document.selection.select([Place(count // 2, 0)])
@@ -147,7 +147,7 @@ def _type_speed(window: MainWindow) -> None:
 
 
 def _repaint(window: MainWindow) -> None:
-    window.weave.zoom(0.98)
+    window.weave.views.zoom(0.98)
     window.weave.repaint()
 
 
@@ -157,7 +157,7 @@ def _measure_hours(folder: Path) -> None:
     gone = Recording(key="long", path=path, stored_rate=rate, stored_length=length, counted=True)
     save_project(arranging.begin_with(Project(), gone), folder / "hours.chronoxis")
     window = _opened(folder / "hours.chronoxis", f"{_HOURS} hours")
-    _report(f"{_HOURS} hours: zoom to single frames", busy(window.weave.zoom_to_frames))
+    _report(f"{_HOURS} hours: zoom to single frames", busy(window.weave.views.zoom_to_frames))
     _close(window)
 
 

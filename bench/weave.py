@@ -76,9 +76,9 @@ def _measure_views(window: MainWindow) -> None:
     for name in ("whole", "passage"):
         document.selection.select([middle])
         if name == "whole":
-            weave.fit_all()
+            weave.views.show_all()
         else:
-            weave.zoom_to_selection()
+            weave.views.zoom_to_selection()
         settle(2)
         report(f"repaint, {name} (median at most 16)", _median(_repaints(window)), "ms")
         report(f"edit to screen, {name} (at most 50)", _median(lambda: _edit(window, middle)), "ms")
@@ -92,7 +92,7 @@ def _repaints(window: MainWindow) -> Callable[[], None]:
     factors = cycle((_CLOSER, 1 / _CLOSER))
 
     def repaint() -> None:
-        window.weave.zoom(next(factors))
+        window.weave.views.zoom(next(factors))
         window.weave.repaint()
 
     return repaint

@@ -90,7 +90,7 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     take(window, folder / "demo-open.png")
     document.selection.select([Place(0, 3)])
     document.move_playhead(Fraction(11))
-    weave.zoom_to_selection()
+    weave.views.zoom_to_selection()
     settle(3)
     rails = weave.rails()
     assert rails is not None
@@ -102,7 +102,7 @@ def shoot_the_weave(window: MainWindow, folder: Path) -> None:
     take(window, folder / "weave-drag.png")
     QTest.keyClick(weave, Qt.Key.Key_Escape)
     QTest.mouseRelease(weave, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
-    weave.fit_all()
+    weave.views.show_all()
     document.selection.select([Place(0, 1)])
 
 

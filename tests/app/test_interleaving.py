@@ -108,7 +108,7 @@ def test_edits_of_a_variable_rate_recording_keep_to_its_frames(
 
 def test_closing_while_everything_is_under_way(qtbot: QtBot, window: MainWindow, long: Path) -> None:
     window.loading.bring_in(long)
-    window.weave.zoom(0.5)
+    window.weave.views.zoom(0.5)
     window.files.discard_changes()
     began = time.monotonic()
     window.close()
@@ -232,7 +232,7 @@ def test_a_recording_as_narrow_as_a_thread(window: MainWindow, qtbot: QtBot, tmp
     window.loading.bring_in(path)
     planned(qtbot, window)
     qtbot.waitUntil(lambda: window.pictures.result.image is not None, timeout=10_000)
-    window.weave.zoom_to_frames()
+    window.weave.views.zoom_to_frames()
     rails = window.weave.rails()
     assert rails is not None
     assert rails.recorded_x(0, 1 / 25) - rails.recorded_x(0, 0.0) > 5  # frame by frame

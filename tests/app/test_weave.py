@@ -332,23 +332,23 @@ def test_zooming_stays_about_the_pointer_and_goes_down_to_frames(shaped: MainWin
     weave, whole = shaped.weave, shaped.weave.rails()
     assert whole is not None
     at = QPointF(whole.result_x(2.0), whole.result.center().y())
-    weave.zoom(0.25, at)
+    weave.views.zoom(0.25, at)
     near = weave.rails()
     assert near is not None
     assert float(near.result_time(at.x())) == pytest.approx(2.0, abs=1e-6)
     assert near.recorded_view == whole.recorded_view
     shaped.document.move_playhead(Fraction(2))
-    weave.zoom_to_frames()
+    weave.views.zoom_to_frames()
     frames = weave.rails()
     assert frames is not None
     assert frames.result_scale / 25 > 20
     weave.repaint()
-    weave.zoom_to_selection()
+    weave.views.zoom_to_selection()
     chosen = weave.rails()
     assert chosen is not None
     begin, end = result_span(shaped.document.project, Place(0, 1))
     assert chosen.result_view.start < begin < end < chosen.result_view.start + chosen.result_view.length
-    weave.fit_all()
+    weave.views.show_all()
     assert weave.rails() == whole
 
 

@@ -217,7 +217,7 @@ def test_a_long_file_is_usable_before_it_is_counted(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("chronoxis.app.footage.loader._LONG_FRAMES", 3000)
-    monkeypatch.setattr("chronoxis.core.footage.recording.recording_kind._MANY", 3000)
+    monkeypatch.setattr("chronoxis.core.footage.recording.recording_kind._MANY_FRAMES", 3000)
     path = make_long_recording(tmp_path / "long.mkv", frames=4000, size=(32, 32))
     with qtbot.waitSignal(window.loading.loader.opened, timeout=5000):
         window.loading.bring_in(path)

@@ -20,8 +20,8 @@ from chronoxis.core.model.project import Place, Project
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.described import Picture
 from chronoxis.core.picture.frame_makers import FRAME_MAKERS, FrameMakers
-from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.rgb import Rgb16, rgb16
 from chronoxis.core.render.chain import result_frames
 from chronoxis.core.render.export import export

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from chronoxis.core.picture import kernel_library, kernels, motion_kernels
+from chronoxis.core.picture import accent_kernels, described, kernel_library, kernels, motion_kernels
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.kernels import MOST_FRAMES, Gathered
 from chronoxis.core.picture.row_work import RowWork
@@ -42,9 +42,9 @@ def test_pictures_and_light_of_other_sizes_are_refused() -> None:
     with pytest.raises(ValueError, match="shape"):
         kernels.add_light(work, [codes()], [1.0], COLOUR, Gathered(np.zeros((3, 6, 9), np.float32), planes))
     with pytest.raises(ValueError, match="shape"):
-        kernels.grain(work, codes(), np.zeros((6, 9), np.float32), 1.0, codes())
+        accent_kernels.grain(work, codes(), np.zeros((6, 9), np.float32), 1.0, codes())
     with pytest.raises(ValueError, match="shape"):
-        motion_kernels.cast(np.zeros((6, 10, 4), np.float32), 0.5, np.zeros((6, 9, 4), np.float32))
+        motion_kernels.splat(np.zeros((6, 10, 4), np.float32), 0.5, np.zeros((6, 9, 4), np.float32))
 
 
 @pytest.mark.parametrize("wrong", ["dtype", "strides", "read-only"])
@@ -96,4 +96,4 @@ def test_the_structures_are_those_that_were_compiled(monkeypatch: pytest.MonkeyP
 
 
 def test_curves_are_worked_out_once() -> None:
-    assert kernels.curve_of(13) is kernels.curve_of(13)  # each takes milliseconds, and every frame asks
+    assert described.curve_of(13) is described.curve_of(13)  # each takes milliseconds, and every frame asks

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from chronoxis.core.picture import kernels, motion_kernels
 from chronoxis.core.picture.colour import Colour, from_linear, to_linear
-from chronoxis.core.picture.kernels import MOST_FRAMES, Gathered, Picture
+from chronoxis.core.picture.described import Picture
+from chronoxis.core.picture.kernels import MOST_FRAMES, Gathered
 from chronoxis.core.picture.rgb import rgb16, samples_of
 from chronoxis.core.picture.row_work import RowWork
 from chronoxis.core.picture.scaling import averaged, scaled_part
@@ -179,7 +180,7 @@ def test_motion_is_followed_and_cast_by_whole_places(size: tuple[int, int], by: 
     first, second = (np.ascontiguousarray(codes(size, seed)[..., 0] >> 8, np.uint8) for seed in (1, 2))
     flow = np.empty((*size, 2), np.float32)
     flow[:] = by
-    left, apart = motion_kernels.follow(first, second, flow, -flow)
+    left, apart = motion_kernels.residual(first, second, flow, -flow)
     y, x = np.mgrid[: size[0], : size[1]]
     there = np.clip(y + by[1], 0, size[0] - 1), np.clip(x + by[0], 0, size[1] - 1)
     inside = (there[0] == y + by[1]) & (there[1] == x + by[0])
@@ -187,7 +188,7 @@ def test_motion_is_followed_and_cast_by_whole_places(size: tuple[int, int], by: 
     assert apart[inside].max(initial=0) < 1e-4
     motion = np.concatenate([flow, np.ones((*size, 1)), np.zeros((*size, 1))], -1).astype(np.float32)
     into = np.empty_like(motion)
-    motion_kernels.cast(motion, 1.0, into)
+    motion_kernels.splat(motion, 1.0, into)
     came = np.zeros(size, np.bool_)
     came[there[0][inside], there[1][inside]] = True
     assert np.array_equal(into[..., 2] > 0, came)
@@ -271,16 +272,16 @@ def test_differences_of_blocks_are_those_of_numpy(
     rows, columns = (np.arange(n + 1) * side // n for n, side in zip(blocks, size, strict=True))
     sums = np.add.reduceat(np.add.reduceat(apart, rows[:-1]), columns[:-1], axis=1)
     means = sums / np.outer(np.diff(rows), np.diff(columns))
-    assert np.allclose(kernels.blocks_apart(one, other, blocks), means, rtol=1e-6)
+    assert np.allclose(kernels.block_differences(one, other, blocks), means, rtol=1e-6)
     with pytest.raises(ValueError, match="blocks"):
-        kernels.blocks_apart(one, other, (size[0] + 1, 1))
+        kernels.block_differences(one, other, (size[0] + 1, 1))
     with pytest.raises(ValueError, match="shapes"):
-        kernels.blocks_apart(one, other[:, 1:], blocks)
+        kernels.block_differences(one, other[:, 1:], blocks)
 
 
 def test_more_rows_than_a_short_sum_holds() -> None:
     black, white = np.zeros((600, 3), np.uint8), np.full((600, 3), 255, np.uint8)
-    assert kernels.blocks_apart(black, white, (1, 1)).tolist() == [[255.0]]
+    assert kernels.block_differences(black, white, (1, 1)).tolist() == [[255.0]]
 
 
 def test_as_many_frames_as_there_is_room_for_at_the_end_of_a_piece() -> None:

@@ -462,9 +462,9 @@ def test_no_border_shows_in_ten_thousand_frames() -> None:
         warp = SteadyWarp(0, made.moves, made.crop, picture, made.bend)
         columns = np.arange(96)
         for frame in range(500):
-            leads = warp.leads(frame, 96, 54, Crop((0, 0, 96, 54), (96, 54)))
+            inverse = warp.inverse_rows(frame, 96, 54, Crop((0, 0, 96, 54), (96, 54)))
             for row in (0, 53):
-                across, along, down, below, over, deeper = leads[row]
+                across, along, down, below, over, deeper = inverse[row]
                 by = over + deeper * columns
                 x, y = (across + along * columns) / by, (down + below * columns) / by
                 assert x.min() >= -0.5

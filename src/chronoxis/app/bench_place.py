@@ -9,8 +9,8 @@ from chronoxis.app.bench.bench import Bench
 from chronoxis.app.scroller import Scroller
 from chronoxis.app.theme.theme import scaled
 
-_WIDTH, _FOR_TEXT = 384, 360  # pixels; the latter grows with the text
-_MOST = 45  # percent of the window's width
+_LEAST_WIDTH, _WIDTH_FOR_TEXT = 384, 360  # pixels; the latter grows with the text
+_MOST_PERCENT = 45  # percent of the window's width
 
 
 class BenchPlace(QStackedWidget):
@@ -22,7 +22,7 @@ class BenchPlace(QStackedWidget):
         self._bench, self._panels = bench, panels
         for widget in (bench, *panels.values()):
             self.addWidget(widget)
-        self.setFixedWidth(max(_WIDTH, scaled(_FOR_TEXT)))
+        self.setFixedWidth(max(_LEAST_WIDTH, scaled(_WIDTH_FOR_TEXT)))
         for scroller in self.findChildren(Scroller):
             scroller.wished.connect(self._give_width)
 
@@ -55,6 +55,6 @@ class BenchPlace(QStackedWidget):
         if (shown := self.currentWidget()) is None:
             return
         need = self._bench.shown_width if shown is self._bench else shown.minimumSizeHint().width()
-        most = max(self.minimumWidth(), self.window().width() * _MOST // 100)
+        most = max(self.minimumWidth(), self.window().width() * _MOST_PERCENT // 100)
         if need > self.minimumWidth():
             self.setFixedWidth(min(need, most))

@@ -13,9 +13,9 @@ from chronoxis.core.model import lull_marks
 from chronoxis.core.model.playing import result_time_of
 from chronoxis.core.timing.judged import Span
 
-_AROUND = 0.8  # result seconds before a lull, and behind it, that are played with it
+_AROUND_LULL = 0.8  # result seconds before a lull, and behind it, that are played with it
 _LEAST_DRAWN = 1.0  # recorded seconds of a lull that is begun by a key
-_JUST = 1e-6  # seconds
+_JUST_BEFORE = 1e-6  # seconds
 
 
 class LullCommands(QObject):
@@ -44,11 +44,11 @@ class LullCommands(QObject):
             return
         here = float(self._document.playhead)
         frames = {at: float(self._frame_from(at)) for at in begins}
-        beyond = [at for at in begins if (frames[at] - here) * by > _JUST]
+        beyond = [at for at in begins if (frames[at] - here) * by > _JUST_BEFORE]
         to = (min(beyond) if by > 0 else max(beyond)) if beyond else begins[0 if by > 0 else -1]
         if self.plays_lulls:
             self._played = next(each for each in self._in_order() if self._span(each)[0] == to)
-            to = max(0.0, to - _AROUND)
+            to = max(0.0, to - _AROUND_LULL)
         self._document.move_playhead(self._frame_from(to))
 
     def play(self) -> None:
@@ -159,7 +159,7 @@ class LullCommands(QObject):
     def _frame_from(self, seconds: float) -> Fraction:
         """When the first result frame from a moment on begins."""
         rate = self._document.project.rate
-        return ceil((seconds - _JUST) * float(rate)) / rate
+        return ceil((seconds - _JUST_BEFORE) * float(rate)) / rate
 
     def _in_order(self) -> list[ShotLull]:
         return sorted(self._found.all(), key=self._span)
@@ -177,7 +177,7 @@ class LullCommands(QObject):
         """Behind a lull, and a little more, go on with the next."""
         if not self.plays_lulls or self._played is None or not self._transport.playing:
             return
-        if seconds <= self._span(self._played)[1] + _AROUND:
+        if seconds <= self._span(self._played)[1] + _AROUND_LULL:
             return
         spans = {each: self._span(each) for each in self._in_order()}
         if not spans:
@@ -185,8 +185,8 @@ class LullCommands(QObject):
             return
         self._played = next((each for each, (_, end) in spans.items() if end > seconds), next(iter(spans)))
         begin, end = spans[self._played]
-        if not begin - _AROUND <= seconds <= end:  # else it is near enough to be played into
-            self._document.move_playhead(self._frame_from(max(0.0, begin - _AROUND)))
+        if not begin - _AROUND_LULL <= seconds <= end:  # else it is near enough to be played into
+            self._document.move_playhead(self._frame_from(max(0.0, begin - _AROUND_LULL)))
 
     def _follow_transport(self) -> None:
         if not self._transport.playing:

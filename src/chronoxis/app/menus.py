@@ -200,11 +200,11 @@ class Menus:
         keys, do, weave = QKeySequence.StandardKey, self._window.commands, self._window.weave
         self._add_for_shots(
             menu,
-            ("Zoom &in", keys.ZoomIn, lambda: weave.zoom(0.5)),
-            ("Zoom &out", keys.ZoomOut, lambda: weave.zoom(2.0)),
-            ("Zoom to &selection", "Z", weave.zoom_to_selection),
-            ("Zoom to single &frames", "F", weave.zoom_to_frames),
-            ("Show &all", "Shift+Z", weave.fit_all),
+            ("Zoom &in", keys.ZoomIn, lambda: weave.views.zoom(0.5)),
+            ("Zoom &out", keys.ZoomOut, lambda: weave.views.zoom(2.0)),
+            ("Zoom to &selection", "Z", weave.views.zoom_to_selection),
+            ("Zoom to single &frames", "F", weave.views.zoom_to_frames),
+            ("Show &all", "Shift+Z", weave.views.show_all),
             ("&Mark the result here", "M", do.mark_result),
             ("Mark the &recording here", "Shift+M", do.mark_recording),
             ("&Name the nearest mark…", "N", self._window.name_marker),

@@ -17,9 +17,9 @@ from chronoxis.core.errors import Cancelled
 
 log = logging.getLogger("chronoxis")
 
-_LOOKS = 4  # times within the patience that a thread looks whether another one hangs
+_LOOKS_PER_PATIENCE = 4  # times within the patience that a thread looks whether another one hangs
 _MOST_HANGING = 3  # threads that are left hanging; with so many, the rest does wait
-_OVER = object()
+_END_OF_QUEUE = object()
 
 
 class _Worker(QObject):
@@ -66,11 +66,11 @@ class _Worker(QObject):
         if self._niceness:
             give_way(self._niceness)
         own = threading.current_thread()
-        while (request := self._next(own)) is not _OVER:
+        while (request := self._next(own)) is not _END_OF_QUEUE:
             self._do(request)
 
     def _next(self, own: threading.Thread) -> Any:
-        """What a thread is to do now, waited for; `_OVER` once that is nothing more."""
+        """What a thread is to do now, waited for; `_END_OF_QUEUE` once that is nothing more."""
         with self._condition:
             if self._holder is own:
                 self._holder = None
@@ -84,9 +84,11 @@ class _Worker(QObject):
                 if self._closed and not self._waiting:
                     self._threads.remove(own)
                     break
-                self._condition.wait(self._patience / _LOOKS if self._waiting and self._patience else None)
+                self._condition.wait(
+                    self._patience / _LOOKS_PER_PATIENCE if self._waiting and self._patience else None
+                )
             self._condition.notify_all()
-            return _OVER
+            return _END_OF_QUEUE
 
     def _overtakes(self) -> bool:
         """Take the turn from a thread that hangs; whether there is such a one."""

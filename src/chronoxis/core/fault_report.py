@@ -16,9 +16,15 @@ from chronoxis.core.model.export_format import Container, ExportFormat
 from chronoxis.core.model.export_formats import FORMATS
 from chronoxis.core.picture.kernel_library import level
 
-_LATEST = 50  # lines of the log
-_LINE = ("time", "level", "what", "in_full", "error", "error_in_full")
-_DESKTOP = ("XDG_CURRENT_DESKTOP", "XDG_SESSION_TYPE", "QT_QPA_PLATFORM", "LANG", "CHRONOXIS_TEXT_SCALE")
+_LOG_LINES = 50  # lines of the log
+_LOG_FIELDS = ("time", "level", "what", "in_full", "error", "error_in_full")
+_DESKTOP_VARIABLES = (
+    "XDG_CURRENT_DESKTOP",
+    "XDG_SESSION_TYPE",
+    "QT_QPA_PLATFORM",
+    "LANG",
+    "CHRONOXIS_TEXT_SCALE",
+)
 
 
 def fault_report(*, with_names: bool) -> str:
@@ -33,8 +39,8 @@ def fault_report(*, with_names: bool) -> str:
         ("Stands on", sorted(_distributions())),
         ("Codecs", [f"{part}: {version}" for part, version in _libraries()]),
         ("Formats", [f"{each.key}: {'there' if _encodes(each) else 'no encoder'}" for each in FORMATS]),
-        ("Desktop", [f"{name}={os.environ[name]}" for name in _DESKTOP if name in os.environ]),
-        ("Lately", [_in_lines(line) for line in logged(with_names=with_names)[-_LATEST:]] or ["nothing"]),
+        ("Desktop", [f"{name}={os.environ[name]}" for name in _DESKTOP_VARIABLES if name in os.environ]),
+        ("Lately", [_in_lines(line) for line in logged(with_names=with_names)[-_LOG_LINES:]] or ["nothing"]),
     ]
     return "\n".join(f"{title}\n" + "".join(f"  {line}\n" for line in lines) for title, lines in parts)
 

@@ -14,7 +14,7 @@ from chronoxis.core.timing.cadence import Cadence
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
-_FRAMES = 16  # result frames that are drawn
+_DRAWN_FRAMES = 16  # result frames that are drawn
 _HEIGHT = 30
 
 
@@ -91,8 +91,8 @@ class _Strip(QWidget):
             return
         painter = QPainter(self)
         painter.setFont(font(7.5))
-        wide = self.width() / _FRAMES
-        photos = [self._cadence.photo_at(frame) for frame in range(_FRAMES)]
+        wide = self.width() / _DRAWN_FRAMES
+        photos = [self._cadence.photo_at(frame) for frame in range(_DRAWN_FRAMES)]
         order = {photo: place for place, photo in enumerate(dict.fromkeys(photos))}
         for frame, photo in enumerate(photos):
             cell = QRectF(frame * wide, 0, wide - 1, _HEIGHT)

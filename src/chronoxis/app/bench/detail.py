@@ -10,8 +10,8 @@ from PySide6.QtGui import QImage
 from chronoxis.app.bench.live_pictures import LivePictures
 from chronoxis.app.bench.picture_chip import PictureChip
 
-_SHARE = 0.3  # of the width and the height of a picture that is shown
-_STEP = 8  # pixels from one place that is looked at to the next
+_SHOWN_SHARE = 0.3  # of the width and the height of a picture that is shown
+_LOOK_STEP = 8  # pixels from one place that is looked at to the next
 
 
 class Detail(QObject):
@@ -39,13 +39,13 @@ def telling_part(images: list[QImage]) -> QRect:
     """The part in which pictures of one size differ most; the middle, if they do not."""
     codes = [grey(image) for image in images]
     height, width = codes[0].shape
-    high, wide = round(height * _SHARE), round(width * _SHARE)
+    high, wide = round(height * _SHOWN_SHARE), round(width * _SHOWN_SHARE)
     alike = [each for each in codes if each.shape == codes[0].shape]
     apart = np.abs(np.diff(np.stack(alike), axis=0)).sum(axis=0)
     if len(alike) < 2 or not apart.any():
         return QRect((width - wide) // 2, (height - high) // 2, wide, high)
     summed = np.pad(apart, ((1, 0), (1, 0))).cumsum(axis=0).cumsum(axis=1)
-    tops, lefts = np.arange(0, height - high + 1, _STEP), np.arange(0, width - wide + 1, _STEP)
+    tops, lefts = np.arange(0, height - high + 1, _LOOK_STEP), np.arange(0, width - wide + 1, _LOOK_STEP)
     within = (
         summed[np.ix_(tops + high, lefts + wide)]
         - summed[np.ix_(tops, lefts + wide)]

@@ -31,7 +31,7 @@ _FOLLOWED = (
     ("level", "lo&udness", "Slow where it is loud"),
     ("speech", "spee&ch", "Slow where somebody speaks"),
 )
-_WIDE = 4  # times slower and faster than now, where nothing is entered
+_USUAL_RANGE = 4  # times slower and faster than now, where nothing is entered
 _USUAL = FollowWish(1, 1, 1)
 _USUAL_REACTION = Fraction(_USUAL.reaction)
 _LEAST_PASSAGES, _MOST_PASSAGES = 2, 5000
@@ -183,7 +183,7 @@ class HappeningPage(Page):
         lasting = sum((project.shots[n].pace.result_length for n in shots), Fraction(0))
         recorded = sum((project.shots[n].recorded_length for n in shots), Fraction(0))
         speed = (recorded / lasting).limit_denominator(100)
-        return speed / _WIDE, speed * _WIDE, lasting
+        return speed / _USUAL_RANGE, speed * _USUAL_RANGE, lasting
 
     def _ask(self, *_: object) -> None:
         """Have a pace worked out as things stand."""

@@ -24,7 +24,7 @@ from chronoxis.core.render.target import preview_target
 from chronoxis.core.timing.shot_columns import Frames
 
 _REST_MS = 200  # milliseconds in which nothing was moved or changed, before anything is made
-_HEIGHT = 96  # pixels of a picture as it is made
+_PICTURE_HEIGHT = 96  # pixels of a picture as it is made
 
 
 Key = TypeVar("Key", bound=Hashable)
@@ -72,7 +72,7 @@ class LivePictures(QObject):
         readers: Readers,
         is_shown: Callable[[], bool],
         choices: Callable[[Project], Sequence[Choice]],
-        height: int = _HEIGHT,
+        height: int = _PICTURE_HEIGHT,
         rest: int = _REST_MS,
     ) -> None:
         """``choices`` are those at the playhead of a project; pictures are so many pixels high."""

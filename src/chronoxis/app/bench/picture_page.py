@@ -34,9 +34,9 @@ _EASINGS = (
     (Easing.EVEN, "Eve&n", "Views move at one speed"),
 )
 _AS_IT_IS = "As it is"
-_TELLABLE = 1.005  # times from which on an enlargement is told
-_SMALL = 25  # the greatest height in such words
-_CLOSER = Fraction(4, 5)  # of the first view, where a move ends at first
+_TOLD_ENLARGEMENT = 1.005  # times from which on an enlargement is told
+_MOST_SHAPE_SIDE = 25  # the greatest height in such words
+_CLOSER_SHARE = Fraction(4, 5)  # of the first view, where a move ends at first
 
 
 class PicturePage(Page):
@@ -188,7 +188,7 @@ class PicturePage(Page):
         if plan is None or number >= len(plan.views):
             return ""
         large = enlargement(plan.views[number], plan.pictures[number], plan.size)
-        if large <= _TELLABLE:
+        if large <= _TOLD_ENLARGEMENT:
             return ""
         return f"At {plan.size[0]}×{plan.size[1]} that enlarges its own pixels {large:.2f} times."
 
@@ -229,7 +229,7 @@ class PicturePage(Page):
     def _let_move(self) -> None:
         def moving(framing: Framing, size: Size) -> Framing:
             first = framing.view(size, Fraction(0))
-            width, height = first.width * _CLOSER, first.height * _CLOSER
+            width, height = first.width * _CLOSER_SHARE, first.height * _CLOSER_SHARE
             last = View(
                 first.left + (first.width - width) / 2, first.top + (first.height - height) / 2, width, height
             )
@@ -269,7 +269,7 @@ def _part_shown(framing: Framing, size: Size) -> str:
 
 def _shape_words(shape: Fraction) -> str:
     """Width by height in small numbers, where such are near: 16:9."""
-    near = Fraction(shape).limit_denominator(_SMALL)
+    near = Fraction(shape).limit_denominator(_MOST_SHAPE_SIDE)
     return f"{near.numerator}:{near.denominator}" if _same(near, shape) else f"{float(shape):.4g}:1"
 
 

@@ -33,8 +33,8 @@ _MODES = (
 )
 _LINE_UP_STEPS = 0.5  # steps
 _STOP, _GO_ON = "St&op", "Go &on"
-_STILL = "The camera stands still here: nothing to steady."
-_SKEW = "Skew of rolling shutters stays."
+_NOTHING_TO_STEADY = "The camera stands still here: nothing to steady."
+_SKEW_STAYS = "Skew of rolling shutters stays."
 
 
 class SteadyChoices(QWidget):
@@ -145,12 +145,12 @@ class SteadyChoices(QWidget):
             return "", ""
         shot, course, takes = plan.project.shots[number], plan.steadied[number], cameras.takes(number)
         if course is not None and shot.steady.is_on:
-            return course.in_words(plan.pictures[number].width).capitalize() + f". {_SKEW}", ""
+            return course.in_words(plan.pictures[number].width).capitalize() + f". {_SKEW_STAYS}", ""
         if not takes:
             return "", ""
         if not shot.reads_camera:
             once = f"Following the camera takes about {format_time(max(takes, 1), 0)}, once."
-            return _STILL if self._stands_still(number, plan) else once, ""
+            return _NOTHING_TO_STEADY if self._stands_still(number, plan) else once, ""
         if cameras.is_stopped(number):
             return "Stopped: it is shown as filmed.", _GO_ON
         share, seconds = cameras.progress(number)

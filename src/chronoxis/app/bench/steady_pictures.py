@@ -26,11 +26,11 @@ from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.shot_columns import Frames
 
 _REST_MS = 300  # milliseconds that the pointer rests before anything moves
-_HEIGHT = 120  # pixels
-_SECONDS = 2.0  # of the result that are shown
+_PICTURE_HEIGHT = 120  # pixels
+_SHOWN_SECONDS = 2.0  # of the result that are shown
 _MOST_RECORDED = 250  # recorded frames that these may come of, so that they are there soon
-_FEWEST = 12  # result frames, however fast the shot is
-_FASTEST = 30  # pictures a second
+_FEWEST_FRAMES = 12  # result frames, however fast the shot is
+_MOST_RATE = 30  # pictures a second
 
 Moving = dict[SteadyMode, list[QImage]]
 
@@ -88,7 +88,7 @@ class SteadyPictures(QObject):
         self._made: dict[bool, Moving] = {}  # at this moment, by whether the result is of nothing else
         self.moving: Moving = {}
         self._next, self._paused = 0, False
-        self.live = LivePictures(document, readers, is_shown, self._as_each_mode, _HEIGHT)
+        self.live = LivePictures(document, readers, is_shown, self._as_each_mode, _PICTURE_HEIGHT)
         self.live.show_on(chips)
         self._work = NewestWorker(self._make, "steadied pictures", awaited=True)
         self._work.answered.connect(self._take)
@@ -219,7 +219,7 @@ class SteadyPictures(QObject):
                 if isinstance(plan, str):
                     return None
                 numbers = wish.numbers[wish.numbers < len(plan.schedule)]
-                found[mode] = pictures_of(plan, numbers, _HEIGHT, self._readers, check)
+                found[mode] = pictures_of(plan, numbers, _PICTURE_HEIGHT, self._readers, check)
         except ChronoxisError:
             return None  # what cannot be made says so where it is chosen
         return found
@@ -231,7 +231,7 @@ class SteadyPictures(QObject):
         made.update(found)
         self.moving = {mode: made[mode] for mode in (SteadyMode.OFF, _other(self._mode))}
         self._next = 0
-        rate = min(float(wish.project.rate), _FASTEST)
+        rate = min(float(wish.project.rate), _MOST_RATE)
         self._turn.start(round(1000 / rate))
 
     def _show_next(self) -> None:
@@ -261,6 +261,8 @@ def _around(plan: Plan, number: int) -> Frames:
     first, stop = plan.frames_of(int(schedule.shots[number]))
     recorded = schedule.frames[schedule.offsets[first:stop]]
     recorded_each = max(1.0, float(np.ptp(recorded)) / len(recorded))
-    most = max(_FEWEST, min(int(_SECONDS * plan.project.rate), int(_MOST_RECORDED / recorded_each)))
+    most = max(
+        _FEWEST_FRAMES, min(int(_SHOWN_SECONDS * plan.project.rate), int(_MOST_RECORDED / recorded_each))
+    )
     begin = max(first, min(number - most // 2, stop - most))
     return np.arange(begin, min(stop, begin + most))

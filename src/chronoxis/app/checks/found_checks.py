@@ -24,7 +24,7 @@ from chronoxis.core.traces.trace_kinds import PICTURES, SOUND
 
 _CALM_MS = 300  # milliseconds after the last plan in which nothing is looked for
 _MOST_GLANCED = 40  # shots of a result that are looked at, the first ones
-_COARSE = 2.0  # recorded seconds by which a shot may be trimmed before it is looked at anew
+_TRIM_TOLERANCE = 2.0  # recorded seconds by which a shot may be trimmed before it is looked at anew
 
 
 @dataclass(frozen=True, eq=False)
@@ -184,4 +184,4 @@ class FoundChecks(QObject):
 def _part_of(project: Project, number: int) -> Hashable:
     """What of which footage a shot shows, roughly."""
     shot = project.shots[number]
-    return project.footage_of(shot).course, *(round(point / _COARSE) for point in shot.span)
+    return project.footage_of(shot).course, *(round(point / _TRIM_TOLERANCE) for point in shot.span)

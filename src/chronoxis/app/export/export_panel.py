@@ -1,11 +1,9 @@
 """The export panel: choices with their estimates, and the list of exports."""
 
-import re
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import NamedTuple
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
@@ -17,6 +15,8 @@ from chronoxis.app.export.choice_form import ChoiceForm
 from chronoxis.app.export.export_list import ExportList
 from chronoxis.app.export.export_row import in_megabytes
 from chronoxis.app.export.exports import Exports
+from chronoxis.app.export.other_exports import OtherExports
+from chronoxis.app.export.result_names import Found, free_name, looked_at, name_ending, with_ending
 from chronoxis.app.files.disk_questions import DiskQuestions
 from chronoxis.app.files.project_files import ProjectFiles
 from chronoxis.app.question_bar import QuestionBar
@@ -24,28 +24,20 @@ from chronoxis.app.remembered import last_folder, remember_folder
 from chronoxis.app.scroller import Scroller
 from chronoxis.app.text_label import TextLabel
 from chronoxis.app.theme.theme import font
-from chronoxis.app.workers import NewestWorker, QueueWorker
-from chronoxis.core.cluster.machines import ClusterError, Machines, contact
+from chronoxis.app.workers import NewestWorker
+from chronoxis.core.cluster.machines import Machines
 from chronoxis.core.errors import ExportError, PlanError
 from chronoxis.core.files.kept_choices import keep_choices, kept_choices
-from chronoxis.core.files.outputs import check_output
 from chronoxis.core.model import arranging
-from chronoxis.core.model.export_format import ExportFormat
-from chronoxis.core.model.export_formats import FORMATS, format_of
 from chronoxis.core.model.project import Project, Trial
 from chronoxis.core.model.settings import ResultSettings
 from chronoxis.core.queue.jobs import JobState
 from chronoxis.core.render.estimate import Estimate, estimate
-from chronoxis.core.render.export import protected_files
 from chronoxis.core.render.plan import Plan
-from chronoxis.core.render.result_place import result_place
-from chronoxis.core.render.treated_alike import mean_speed, speed_in_name, treated_alike
 from chronoxis.core.timing.rates import format_rate
-from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
 _PATIENCE = 1.0  # seconds after which a disk that does not answer keeps no other name waiting
-_MOST_TOLD = 4  # recordings that cannot be condensed, of which the reason is said
 _SETTLE_MS = 500  # milliseconds of rest before the file size is estimated anew
 
 
@@ -98,14 +90,13 @@ class ExportPanel(QFrame):
         self._estimates = NewestWorker(estimate, "estimate")
         self._estimates.answered.connect(self._show_estimate)
         self._estimates.failed.connect(self._show_no_estimate)
-        self._others = QueueWorker(lambda wish: wish.ready(), "other exports", drops=True)
-        self._others.done.connect(self._add_other)
-        self._others.failed.connect(lambda wish, why: self._tell_other(f"{wish.name}: {why}"))
-        self._names = NewestWorker(lambda wish, _wanted: _free_name(*wish), "free names", patience=_PATIENCE)
+        self._others = OtherExports()
+        self._others.ready.connect(self._add_other)
+        self._others.said.connect(self.say)
+        self._names = NewestWorker(lambda wish, _wanted: free_name(*wish), "free names", patience=_PATIENCE)
         self._names.answered.connect(self._take_name)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
         self._settle.timeout.connect(self._ask_estimate)
-        self._refused: list[str] = []  # why other recordings cannot be condensed
         self._expected: tuple[Plan, float] | None = None  # seconds that an export of a plan takes
         self._connect()
 
@@ -161,20 +152,14 @@ class ExportPanel(QFrame):
     def condense_alike(self, paths: Sequence[Path]) -> None:
         """Let other recordings, or folders of photos, be exported with the choices of this project."""
         project = self._document.project
-        if not paths or not project.shots:
-            return
-        folder, self._refused = self._folder, []
-        self.show_list()
-        self.say(f"{len(paths)} to be condensed at {format_speed(mean_speed(project))}, as this project is…")
-        for path in paths:
-            self._others.ask(_OtherWish(path, folder, project))
+        if paths and project.shots:
+            self.show_list()
+            self._others.condense_alike(paths, project, self._folder)
 
     def export_trials(self, trials: Sequence[Trial]) -> None:
         """Let trials be exported as each of them says, with their names in the files'."""
-        folder, stem, self._refused = self._folder, self._stem(), []
         self.show_list()
-        for trial in trials:
-            self._others.ask(_TrialWish(trial, folder, stem))
+        self._others.export_trials(trials, self._folder, self._stem())
 
     @property
     def _folder(self) -> Path:
@@ -200,14 +185,9 @@ class ExportPanel(QFrame):
         urls = event.mimeData().urls()
         self.condense_alike([Path(url.toLocalFile()) for url in urls if url.isLocalFile()])
 
-    def _add_other(self, _wish: "_OtherWish", made: tuple[Project, Path]) -> None:
-        self.say("\n".join(self._refused))
-        self.exports.add(*made, overwrite=False, expected=None, machines=self.choices.made.machines)
-
-    def _tell_other(self, words: str) -> None:
-        """Say that one cannot be condensed, beside what was said of others."""
-        self._refused = [*self._refused, words][-_MOST_TOLD:]
-        self.say("\n".join(self._refused))
+    def _add_other(self, project: Project, output: Path) -> None:
+        machines = self.choices.made.machines
+        self.exports.add(project, output, overwrite=False, expected=None, machines=machines)
 
     def _follow_exports(self) -> None:
         """Leave them the cores, but for what is about to be looked at."""
@@ -224,10 +204,10 @@ class ExportPanel(QFrame):
         self.say(f"Looking at {output.parent}…")
         machines = self.choices.made.machines
         self._disk.ask(
-            partial(_looked_at, project, output, machines), partial(self._begin, project, output, machines)
+            partial(looked_at, project, output, machines), partial(self._begin, project, output, machines)
         )
 
-    def _begin(self, project: Project, output: Path, machines: Machines | None, found: "_Found") -> None:
+    def _begin(self, project: Project, output: Path, machines: Machines | None, found: Found) -> None:
         """Let it be exported, unless something speaks against it, or something else was chosen meanwhile."""
         if project is not self._document.project:
             self.say("")
@@ -275,7 +255,7 @@ class ExportPanel(QFrame):
         if field.text() not in ("", self._suggested):
             return
         taken = frozenset(job.output for job in self.exports.jobs if job.is_open)
-        ending = _name_ending(self._document.project.settings.format)
+        ending = name_ending(self._document.project.settings.format)
         self._names.ask((self._beside().parent, self._stem(), ending, taken))
 
     def _take_name(self, _wish: object, name: Path) -> None:
@@ -345,15 +325,15 @@ class ExportPanel(QFrame):
 
     def _suggest_anew(self, settings: ResultSettings) -> None:
         if (chosen := self.choices.output.text()) != self._suggested:
-            self.choices.output.setText(_with_ending(chosen, _name_ending(settings.format)))
+            self.choices.output.setText(with_ending(chosen, name_ending(settings.format)))
 
     def _browse(self) -> None:
         chosen, _ = QFileDialog.getSaveFileName(
             self, "Where to write the result", self.choices.output.text(), options=_NO_OVERWRITE_QUESTION
         )
         if chosen:
-            ending = _name_ending(self._document.project.settings.format)
-            self.choices.output.setText(_with_ending(chosen, ending))
+            ending = name_ending(self._document.project.settings.format)
+            self.choices.output.setText(with_ending(chosen, ending))
 
     def _choose_again(self, project: Project) -> None:
         """Choose anew what a file should be like, from what an export was wished with."""
@@ -386,68 +366,6 @@ class ExportPanel(QFrame):
 _NO_OVERWRITE_QUESTION = QFileDialog.Option.DontConfirmOverwrite  # the panel asks, in its own place
 
 
-_NOT_IN_NAMES = re.compile(r"[^\w.+×=,-]+")  # parts of a trial's name that do not go into a file's
-
-
-class _OtherWish(NamedTuple):
-    """A recording that is to be condensed as a project is, into a folder."""
-
-    path: Path
-    folder: Path
-    like: Project
-
-    @property
-    def name(self) -> str:
-        """What it is called where it is said why it cannot be had."""
-        return self.path.name
-
-    def ready(self) -> tuple[Project, Path]:
-        """What is to be exported, and where to. Raises FootageError, PlanError."""
-        project = treated_alike(self.path, self.like)
-        name = f"{self.path.stem}-{speed_in_name(mean_speed(project))}"
-        return project, _free_name(self.folder, name, _name_ending(project.settings.format), frozenset())
-
-
-class _TrialWish(NamedTuple):
-    """A trial that is to be exported into a folder, under a name that begins so."""
-
-    trial: Trial
-    folder: Path
-    stem: str
-
-    @property
-    def name(self) -> str:
-        """What it is called where it is said why it cannot be had."""
-        return self.trial.name
-
-    def ready(self) -> tuple[Project, Path]:
-        """What is to be exported, and where to."""
-        state = self.trial.state
-        name = f"{self.stem}-{_NOT_IN_NAMES.sub('-', self.trial.name).strip('-.')}"
-        return state, _free_name(self.folder, name, _name_ending(state.settings.format), frozenset())
-
-
-class _Found(NamedTuple):
-    """What speaks against writing a result somewhere, and the name of what is there already; or nothing."""
-
-    refusal: str
-    there: str
-
-
-def _looked_at(project: Project, output: Path, machines: Machines | None) -> _Found:
-    settings = project.settings
-    try:
-        if machines is not None:
-            contact(machines.address, None, insecure=machines.insecure)
-        settings.check()
-        format_of(output, settings.format.key)
-        place = result_place(output, settings.format)
-        check_output(place.path, protects=protected_files(project), overwrite=True, folder=place.is_folder)
-    except (PlanError, ExportError, ClusterError) as error:
-        return _Found(str(error), "")
-    return _Found("", place.path.name if place.path.exists() else "")
-
-
 def _sound_in_words(plan: Plan) -> str:
     """What is heard of a result."""
     if not plan.settings.sound or not plan.settings.format.sound_codec:
@@ -460,22 +378,3 @@ def _sound_in_words(plan: Plan) -> str:
     }
     heard = [name for name, there in parts.items() if there]
     return f"\nHeard: {', '.join(heard)}" if heard else "\nNothing is heard: all of it is silent or too fast"
-
-
-def _name_ending(format_: ExportFormat) -> str:
-    """What a result's name ends in; a folder of stills has no ending."""
-    return "" if format_.is_folder else format_.ending
-
-
-def _with_ending(name: str, ending: str) -> str:
-    """A name with a format's ending, in place of another format's but not of what only looks like one."""
-    known = next((each.ending for each in FORMATS if name.lower().endswith(each.ending)), "")
-    return name[: len(name) - len(known)] + ending
-
-
-def _free_name(folder: Path, name: str, ending: str, taken: frozenset[Path]) -> Path:
-    candidate, number = folder / f"{name}{ending}", 2
-    while candidate in taken or candidate.exists():
-        candidate = folder / f"{name}-{number}{ending}"
-        number += 1
-    return candidate

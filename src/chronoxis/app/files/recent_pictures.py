@@ -15,7 +15,7 @@ from chronoxis.app.small_picture import small_picture
 from chronoxis.core.footage.source import Facts
 from chronoxis.core.model.photo_run import PhotoFiles
 
-_HEIGHT = 90  # pixels
+_PICTURE_HEIGHT = 90  # pixels
 
 
 class RecentPictures(QObject):
@@ -40,7 +40,9 @@ class RecentPictures(QObject):
         origin = facts.origin
         place = origin.folder if isinstance(origin, PhotoFiles) else origin
         if isinstance(place, Path):
-            recent = Recent(place, length=float(facts.length), picture=small_picture(picture, _HEIGHT))
+            recent = Recent(
+                place, length=float(facts.length), picture=small_picture(picture, _PICTURE_HEIGHT)
+            )
             self._disk.ask(lambda: remember(recent), lambda _: None)
 
     def _remember_project(self) -> None:
@@ -57,5 +59,5 @@ class RecentPictures(QObject):
         if image is None:
             return
         self._remembered = path, length
-        recent = Recent(path, length=length, picture=small_picture(image, _HEIGHT))
+        recent = Recent(path, length=length, picture=small_picture(image, _PICTURE_HEIGHT))
         self._disk.ask(lambda: remember(recent), lambda _: None)

@@ -11,7 +11,7 @@ from chronoxis.app.workers import NewestWorker
 from chronoxis.core.footage.stamps import Stamp, stamps_of
 from chronoxis.core.model.footage import Footage
 
-_INTERVAL = 1000  # milliseconds between looks; what changed is acted on once it was the same twice
+_LOOK_MS = 1000  # milliseconds between looks; what changed is acted on once it was the same twice
 _AT_ONCE = 100  # files of one footage that are looked at each time, of thousands of photos
 
 
@@ -44,7 +44,7 @@ class OnDisk(QObject):
         self._turn = 0
         self._looker = NewestWorker(_Look.taken, "looking at files")
         self._looker.answered.connect(lambda _, seen: self._compare(seen))
-        self._timer = QTimer(self, interval=_INTERVAL)
+        self._timer = QTimer(self, interval=_LOOK_MS)
         self._timer.timeout.connect(self._look)
         self._timer.start()
         document.replaced.connect(self._known.clear)

@@ -27,8 +27,10 @@ _DEMOS = (
     ("&Beats", BEAT_PROJECT_NAME, "A walk with a burst of speed on the beats of a tune"),
     ("Pho&tos", PHOTO_PROJECT_NAME, "A dawn out of 240 photos, and a knot that is tied picture by picture"),
 )
-_CARD, _GAP = 150, 12  # pixels that a card has at least, and between two; the former grows with the text
-_RECENT = 132  # pixels of a card of what was used lately; grows with the text
+# pixels that a card has at least, and between two; the former grows with the text
+_CARD_WIDTH = 150
+_GAP = 12
+_RECENT_WIDTH = 132  # pixels of a card of what was used lately; grows with the text
 _MARGIN = 26
 
 
@@ -62,10 +64,10 @@ class EmptyPage(QWidget):
     def show_recent(self, recent: Sequence[Recent]) -> None:
         """Show what was used lately, as far as there is room for it."""
         empty_layout(self._recent_row)
-        room = max(1, (self.width() - 2 * _MARGIN) // (scaled(_RECENT) + _GAP))
+        room = max(1, (self.width() - 2 * _MARGIN) // (scaled(_RECENT_WIDTH) + _GAP))
         self.recent = [RecentCard(each) for each in recent[:room]]
         for card in self.recent:
-            card.setFixedWidth(scaled(_RECENT))
+            card.setFixedWidth(scaled(_RECENT_WIDTH))
             card.open.clicked.connect(partial(self._files.open_files, [card.recent.path]))
             card.drop.clicked.connect(partial(self._forget, card.recent))
             self._disk.ask(card.recent.path.exists, partial(self._show_whether_there, card))
@@ -88,7 +90,7 @@ class EmptyPage(QWidget):
 
     def _arrange(self) -> None:
         """As many cards beside each other as there is room for, in rows of nearly the same number."""
-        most = max(1, (self.width() - 2 * _MARGIN) // (scaled(_CARD) + _GAP))
+        most = max(1, (self.width() - 2 * _MARGIN) // (scaled(_CARD_WIDTH) + _GAP))
         rows = -(-len(self.cards) // most)
         columns = -(-len(self.cards) // rows)
         if columns != self._columns:

@@ -27,7 +27,7 @@ _SPEED_COLOURS = (
     (100.0, QColor("#DB3F60")),
     (1000.0, QColor("#A52A90")),
 )
-_STEPS = 96  # of colour in each doubling of speed: more than can be told apart
+_COLOURS_PER_OCTAVE = 96  # of colour in each doubling of speed: more than can be told apart
 _FAMILY = "IBM Plex Sans"
 _BASE_SIZE = 10
 
@@ -99,12 +99,12 @@ def _font(points: float, weight: int) -> QFont:
 
 def speed_colour(speed: Fraction | float) -> QColor:
     """The colour of a speed, on a log scale between the named ones."""
-    return QColor(_colour_at(round(log2(speed) * _STEPS)))
+    return QColor(_colour_at(round(log2(speed) * _COLOURS_PER_OCTAVE)))
 
 
 @cache
 def _colour_at(step: int) -> QColor:
-    value = exp2(step / _STEPS)
+    value = exp2(step / _COLOURS_PER_OCTAVE)
     previous, colour = _SPEED_COLOURS[0]
     for limit, next_colour in _SPEED_COLOURS[1:]:
         if value <= limit:

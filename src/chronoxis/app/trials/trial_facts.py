@@ -16,8 +16,8 @@ from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.model.project import Project
 from chronoxis.core.render.estimate import Estimate, estimate
 
-_HEIGHT = 96  # pixels of the picture
-_PICTURED = 0.5  # share of the result at which it is pictured
+_PICTURE_HEIGHT = 96  # pixels of the picture
+_PICTURED_SHARE = 0.5  # share of the result at which it is pictured
 
 _Wish = tuple[tuple[Project, PlanWish], ...]
 
@@ -128,8 +128,8 @@ class FactsOfTrials(QObject):
             plan = plan_wish.made(lambda: True)
             if isinstance(plan, str):
                 return None
-            number = int(len(plan.schedule) * _PICTURED)
-            return pictures_of(plan, np.array([number]), _HEIGHT, self._readers, check)[0]
+            number = int(len(plan.schedule) * _PICTURED_SHARE)
+            return pictures_of(plan, np.array([number]), _PICTURE_HEIGHT, self._readers, check)[0]
         except ChronoxisError:
             return None  # what cannot be made says so in the place of the figures
 

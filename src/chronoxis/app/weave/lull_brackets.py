@@ -20,8 +20,8 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.timing.lulls import Lull
 from chronoxis.core.timing.timecode import format_time
 
-_VEIL = QColor(22, 24, 27, 118)
-_FOOT = 5.0  # pixels of a bracket's feet
+_VEIL_COLOUR = QColor(22, 24, 27, 118)
+_FOOT_WIDTH = 5.0  # pixels of a bracket's feet
 _LEAST_BRACKET = 3.0  # pixels of a lull below which it is one line
 _LEAST_FOR_TEXT, _ROOM_BESIDE_TEXT = 36.0, 12.0  # pixels
 
@@ -55,7 +55,7 @@ def draw_brackets(painter: QPainter, rails: Rails, found: FoundLulls) -> None:
     seen = np.flatnonzero((rights >= row.left()) & (lefts <= row.right()))
     ends = list(zip(lefts[seen].tolist(), rights[seen].tolist(), strict=True))
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(_VEIL)
+    painter.setBrush(_VEIL_COLOUR)
     painter.drawRects([QRectF(x, row.top(), max(end - x, 1.0), row.height()) for x, end in ends])
     painter.setPen(QPen(TEXT, 1.5))
     painter.drawLines([line for x, end in ends for line in _bracket(row, x, end)])
@@ -72,7 +72,7 @@ def _bracket(row: QRectF, left: float, right: float) -> list[QLineF]:
     top, bottom = row.top() + 1, row.bottom() - 1
     if right - left < _LEAST_BRACKET:
         return [QLineF(left, top, left, bottom)]
-    foot, lines = min(_FOOT, (right - left) / 3), []
+    foot, lines = min(_FOOT_WIDTH, (right - left) / 3), []
     for x, way in ((left, foot), (right, -foot)):
         lines += [QLineF(x, top, x, bottom), QLineF(x, top, x + way, top), QLineF(x, bottom, x + way, bottom)]
     return lines

@@ -18,12 +18,12 @@ from chronoxis.core.model.amounts import placed_accents, strongest_at
 from chronoxis.core.model.project import Place, Project
 from chronoxis.core.timing.pace import Seconds
 
-_SAMPLE = 3.0  # pixels
-_EDGE = 4  # pixels above and below the axis
-_NUMBER = 12  # pixels that the number of a line is high
-_KNOT = 4.5  # pixels from the middle of a joint to its rim
-_ROOF = 4  # pixels that each roof of a peak is high, and stands above the other
-_COLOURS = 32  # stops of the gradient from the slowest speed to the fastest
+_SAMPLE_WIDTH = 3.0  # pixels
+_AXIS_MARGIN = 4  # pixels above and below the axis
+_NUMBER_HEIGHT = 12  # pixels that the number of a line is high
+_JOINT_RADIUS = 4.5  # pixels from the middle of a joint to its rim
+_ROOF_HEIGHT = 4  # pixels that each roof of a peak is high, and stands above the other
+_GRADIENT_STOPS = 32  # stops of the gradient from the slowest speed to the fastest
 _AMOUNT_SHARE = 0.5  # of the row that a full accent stands high
 _PROPOSED_POINTS = 2  # of a proposed pace, for each pixel at most
 _LEAST_JOINT = 4.0  # pixels a passage must have for the joint at its end to be drawn
@@ -75,7 +75,7 @@ def _draw_lines(painter: QPainter, rails: Rails) -> None:
 
 def _draw_numbers(painter: QPainter, rails: Rails) -> None:
     """The speed of each line, over the curve; that of real time above all where not all have room."""
-    row, height = rails.curve, float(scaled(_NUMBER))
+    row, height = rails.curve, float(scaled(_NUMBER_HEIGHT))
     drawn: list[QRectF] = []
     for speed in sorted(rails.speeds.lines, key=lambda speed: speed != 1):
         text, y = written_speed(Fraction(speed)), curve_y(rails, speed)
@@ -105,7 +105,7 @@ def _draw_line(painter: QPainter, rails: Rails, project: Project) -> None:
     high = min(high, float(project.result_length))
     if high <= low:
         return
-    times = np.linspace(low, high - (high - low) * 1e-9, max(2, int(row.width() / _SAMPLE)))
+    times = np.linspace(low, high - (high - low) * 1e-9, max(2, int(row.width() / _SAMPLE_WIDTH)))
     surging = [number for number, shot in enumerate(project.shots[:-1]) if shot.join.surge]
     cuts = project.shot_rows.begins[1:][surging]
     cuts = cuts[(cuts > low) & (cuts < high)]
@@ -130,9 +130,9 @@ def _draw_line(painter: QPainter, rails: Rails, project: Project) -> None:
 @cache
 def _speed_gradient(top: float, bottom: float, axis: SpeedAxis) -> QBrush:
     """The colours of the speeds at their heights in a row."""
-    gradient = QLinearGradient(0, bottom - _EDGE, 0, top + _EDGE)
-    for step in range(_COLOURS + 1):
-        share = step / _COLOURS
+    gradient = QLinearGradient(0, bottom - _AXIS_MARGIN, 0, top + _AXIS_MARGIN)
+    for step in range(_GRADIENT_STOPS + 1):
+        share = step / _GRADIENT_STOPS
         gradient.setColorAt(share, speed_colour(exp2(axis.low + share * (axis.high - axis.low))))
     return QBrush(gradient)
 
@@ -149,7 +149,7 @@ def _draw_joints(painter: QPainter, rails: Rails, project: Project, laid: Laid) 
                 painter.drawLine(QPointF(end, row.top() + 3), QPointF(end, row.bottom() - 3))
         painter.setPen(QPen(TEXT, 1.3))
         painter.setBrush(GROUND)
-        painter.drawEllipse(QPointF(x, y), _KNOT, _KNOT)
+        painter.drawEllipse(QPointF(x, y), _JOINT_RADIUS, _JOINT_RADIUS)
 
 
 def _draw_accents(painter: QPainter, rails: Rails, project: Project) -> None:
@@ -158,7 +158,9 @@ def _draw_accents(painter: QPainter, rails: Rails, project: Project) -> None:
     if not any(True for _ in placed_accents(project)):
         return
     low, high = float(rails.result_time(row.left())), float(rails.result_time(row.right()))
-    times = np.linspace(low, min(high, float(project.result_length)), max(2, int(row.width() / _SAMPLE)))
+    times = np.linspace(
+        low, min(high, float(project.result_length)), max(2, int(row.width() / _SAMPLE_WIDTH))
+    )
     heights = strongest_at(project, times) * (row.height() * _AMOUNT_SHARE)
     places = zip(rails.result_xs(times).tolist(), (row.bottom() - heights).tolist(), strict=True)
     outline = [QPointF(x, y) for x, y in places]
@@ -187,10 +189,10 @@ def _draw_runs(painter: QPainter, rails: Rails, project: Project) -> None:
         painter.setPen(QPen(DIM, 1))
         for end in (x - before, x + after):
             painter.drawLine(QPointF(end, row.top() + 3), QPointF(end, row.bottom() - 3))
-        y, reach = curve_y(rails, float(surge.peak)), _KNOT + 1
+        y, reach = curve_y(rails, float(surge.peak)), _JOINT_RADIUS + 1
         painter.setPen(QPen(TEXT, 1.3))
-        for above in (0.0, _ROOF):
-            low, high = y - above + _ROOF, y - above
+        for above in (0.0, _ROOF_HEIGHT):
+            low, high = y - above + _ROOF_HEIGHT, y - above
             painter.drawPolyline([QPointF(x - reach, low), QPointF(x, high), QPointF(x + reach, low)])
 
 
@@ -201,12 +203,14 @@ def curve_y(rails: Rails, speed: float) -> float:
 
 def _heights(rails: Rails, speeds: Seconds) -> Seconds:
     row = rails.curve
-    return np.asarray(row.bottom() - _EDGE - rails.speeds.share(speeds) * (row.height() - 2 * _EDGE))
+    return np.asarray(
+        row.bottom() - _AXIS_MARGIN - rails.speeds.share(speeds) * (row.height() - 2 * _AXIS_MARGIN)
+    )
 
 
 def dragged_speed(rails: Rails, begun: float, down: float) -> float:
     """What a speed becomes when its level is dragged so many pixels down."""
-    return begun * float(exp2(-rails.speeds.doublings(down, rails.curve.height() - 2 * _EDGE)))
+    return begun * float(exp2(-rails.speeds.doublings(down, rails.curve.height() - 2 * _AXIS_MARGIN)))
 
 
 def joint_speed(project: Project, place: Place) -> float:

@@ -18,11 +18,11 @@ _MARGIN = 14
 _LEAST_CURVE, _MOST_CURVE = 58, 150
 _CURVE_SHARE = 0.42  # of the height that rails and rulers leave: the pace curve's, at least
 _GAP = 2
-_BEATS = 11  # pixels of the sound lane that its beats have
+_BEATS_HEIGHT = 11  # pixels of the sound lane that its beats have
 _MIN_THREADS = 32
-_SQUEEZED = 46  # pixels of the pace curve in the least height that the Weave can have
+_LEAST_CURVE_HEIGHT = 46  # pixels of the pace curve in the least height that the Weave can have
 _HANDLE_SHARE = 0.12  # of an excerpt: how much of what lies beyond its points is shown, with several shots
-_SPACING = 0.006  # of all recorded time, between two shots
+_SPACING_SHARE = 0.006  # of all recorded time, between two shots
 _LEAST_VIEW = 1 / 500  # seconds: the deepest zoom
 
 RULER = 18
@@ -117,7 +117,7 @@ def stretches_of(project: Project) -> tuple[Stretch, ...]:
 
     A single shot is shown with all of its recording.
     """
-    spacing = float(project.recorded_length) * _SPACING
+    spacing = float(project.recorded_length) * _SPACING_SHARE
     lengths = {footage.key: float(footage.length) for footage in project.footage}
     at, made = 0.0, []
     for shot in project.shots:
@@ -180,7 +180,9 @@ class Rails:
     @cached_property
     def _curve_height(self) -> float:
         free = self.height - 2 * (self.ruler + STRIP) - 3 * _GAP - self.lane - self.trace_lane
-        return min(max(_LEAST_CURVE, free * _CURVE_SHARE), _MOST_CURVE, max(_SQUEEZED, free - _MIN_THREADS))
+        return min(
+            max(_LEAST_CURVE, free * _CURVE_SHARE), _MOST_CURVE, max(_LEAST_CURVE_HEIGHT, free - _MIN_THREADS)
+        )
 
     @cached_property
     def result(self) -> QRectF:
@@ -205,7 +207,7 @@ class Rails:
     @cached_property
     def beats(self) -> QRectF:
         """Where beats stand on the sound lane."""
-        return QRectF(self.sound.left(), self.sound.top(), self.sound.width(), min(_BEATS, self.lane))
+        return QRectF(self.sound.left(), self.sound.top(), self.sound.width(), min(_BEATS_HEIGHT, self.lane))
 
     @cached_property
     def recorded_scale(self) -> float:
@@ -309,13 +311,16 @@ class Rails:
         return QRectF(_MARGIN, top, self._span, height)
 
 
-_STEPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.04, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900)
+_RULER_STEPS = (
+    0.001, 0.002, 0.005, 0.01, 0.02, 0.04, 0.1, 0.2, 0.5, 1, 2,
+    5, 10, 15, 30, 60, 120, 300, 600, 900,
+)  # fmt: skip
 _LONG_STEPS = (1800, 3600, 7200, 21600)
 
 
 def ruler_step(length: float, width: float, least: float = 84.0) -> float:
     """Seconds between written marks that stand at least ``least`` pixels apart."""
-    for step in (*_STEPS, *_LONG_STEPS):
+    for step in (*_RULER_STEPS, *_LONG_STEPS):
         if step / length * width >= least:
             return float(step)
     return 86400.0

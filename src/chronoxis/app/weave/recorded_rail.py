@@ -23,7 +23,8 @@ from chronoxis.app.weave.strip_painter import (
     draw_tiles,
 )
 from chronoxis.app.weave.tiles import TILE, Tiles, recorded_tiles
-from chronoxis.app.weave.trace_lane import Gains, Traced, draw_traces
+from chronoxis.app.weave.trace_lane import Gains, draw_traces
+from chronoxis.app.weave.traced import Traced
 from chronoxis.core.model.project import Project
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.timecode import format_time

@@ -15,7 +15,7 @@ from chronoxis.core.model.project import Project
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.timecode import format_time
 
-_FINE = 10**6  # parts of a second that times are kept in
+_PARTS_OF_SECOND = 10**6  # parts of a second that times are kept in
 
 
 @dataclass(frozen=True)
@@ -97,7 +97,7 @@ class SoundDrag:
         by = (at.x() - self.grasped.x()) / self.rails.result_scale
         to = piece.at + Fraction(round(by * 1000), 1000)
         if not exact:
-            to += Fraction(round(self._snap(float(piece.at), by) * _FINE), _FINE)
+            to += Fraction(round(self._snap(float(piece.at), by) * _PARTS_OF_SECOND), _PARTS_OF_SECOND)
         length = piece.end_in(self.project.footage_named(piece.footage).stored_length) - piece.in_point
         to = min(max(to, min(1 - length, Fraction(0))), self.project.result_length)
         return lambda project: sounding.set_music(project, number, replace(project.music[number], at=to))
@@ -124,7 +124,9 @@ class SoundDrag:
         spans = _turns(self.project, self.held.music)
         off = next((source - begin for begin, end, source in spans if begin <= beat < end), 0.0)
         seconds = beat, max(0.0, float(self.rails.result_time(at.x())))
-        was, to = (Fraction(round(max(0.0, second + off) * _FINE), _FINE) for second in seconds)
+        was, to = (
+            Fraction(round(max(0.0, second + off) * _PARTS_OF_SECOND), _PARTS_OF_SECOND) for second in seconds
+        )
         choices = footage.beats if isinstance(footage, Music) else BeatChoices()
         moved = with_moved(choices, was, to)
         return lambda project: sounding.set_beats(project, footage.key, moved)

@@ -19,7 +19,7 @@ from chronoxis.core.sound.samples import gain_of
 from chronoxis.core.timing.pace import Seconds
 
 _ONE_ROW_PIXELS, _TWO_ROWS_PIXELS = 37, 58  # pixels of the lane with recorded sound or music, and with both
-_BAR = 2  # pixels that each bar of a waveform is wide
+_BAR_WIDTH = 2  # pixels that each bar of a waveform is wide
 _LEAST_BOX = 3.0  # pixels that music plays before a frame is drawn around it
 _LEAST_LANE = 20  # pixels below which it says nothing
 _LEAST_BEAT = 4.0  # pixels between beats for all of them to be drawn
@@ -62,7 +62,7 @@ def draw_sound(
         return
     painter.fillRect(rails.sound, PANEL)
     rows = rows_of(rails, project, sounds)
-    edges = np.arange(rails.sound.left(), rails.sound.right() + _BAR, _BAR)
+    edges = np.arange(rails.sound.left(), rails.sound.right() + _BAR_WIDTH, _BAR_WIDTH)
     times = rails.result_view.start + (edges - rails.sound.left()) / rails.result_scale
     painter.save()
     painter.setClipRect(rails.sound)
@@ -111,7 +111,7 @@ def _draw_wave(painter: QPainter, row: QRectF, levels: Columns, heard: npt.NDArr
     colours = np.where(from_middle <= np.maximum(reach, 0.6), np.where(heard & (levels > 0), lit, unlit), 0)
     pixels = np.ascontiguousarray(colours, np.uint32)
     image = QImage(pixels.data, pixels.shape[1], height, 4 * pixels.shape[1], QImage.Format.Format_ARGB32)
-    painter.drawImage(QRectF(row.left(), row.top(), _BAR * len(levels), height), image)
+    painter.drawImage(QRectF(row.left(), row.top(), _BAR_WIDTH * len(levels), height), image)
 
 
 def _draw_music(

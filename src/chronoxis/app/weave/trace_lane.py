@@ -12,31 +12,27 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from chronoxis.app.theme.theme import CAUTION, DIM, LIVE, PANEL, SOUND, SOUND_GROUND, TEXT
 from chronoxis.app.weave.lettering import width_of, write
 from chronoxis.app.weave.rails import Rails
-from chronoxis.core.footage.source import Source
-from chronoxis.core.model.footage import Footage
+from chronoxis.app.weave.traced import Traced
 from chronoxis.core.model.project import Project
-from chronoxis.core.render.corrections import moment_of
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.pace import Seconds
-from chronoxis.core.timing.shot_columns import Frames
 from chronoxis.core.traces.picture_trace import PictureTrace
-from chronoxis.core.traces.sound_trace import SoundTrace
 from chronoxis.core.traces.speech import WINDOW_SECONDS
 from chronoxis.core.traces.steady_course import SteadyCourse
 
-_WISH = 26  # pixels
-_COLUMN = 2  # pixels of each place at which something is drawn
+_WISHED_HEIGHT = 26  # pixels
+_COLUMN_WIDTH = 2  # pixels of each place at which something is drawn
 _MOST_MOTION = 0.06  # mean difference of codes that fills the lane
 _MOST_CHANGE = 0.35  # change of a part of the picture that fills the lane
-_SPOKEN = 0.2  # probability from which on somebody speaks
-_STRIP = 2  # pixels of the strip that says so
-_CHANGE = QColor("#8FA6BE")
-_LIGHT = QColor("#E9DDB8")
-_RAW_LIGHT = QColor("#8B846C")
-_RAW_PATH = QColor("#6F8F88")
-_NEARLY_ALL = 0.98  # of a path, that fits the lane
-_MARK = 4  # pixels of a passer-by's mark
-_DONE = {PassersBy.SKIP: QColor("#7F7052"), PassersBy.CLEAR: QColor("#7AD3BE")}
+_SPOKEN_PROBABILITY = 0.2  # probability from which on somebody speaks
+_SPEECH_STRIP = 2  # pixels of the strip that says so
+_CHANGE_COLOUR = QColor("#8FA6BE")
+_LIGHT_COLOUR = QColor("#E9DDB8")
+_RAW_LIGHT_COLOUR = QColor("#8B846C")
+_RAW_PATH_COLOUR = QColor("#6F8F88")
+_FITTING_SHARE = 0.98  # of a path, that fits the lane
+_PASSER_MARK = 4  # pixels of a passer-by's mark
+_HANDLED_COLOURS = {PassersBy.SKIP: QColor("#7F7052"), PassersBy.CLEAR: QColor("#7AD3BE")}
 
 Gains = npt.NDArray[np.float32]
 """What the light of a source's frames is multiplied with, shape (frames, 3)."""
@@ -45,37 +41,11 @@ LEAST_TRACES = 16
 """Pixels of the lane below which it says nothing."""
 
 
-@dataclass(frozen=True, eq=False)
-class Traced:
-    """Footage with what is known of it; there is no trace before its pictures are looked at."""
-
-    footage: Footage
-    source: Source
-    trace: PictureTrace | None
-    sound: SoundTrace
-
-    def displayed_at(self, seconds: Seconds) -> Frames:
-        """Numbers of the source's frames on display at recorded seconds."""
-        edges = self.source.edges
-        stored = seconds / float(self.footage.scale)
-        return np.clip(np.searchsorted(edges, stored, "right") - 1, 0, len(edges) - 2)
-
-    def frames_at(self, seconds: Seconds) -> Frames:
-        """Numbers of the recorded frames, or photos, on display at recorded seconds."""
-        frames, numbers = self.displayed_at(seconds), self.source.originals.numbers
-        return frames if numbers is None else numbers[frames]
-
-    def moments(self) -> list[tuple[float, float]]:
-        """When somebody passes, recorded seconds."""
-        spans = self.trace.passers.tolist() if self.trace is not None else []
-        return [moment_of(self.footage, self.source, *span) for span in spans]
-
-
 def lane_height(traced: dict[str, Traced], project: Project, room: int) -> int:
     """Pixels that the lane has, where there is so much room for it."""
     if not any(shot.footage in traced for shot in project.shots):
         return 0
-    given = min(_WISH, room)
+    given = min(_WISHED_HEIGHT, room)
     return given if given >= LEAST_TRACES else 0
 
 
@@ -99,7 +69,7 @@ def draw_traces(
     painter.setClipRect(row)
     shown = [
         (number, low, high)
-        for number, low, high in rails.parts_shown(_COLUMN)
+        for number, low, high in rails.parts_shown(_COLUMN_WIDTH)
         if project.shots[number].footage in traced
     ]
     if shown:
@@ -143,10 +113,10 @@ def _columns(rails: Rails, project: Project, shown: list[tuple[int, float, float
         numbers, lows, highs = (np.array(column) for column in zip(*of_footage, strict=True))
         lefts, rights = rails.recorded_xs(numbers, lows), rails.recorded_xs(numbers, highs)
         firsts, lasts = np.maximum(lefts, row.left()), np.minimum(rights, row.right())
-        counts = np.maximum(np.ceil((lasts - firsts) / _COLUMN), 0).astype(np.int64)
+        counts = np.maximum(np.ceil((lasts - firsts) / _COLUMN_WIDTH), 0).astype(np.int64)
         counts[counts < 2] = 0
         places = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
-        xs = np.repeat(firsts, counts) + _COLUMN * places
+        xs = np.repeat(firsts, counts) + _COLUMN_WIDTH * places
         seconds = np.repeat(lows, counts) + (xs - np.repeat(lefts, counts)) / rails.recorded_scale
         columns[key] = _Columns(xs, seconds, np.repeat(numbers, counts), of_footage)
     return columns
@@ -166,16 +136,16 @@ def _draw_footage(
     if len(xs):
         frames = of.frames_at(columns.seconds)
         known = trace.known[frames]
-        bottom, height = row.bottom(), row.height() - _MARK - 1
+        bottom, height = row.bottom(), row.height() - _PASSER_MARK - 1
         motion = np.minimum(_most(trace.motion, frames, columns.shots) / _MOST_MOTION, 1) ** 0.7
         bars = [
             QLineF(x, bottom, x, bottom - height * m)
             for x, m in zip(xs[known].tolist(), motion[known].tolist(), strict=True)
         ]
-        painter.setPen(QPen(SOUND_GROUND, _COLUMN))
+        painter.setPen(QPen(SOUND_GROUND, _COLUMN_WIDTH))
         painter.drawLines(bars)
         change = _most(trace.change, frames, columns.shots) / _MOST_CHANGE
-        _draw_line(painter, row, columns, change, known, _CHANGE)
+        _draw_line(painter, row, columns, change, known, _CHANGE_COLOUR)
         _draw_speech(painter, row, columns, of)
         _draw_light(painter, row, columns, of, trace, gains)
     _draw_passers(painter, rails, project, columns.parts, of)
@@ -201,9 +171,9 @@ def _draw_light(
     top = max(float(trace.light.max()), 1e-3)
     known = trace.known[frames]
     for shares, wanted, colour in (
-        (light / top, known & ~is_even, _LIGHT),
-        (light / top, known & is_even, _RAW_LIGHT),
-        (light * evened / top, known & is_even, _LIGHT),
+        (light / top, known & ~is_even, _LIGHT_COLOUR),
+        (light / top, known & is_even, _RAW_LIGHT_COLOUR),
+        (light * evened / top, known & is_even, _LIGHT_COLOUR),
     ):
         _draw_line(painter, row, columns, shares, wanted, colour)
 
@@ -215,9 +185,11 @@ def _draw_speech(painter: QPainter, row: QRectF, columns: _Columns, of: Traced) 
         return
     windows = columns.seconds / float(WINDOW_SECONDS * of.footage.scale)
     places = np.clip(windows.astype(np.int64), 0, len(speech) - 1)
-    heard = columns.xs[(_most(speech, places, columns.shots) >= _SPOKEN) & (windows < len(speech))]
-    painter.setPen(QPen(SOUND, _COLUMN))
-    painter.drawLines([QLineF(x, row.bottom() - _STRIP, x, row.bottom()) for x in heard.tolist()])
+    heard = columns.xs[
+        (_most(speech, places, columns.shots) >= _SPOKEN_PROBABILITY) & (windows < len(speech))
+    ]
+    painter.setPen(QPen(SOUND, _COLUMN_WIDTH))
+    painter.drawLines([QLineF(x, row.bottom() - _SPEECH_STRIP, x, row.bottom()) for x in heard.tolist()])
 
 
 def _draw_passers(
@@ -231,8 +203,8 @@ def _draw_passers(
                 break
             wish = project.shots[number].handles_passer_by(begin, end)
             lefts, rights = rails.recorded_x(number, begin), rails.recorded_x(number, end)
-            mark = QRectF(lefts, rails.traces.top(), max(rights - lefts, 3.0), _MARK)
-            painter.fillRect(mark, _DONE.get(wish, CAUTION))
+            mark = QRectF(lefts, rails.traces.top(), max(rights - lefts, 3.0), _PASSER_MARK)
+            painter.fillRect(mark, _HANDLED_COLOURS.get(wish, CAUTION))
 
 
 def _draw_path(
@@ -250,10 +222,10 @@ def _draw_path(
     places = of.frames_at(part[0] + (xs - left) / rails.recorded_scale) - course.first
     inside = (places >= 0) & (places < len(course.sway))
     xs, places = xs[inside], places[inside]
-    most = max(float(np.quantile(np.abs(course.sway[:, 1]), _NEARLY_ALL)), 1e-6)
-    middle, reach = row.center().y() + _MARK / 2, (row.height() - _MARK) / 2 - 1
+    most = max(float(np.quantile(np.abs(course.sway[:, 1]), _FITTING_SHARE)), 1e-6)
+    middle, reach = row.center().y() + _PASSER_MARK / 2, (row.height() - _PASSER_MARK) / 2 - 1
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    for off, colour in ((course.sway, _RAW_PATH), (course.sway - course.moves, LIVE)):
+    for off, colour in ((course.sway, _RAW_PATH_COLOUR), (course.sway - course.moves, LIVE)):
         ys = middle + reach * np.clip(off[places, 1] / most, -1, 1)
         painter.setPen(QPen(colour, 1))
         points = zip(xs.tolist(), ys.tolist(), strict=True)
@@ -282,7 +254,7 @@ def _draw_line(
     colour: QColor,
 ) -> None:
     """A line through what is wanted, shot by shot; light is drawn as the eye takes it, not as it adds."""
-    high = row.height() - _MARK - 3
+    high = row.height() - _PASSER_MARK - 3
     ys = row.bottom() - 1 - high * np.clip(shares[wanted], 0, 1) ** 0.45
     xs, shots = columns.xs[wanted], columns.shots[wanted]
     steps = np.flatnonzero(shots[1:] == shots[:-1])
@@ -293,11 +265,11 @@ def _draw_line(
 
 def _draw_names(painter: QPainter, row: QRectF, *, speech: bool, path: bool) -> None:
     left = row.left() + 4
-    names = [("motion", DIM), ("change", _CHANGE), ("light", _LIGHT), ("passers-by", CAUTION)]
+    names = [("motion", DIM), ("change", _CHANGE_COLOUR), ("light", _LIGHT_COLOUR), ("passers-by", CAUTION)]
     names += [("speech", SOUND)] * speech + [("camera", LIVE)] * path
     for text, colour in names:
         wide = width_of(text, 7.5)
-        box = QRectF(left - 2, row.top() + _MARK, wide + 4, row.height() - _MARK - 2)
+        box = QRectF(left - 2, row.top() + _PASSER_MARK, wide + 4, row.height() - _PASSER_MARK - 2)
         painter.fillRect(box, QColor(30, 33, 37, 225))
         write(painter, box.adjusted(2, 0, 0, 0), text, TEXT if colour is DIM else colour, 7.5)
         left += wide + 10

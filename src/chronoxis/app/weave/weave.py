@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from fractions import Fraction
 
-import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
@@ -17,7 +16,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from chronoxis.app.background import note_activity
 from chronoxis.app.document.document import Document
 from chronoxis.app.measuring.found_lulls import FoundLulls
 from chronoxis.app.measuring.picture_traces import PictureTraces
@@ -31,8 +29,10 @@ from chronoxis.app.weave.join_grips import JoinDrag
 from chronoxis.app.weave.laid import lay
 from chronoxis.app.weave.lull_brackets import LullDrag, draw_brackets, lull_at
 from chronoxis.app.weave.pace_curve import draw_curve, draw_proposed
+from chronoxis.app.weave.picking import passage_at, pick
 from chronoxis.app.weave.playheads import draw_playheads, draw_readout
-from chronoxis.app.weave.rails import RULER, Rails, SpeedAxis, Stretch, View, stretches_of
+from chronoxis.app.weave.rail_views import RailViews
+from chronoxis.app.weave.rails import RULER, Rails, SpeedAxis, Stretch, stretches_of
 from chronoxis.app.weave.recorded_rail import RecordedRail, RecordedView
 from chronoxis.app.weave.result_rail import draw_ready, draw_result
 from chronoxis.app.weave.rulers import draw_result_ruler
@@ -40,19 +40,18 @@ from chronoxis.app.weave.sound_grips import SoundDrag
 from chronoxis.app.weave.sound_lane import draw_sound, lane_height
 from chronoxis.app.weave.threads import draw_threads, shows_single_threads
 from chronoxis.app.weave.tiles import Tiles, result_tiles
-from chronoxis.app.weave.trace_lane import LEAST_TRACES, Traced, moment_at
+from chronoxis.app.weave.trace_lane import LEAST_TRACES, moment_at
 from chronoxis.app.weave.trace_lane import lane_height as trace_lane_height
-from chronoxis.core.model.playing import place_at, played_at, result_span, result_time_of
-from chronoxis.core.model.project import Place, Project
-from chronoxis.core.timing.pace import Seconds
+from chronoxis.app.weave.traced import Traced, all_traced, flaws_of
+from chronoxis.core.model.playing import played_at, result_time_of
+from chronoxis.core.model.project import Project
 
 _WHEEL_STEP = 1.25
-_WISH = 20  # milliseconds after a drawing in which its lacking pictures are asked for
+_WISH_MS = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON_MS = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
 _LEAST_HEIGHT = 220  # pixels of height
 _RULER_FOR_TEXT = 15  # pixels of a ruler's height that grow with the text
 _WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
-_FRAMES = 40  # result frames that the deepest step of zooming shows
 
 
 class Weave(QWidget):
@@ -92,7 +91,7 @@ class Weave(QWidget):
         self._drag: AnyDrag | None = None
         self._scrubs: str | None = None
         self._readout: tuple[QPointF, str] | None = None
-        self._views: tuple[View | None, View | None] = (None, None)  # None: all of the rail
+        self.views = RailViews(document, self.rails, lambda rails: self._playhead_places(rails)[0])
         self._picture = QPixmap()
         self._stale = True
         self._recorded = RecordedRail()
@@ -116,8 +115,9 @@ class Weave(QWidget):
         self._soon.timeout.connect(self.redraw)
         self.strips.added.connect(self._redraw_soon)
         self._tiles: tuple[Tiles, ...] = ()
-        self._wish = QTimer(self, singleShot=True, interval=_WISH)
+        self._wish = QTimer(self, singleShot=True, interval=_WISH_MS)
         self._wish.timeout.connect(self._wish_pictures)
+        self.views.changed.connect(self.redraw)
         for signal in (document.changed, document.selection.changed, document.footage_changed):
             signal.connect(self.redraw)
         document.selection.footage_chosen.connect(self.redraw)
@@ -180,15 +180,11 @@ class Weave(QWidget):
             proposed = [line.speeds for line in self._proposed.lines(project)]
             self._stretches = project, stretches_of(project), SpeedAxis.of(project, proposed)
         stretches = self._stretches[1]
-        wholes = stretches[-1].end, float(project.result_length)
-        recorded, result = (
-            view.within(whole) if view else View(0.0, whole)
-            for view, whole in zip(self._views, wholes, strict=True)
-        )
+        recorded, result = self.views.of(stretches[-1].end, float(project.result_length))
         lane = traces = 0
         if not self.lane_is_folded:
             room = self.height() - _WITHOUT_LANE
-            traced = self._traced()
+            traced = self._all_traced()
             least = trace_lane_height(traced, project, LEAST_TRACES)  # the sound gives way to that, if it can
             lane = lane_height(project, self._sounds, room - least) or lane_height(
                 project, self._sounds, room
@@ -198,67 +194,6 @@ class Weave(QWidget):
         size = self.width(), self.height()
         self._latest = Rails(*size, stretches, recorded, result, axis, lane, traces, _ruler())
         return self._latest
-
-    def zoom(self, factor: float, about: QPointF | None = None) -> None:
-        """Show ``factor`` times as much of both rails about the playhead, or of one about a point."""
-        rails = self.rails()
-        if rails is None:
-            return
-        recorded, result = rails.recorded_view, rails.result_view
-        below = about is None or rails.is_in_result(about)
-        above = about is None or not below
-        if above:
-            focus = rails.recorded_along(about.x() if about else self._playhead_places(rails)[0])
-            recorded = recorded.zoomed(factor, focus, rails.stretches[-1].end)
-        if below:
-            focus = float(rails.result_time(about.x())) if about else float(self._document.playhead)
-            result = result.zoomed(factor, focus, float(self._document.project.result_length))
-        self._show_views(recorded, result)
-
-    def zoom_to_selection(self) -> None:
-        """Show the selected passages on both rails, with a little around them."""
-        project, rails = self._document.project, self.rails()
-        if rails is None or not self._document.selection.places:
-            return
-        spans = [result_span(project, place) for place in self._document.selection.places]
-        low, high = min(span[0] for span in spans), max(span[1] for span in spans)
-        ends: list[float] = []
-        for place in self._document.selection.places:
-            shot, stretch = project.shots[place.shot], rails.stretches[place.shot]
-            covered = shot.joints[place.passage : place.passage + 2]
-            ends += [stretch.at + float(shot.recorded_time(c)) - stretch.first for c in covered]
-        self._show_views(_around(min(ends), max(ends)), _around(low, high))
-
-    def zoom_to_frames(self) -> None:
-        """Show single frames about the playhead."""
-        rails = self.rails()
-        if rails is None:
-            return
-        project = self._document.project
-        played = played_at(project, [float(self._document.playhead)])
-        rate = float(project.footage_of(project.shots[int(played.shots[0])]).rate)
-        span = _FRAMES / float(project.rate)
-        length = max(_FRAMES / rate, span * float(played.speeds[0]))
-        along = rails.recorded_along(self._playhead_places(rails)[0])
-        here = float(self._document.playhead)
-        self._show_views(View(along - length / 2, length), View(here - span / 2, span))
-
-    def fit_all(self) -> None:
-        """Show all of both rails."""
-        self._views = (None, None)
-        self.redraw()
-
-    def _show_views(self, recorded: View, result: View) -> None:
-        rails = self.rails()
-        assert rails is not None
-        wholes = rails.stretches[-1].end, float(self._document.project.result_length)
-        chosen = [
-            None if view.length >= whole * 0.9999 else view.within(whole)
-            for view, whole in zip((recorded, result), wholes, strict=True)
-        ]
-        self._views = (chosen[0], chosen[1])
-        note_activity()
-        self.redraw()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         rails = self.rails()
@@ -291,12 +226,12 @@ class Weave(QWidget):
         project, chosen = document.project, frozenset(place.shot for place in document.selection.places)
         laid = lay(project, rails, document.selection.places)
         waits = tuple(document.known.pending.get(footage.origin) for footage in project.footage)
-        traced = self._traced()
+        traced = self._all_traced()
         plan = document.plan
         unknown = (None,) * len(project.shots)
         known = plan if plan is not None and len(plan.steadied) == len(project.shots) else None
         courses, gains = (known.steadied, known.gains) if known is not None else (unknown, unknown)
-        strips, flaws = self.strips, self._flaws()
+        strips, flaws = self.strips, flaws_of(document)
         view = RecordedView(project, rails, laid, strips, chosen, waits, flaws, traced, courses, gains, ratio)
         (rail, above), below = self._recorded.drawn(view), result_tiles(project, rails)
         painter = QPainter(self._picture)
@@ -328,7 +263,7 @@ class Weave(QWidget):
             return None
         played = played_at(project, [float(self._document.playhead)])
         number, seconds = int(played.shots[0]), float(played.recorded[0])
-        of = self._traced().get(project.shots[number].footage)
+        of = self._all_traced().get(project.shots[number].footage)
         moments = of.moments() if of is not None else []
         return next(((number, span) for span in moments if span[0] <= seconds < span[1]), None)
 
@@ -336,25 +271,8 @@ class Weave(QWidget):
         """Show that another frame of the preview is made."""
         self.update()
 
-    def _flaws(self) -> tuple[Seconds, ...]:
-        """Where something is wrong with each footage, recorded seconds."""
-        found = []
-        for footage in self._document.project.footage:
-            source = self._document.known.opened(footage)
-            spans = [(flaw.begin, flaw.end) for flaw in source.flaws] if source is not None else []
-            found.append(np.array(spans, np.float64).reshape(-1, 2) * float(footage.scale))
-        return tuple(found)
-
-    def _traced(self) -> dict[str, Traced]:
-        """What is known of footage that is shown, by key."""
-        found, plan = {}, self._document.plan
-        courses = zip(plan.project.shots, plan.steadied, strict=False) if plan is not None else ()
-        steadied = {shot.footage for shot, course in courses if course is not None}
-        for footage in self._document.project.footage:
-            trace, source = self._traces.trace(footage.origin), self._document.known.opened(footage)
-            if source is not None and (trace is not None or footage.key in steadied):
-                found[footage.key] = Traced(footage, source, trace, self._sounds.trace(footage.origin))
-        return found
+    def _all_traced(self) -> dict[str, Traced]:
+        return all_traced(self._document, self._traces, self._sounds)
 
     def _wish_pictures(self) -> None:
         document = self._document
@@ -394,18 +312,18 @@ class Weave(QWidget):
         if (lull := lull_at(rails, self._lulls, at)) is not None:
             self.scrubbed.emit(Fraction(result_time_of(project, lull.shot, lull.lull.begin)))
             return
-        passer = None if self._lulls.is_wanted else moment_at(rails, project, self._traced(), at)
+        passer = None if self._lulls.is_wanted else moment_at(rails, project, self._all_traced(), at)
         if passer is not None:
             self.passer_pressed.emit(*passer, event.globalPosition().toPoint())
             return
         self._scrubs = "recorded" if rails.is_in_recorded(at) else "result"
-        place = self._passage_at(rails, at)
+        place = passage_at(self._document.project, rails, at)
         if (
             place is not None
             and not rails.recorded_ruler.contains(at)
             and not rails.result_ruler.contains(at)
         ):
-            self._select_at(place, event.modifiers())
+            pick(self._document.selection, project, place, event.modifiers())
         if not rails.threads.contains(at):
             self._scrub(at, self._scrubs)
 
@@ -421,7 +339,7 @@ class Weave(QWidget):
         elif isinstance(drag, JoinDrag):
             self.join_pressed.emit(drag.held.join)
         elif isinstance(drag, Drag) and drag.held.grip is Grip.LEVEL:
-            self._select_at(drag.held.place, modifiers)
+            pick(self._document.selection, self._document.project, drag.held.place, modifiers)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         rails, at = self.rails(), event.position()
@@ -450,7 +368,7 @@ class Weave(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.mousePressEvent(event)
         if self._drag is None and self._document.selection.places:
-            self.zoom_to_selection()
+            self.views.zoom_to_selection()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         rails = self.rails()
@@ -460,20 +378,15 @@ class Weave(QWidget):
         at = event.position()
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             both = not (rails.is_in_recorded(at) or rails.is_in_result(at))
-            self.zoom(_WHEEL_STEP**-turned, None if both else at)
-            return
-        recorded, result = rails.recorded_view, rails.result_view
-        if not rails.is_in_result(at):
-            recorded = recorded.moved(-turned * recorded.length / 8, rails.stretches[-1].end)
-        if not rails.is_in_recorded(at):
-            result = result.moved(-turned * result.length / 8, float(self._document.project.result_length))
-        self._show_views(recorded, result)
+            self.views.zoom(_WHEEL_STEP**-turned, None if both else at)
+        else:
+            self.views.move(turned, at)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         rails, at = self.rails(), QPointF(event.pos())
         if rails is None:
             return
-        place = self._passage_at(rails, at)
+        place = passage_at(self._document.project, rails, at)
         if place is not None and place not in self._document.selection.places:
             self._document.selection.select([place])
         self.menu_wanted.emit(event.globalPos())
@@ -493,31 +406,6 @@ class Weave(QWidget):
             return
         super().keyPressEvent(event)
 
-    def _passage_at(self, rails: Rails, at: QPointF) -> Place | None:
-        project = self._document.project
-        if rails.is_in_recorded(at):
-            number = rails.shot_at(at.x())
-            shot = project.shots[number]
-            covered = float(shot.covered(rails.recorded_time(number, at.x())))
-            if not 0 <= covered <= shot.recorded_length:
-                return None
-            joints = np.abs(shot.rows.leaves[:-1] - shot.rows.enters[0])
-            return Place(number, int(np.searchsorted(joints, covered, "right")))
-        if rails.is_in_result(at):
-            seconds = float(rails.result_time(at.x()))
-            return place_at(project, seconds) if seconds < project.result_length else None
-        return None
-
-    def _select_at(self, place: Place, modifiers: Qt.KeyboardModifier) -> None:
-        chosen = self._document.selection.places
-        if modifiers & Qt.KeyboardModifier.ControlModifier:
-            self._document.selection.select(chosen ^ {place})
-        elif modifiers & Qt.KeyboardModifier.ShiftModifier and chosen:
-            low, high = min(*chosen, place), max(*chosen, place)
-            self._document.selection.select(p for p in self._document.project.places() if low <= p <= high)
-        else:
-            self._document.selection.select([place])
-
     def _scrub(self, at: QPointF, rail: str) -> None:
         rails = self.rails()
         if rails is None:
@@ -526,11 +414,6 @@ class Weave(QWidget):
             self.scrubbed.emit(recorded_moment(self._document.project, rails, at.x()))
         else:
             self.scrubbed.emit(rails.result_time(at.x()))
-
-
-def _around(low: float, high: float) -> View:
-    length = max(high - low, 1e-3)
-    return View(low - length * 0.06, length * 1.12)
 
 
 def _ruler() -> int:

@@ -17,13 +17,13 @@ from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
-_CLEARING = 10.0  # recorded seconds in which those who pass have passed
-_EVEN = 0.02  # of a recorded frame, by which a step may be off a whole number of them
+_CLEARING_SECONDS = 10.0  # recorded seconds in which those who pass have passed
+_STEP_TOLERANCE = 0.02  # of a recorded frame, by which a step may be off a whole number of them
 _SEEN_STEP = 3.0  # recorded frames in a step from which on nobody sees that steps differ by one
 _TURNS_BACK = 0.6  # spacings from frame to frame, from which on something regular seems to go back
-_BLURRED = 0.5  # spacings that it is blurred by, from which on nobody sees that
-_LASTING = 1.0  # result seconds from which on what happens in a passage is seen
-_FLUENT = 20  # result frames a second below which it is no moving picture
+_HIDING_BLUR = 0.5  # spacings that it is blurred by, from which on nobody sees that
+_SEEN_SECONDS = 1.0  # result seconds from which on what happens in a passage is seen
+_LEAST_FLUENT_RATE = 20  # result frames a second below which it is no moving picture
 _FASTEST_SINGLE = 4.0  # speed from which on single frames jump, where much moves
 _MUCH_MOVES = 0.12  # share of the picture that changes from frame to frame
 _CAMERA_MOVES = 0.25  # the same where the camera itself moves
@@ -73,7 +73,7 @@ def unclear(plan: Plan, _known: Known) -> Iterator[Check]:
         frames, _ = schedule.sources(number)
         edges = plan.edges[place.shot]
         step = float(edges[frames[0] + 1] - edges[frames[0]])
-        window = parse_exact(f"{max(_CLEARING, (2 * FEWEST_CLEARED - 1) * step):.2g}")
+        window = parse_exact(f"{max(_CLEARING_SECONDS, (2 * FEWEST_CLEARED - 1) * step):.2g}")
         at, has = number / float(project.rate), f"{len(frames)} recorded frame{'s' * (len(frames) > 1)}"
         yield Check(
             "clear",
@@ -95,7 +95,9 @@ def judder(plan: Plan, _known: Known) -> Iterator[Check]:
     steps = _steps(project)
     lengths = rows.ends - rows.begins
     apart = np.abs(steps - np.rint(steps))
-    for row in np.flatnonzero((steps > 1) & (steps < _SEEN_STEP) & (apart > _EVEN) & (lengths >= _LASTING)):
+    for row in np.flatnonzero(
+        (steps > 1) & (steps < _SEEN_STEP) & (apart > _STEP_TOLERANCE) & (lengths >= _SEEN_SECONDS)
+    ):
         place, step = project.place(int(row)), float(steps[row])
         passage, footage = project.passage(place), project.footage_of(project.shots[place.shot])
         if passage.making.each != EachFrame.ONE or passage.making.is_filled or passage.making.line_up:
@@ -121,7 +123,7 @@ def low_rate(plan: Plan, _known: Known) -> Iterator[Check]:
     """A result rate that its footage could fill better."""
     project = plan.project
     steps = _steps(project)
-    if project.rate >= _FLUENT or not (steps > 0).all():
+    if project.rate >= _LEAST_FLUENT_RATE or not (steps > 0).all():
         return
     could = Fraction(30) if project.rate.denominator == 1 and 30 % project.rate == 0 else Fraction(25)
     if float(steps.min()) * float(project.rate) >= float(could):
@@ -179,7 +181,7 @@ def smeared(plan: Plan, known: Known) -> Iterator[Check]:
 def strobing(plan: Plan, known: Known) -> Iterator[Check]:
     """Something regular that moves by about its own spacing from frame to frame: wheels seem to turn back."""
     project, rows, steps = plan.project, plan.project.rows, _steps(plan.project)
-    for row in np.flatnonzero((steps > 1) & (rows.ends - rows.begins >= _LASTING)).tolist():
+    for row in np.flatnonzero((steps > 1) & (rows.ends - rows.begins >= _SEEN_SECONDS)).tolist():
         place = project.place(row)
         seen = known.glances.get(place.shot)
         for frame, rate in seen.passing if seen is not None else ():
@@ -192,7 +194,7 @@ def strobing(plan: Plan, known: Known) -> Iterator[Check]:
                 continue
             spacings, making_ = rate * float(steps[row]), project.passage(place).making
             blurred = spacings * making_.shutter / ALL_RECORDED if making_.is_open else 0.0
-            if spacings < _TURNS_BACK or blurred >= _BLURRED or making_.is_filled:
+            if spacings < _TURNS_BACK or blurred >= _HIDING_BLUR or making_.is_filled:
                 continue
             at = result_time_of(project, place.shot, moment)
             yield Check(
@@ -225,7 +227,7 @@ def _moving(plan: Plan, known: Known) -> Iterator[tuple[Place, float, float]]:
     Of those whose pictures were measured.
     """
     project, rows = plan.project, plan.project.rows
-    for row in np.flatnonzero(rows.ends - rows.begins >= _LASTING).tolist():
+    for row in np.flatnonzero(rows.ends - rows.begins >= _SEEN_SECONDS).tolist():
         place = project.place(row)
         shot = project.shots[place.shot]
         trace, numbers = known.pictures.get(shot.footage), plan.sources[place.shot].originals.numbers

@@ -12,10 +12,10 @@ from chronoxis.core.footage.source import Source
 from chronoxis.core.picture.rgb import rgb16
 from chronoxis.core.traces.camera_steps import ROWS, looked_at
 
-_PLACES = (0.1, 0.3, 0.5, 0.7, 0.9)  # shares of a shot at which it is looked at
-_STRETCHES = (0.1, 0.5, 0.9)  # shares of it at which consecutive frames are looked at
-_HEIGHT = 180  # pixels
-_TOP, _BOTTOM = 0.995, 0.008  # of the range of codes, beyond which there is nothing left
+_SINGLE_LOOKS = (0.1, 0.3, 0.5, 0.7, 0.9)  # shares of a shot at which it is looked at
+_CONSECUTIVE_LOOKS = (0.1, 0.5, 0.9)  # shares of it at which consecutive frames are looked at
+_LOOKED_AT_HEIGHT = 180  # pixels
+_BLOWN_CODE, _BLACK_CODE = 0.995, 0.008  # of the range of codes, beyond which there is nothing left
 
 
 @dataclass(frozen=True)
@@ -51,16 +51,16 @@ def glance_at(
         Cancelled: ``check`` raised it.
     """
     picture = source.facts.picture
-    size = max(2, round(picture.width * _HEIGHT / picture.height)), _HEIGHT
-    numbers = np.unique([first + int(share * (stop - first)) for share in _PLACES])
+    size = max(2, round(picture.width * _LOOKED_AT_HEIGHT / picture.height)), _LOOKED_AT_HEIGHT
+    numbers = np.unique([first + int(share * (stop - first)) for share in _SINGLE_LOOKS])
     blown, black = [], []
     for number in numbers.tolist():
         check()
         with readers.lend(source, size, fit=True, number=number) as reader:
             codes = np.asarray(rgb16(reader.frame(number), picture.colour), np.float32) / 65535
         least, most = codes.min(axis=2), codes.max(axis=2)
-        blown.append(float((least >= _TOP).mean()))
-        black.append(float((most <= _BOTTOM).mean()))
+        blown.append(float((least >= _BLOWN_CODE).mean()))
+        black.append(float((most <= _BLACK_CODE).mean()))
     passing = tuple(_passing(source, first, stop, readers, check))
     return ShotGlance(float(np.median(blown)), float(np.median(black)), passing)
 
@@ -73,7 +73,7 @@ def _passing(
     if stop - first < PICTURES or source.originals.numbers is not None:
         return
     size = max(1, round(picture.width / picture.height * ROWS)), ROWS
-    for share in _STRETCHES:
+    for share in _CONSECUTIVE_LOOKS:
         begin = first + int(share * (stop - first - PICTURES))
         numbers = range(begin, begin + PICTURES)
         with readers.lend(source, size, fit=True, number=begin) as reader:

@@ -9,8 +9,8 @@ from chronoxis.core.model import arranging, joining
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.timecode import format_time
 
-_STOPS = 2.0  # of light from one shot to the next, from which on a plain cut hurts
-_AROUND = 12  # result frames on either side of a cut whose light counts
+_HURTING_STOPS = 2.0  # of light from one shot to the next, from which on a plain cut hurts
+_FRAMES_AROUND_CUT = 12  # result frames on either side of a cut whose light counts
 
 
 def surges(plan: Plan, known: Known) -> Iterator[Check]:
@@ -57,12 +57,16 @@ def light_at_cuts(plan: Plan, known: Known) -> Iterator[Check]:
         if shot.join.surge is not None or shot.join.accents:
             continue
         first, stop = plan.frames_of(join + 1)[0], plan.frames_of(join)[1]
-        before = _light(plan, known, join, range(max(plan.frames_of(join)[0], stop - _AROUND), stop))
-        after = _light(plan, known, join + 1, range(first, min(plan.frames_of(join + 1)[1], first + _AROUND)))
+        before = _light(
+            plan, known, join, range(max(plan.frames_of(join)[0], stop - _FRAMES_AROUND_CUT), stop)
+        )
+        after = _light(
+            plan, known, join + 1, range(first, min(plan.frames_of(join + 1)[1], first + _FRAMES_AROUND_CUT))
+        )
         if before is None or after is None:
             continue
         stops = float(np.log2(after / before))
-        if abs(stops) >= _STOPS:
+        if abs(stops) >= _HURTING_STOPS:
             at, way = float(project.starts[join + 1]), "brighter" if stops > 0 else "darker"
             yield Check(
                 "light at a cut",

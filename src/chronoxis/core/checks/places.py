@@ -11,9 +11,9 @@ from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.rates import format_rate
 from chronoxis.core.timing.timecode import format_time
 
-_ALIKE = 0.01  # share by which shapes may differ
-_RATES = (Fraction(60), Fraction(50), Fraction(30), Fraction(25), Fraction(24))
-_SPARE = 0.05  # share of a file that may come out larger than expected
+_SHAPE_TOLERANCE = 0.01  # share by which shapes may differ
+_USUAL_RATES = (Fraction(60), Fraction(50), Fraction(30), Fraction(25), Fraction(24))
+_SPARE_SHARE = 0.05  # share of a file that may come out larger than expected
 
 
 def fits_its_place(plan: Plan, known: Known) -> Iterator[Check]:
@@ -32,7 +32,7 @@ def fits_its_place(plan: Plan, known: Known) -> Iterator[Check]:
             _fitted(limits.longest),
         )
     width, height = plan.size
-    if limits.shape is not None and abs(Fraction(width, height) / limits.shape - 1) > _ALIKE:
+    if limits.shape is not None and abs(Fraction(width, height) / limits.shape - 1) > _SHAPE_TOLERANCE:
         shape = f"{limits.shape.numerator}:{limits.shape.denominator}"
         yield Check(
             "shape",
@@ -43,7 +43,7 @@ def fits_its_place(plan: Plan, known: Known) -> Iterator[Check]:
             _shaped(plan, limits.shape),
         )
     if limits.fastest is not None and plan.project.rate > limits.fastest:
-        rate = next((each for each in _RATES if each <= limits.fastest), limits.fastest)
+        rate = next((each for each in _USUAL_RATES if each <= limits.fastest), limits.fastest)
         yield Check(
             "rate",
             f"{limits.name.capitalize()} takes {format_rate(limits.fastest)} frames a second at most; the "
@@ -72,7 +72,7 @@ def has_room(plan: Plan, known: Known) -> Iterator[Check]:
             f"Hold it to {limits.largest / 1e6:g} MB" if can else "",
             _held(limits.largest) if can else None,
         )
-    if known.free is not None and expected * (1 + _SPARE) > known.free:
+    if known.free is not None and expected * (1 + _SPARE_SHARE) > known.free:
         yield Check(
             "room",
             f"About {expected / 1e6:,.0f} MB are expected, and the disk has {known.free / 1e6:,.0f} MB left. "

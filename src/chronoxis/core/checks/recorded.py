@@ -10,11 +10,13 @@ from chronoxis.core.model.playing import result_time_of
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.timecode import format_time
 
-_DROPPED = 1.8  # times as long as usual that a frame stands where one is missing
-_VARIES = 0.05  # share of frames of other lengths, from which on the rate varies by design
-_STILL, _MOVES = 2e-4, 2e-3  # mean difference of codes of a frame that is doubled, and of those around it
+_DROPPED_RATIO = 1.8  # times as long as usual that a frame stands where one is missing
+_VARIABLE_SHARE = 0.05  # share of frames of other lengths, from which on the rate varies by design
+# mean difference of codes of a frame that is doubled, and of those around it
+_DOUBLED_DIFFERENCE = 2e-4
+_MOVING_DIFFERENCE = 2e-3
 _FEWEST_DOUBLED = 3
-_BLOWN, _BLACK = 0.04, 0.5  # share of the picture without any light and shade left
+_BLOWN_SHARE, _BLACK_SHARE = 0.04, 0.5  # share of the picture without any light and shade left
 
 
 def missing(plan: Plan, known: Known) -> Iterator[Check]:
@@ -47,8 +49,8 @@ def dropped(plan: Plan, known: Known) -> Iterator[Check]:
             continue
         usual = float(np.median(lasting))
         odd = np.abs(lasting - usual) > 0.25 * usual
-        gaps = np.flatnonzero(lasting > _DROPPED * usual)
-        if len(gaps) and float(odd.mean()) < _VARIES:
+        gaps = np.flatnonzero(lasting > _DROPPED_RATIO * usual)
+        if len(gaps) and float(odd.mean()) < _VARIABLE_SHARE:
             lost = int(np.rint(lasting[gaps] / usual - 1).sum())
             yield _recorded(
                 plan, number, first + int(gaps[0]), "dropped", f"lacks {lost} frame{'s' * (lost > 1)}"
@@ -57,7 +59,7 @@ def dropped(plan: Plan, known: Known) -> Iterator[Check]:
         if trace is not None and trace.known[first:stop].all() and stop - first > 4:
             motion = trace.motion[first:stop]
             around = np.minimum(motion[:-2], motion[2:])
-            twice = np.flatnonzero((motion[1:-1] < _STILL) & (around > _MOVES)) + 1
+            twice = np.flatnonzero((motion[1:-1] < _DOUBLED_DIFFERENCE) & (around > _MOVING_DIFFERENCE)) + 1
             if len(twice) >= _FEWEST_DOUBLED:
                 said = f"has {len(twice)} frames twice"
                 yield _recorded(plan, number, first + int(twice[0]), "doubled", said)
@@ -81,7 +83,7 @@ def clipping(plan: Plan, known: Known) -> Iterator[Check]:
         if number >= len(plan.project.shots):
             continue
         at = float(plan.project.starts[number])
-        if seen.blown >= _BLOWN:
+        if seen.blown >= _BLOWN_SHARE:
             yield Check(
                 "overexposed",
                 f"{seen.blown:.0%} of shot {number + 1} was recorded as bare white: nothing can be had of it "
@@ -89,7 +91,7 @@ def clipping(plan: Plan, known: Known) -> Iterator[Check]:
                 at,
                 mark(plan.project, number),
             )
-        if seen.black >= _BLACK:
+        if seen.black >= _BLACK_SHARE:
             yield Check(
                 "underexposed",
                 f"{seen.black:.0%} of shot {number + 1} was recorded as bare black. A long exposure has less "

@@ -19,12 +19,12 @@ from chronoxis.core.timing.timecode import format_time
 
 _SHARED_LUFS = -14.0  # that most places bring shared films to
 _FAR_LUFS = 5.0
-_JUMP = 12.0  # dB from one shot to the next that startle
-_AROUND = 1.0  # result seconds on either side of a cut that count
-_QUIET = 0.003  # level below which there is nothing to be startled by
-_FULL = 0.999  # level of samples that were cut off
-_CLIPPED = 0.01  # share of a stretch's hundredths of a second
-_MISSED = 1.0  # result seconds without music at the end that are missed
+_STARTLING_JUMP = 12.0  # dB from one shot to the next that startle
+_AROUND_CUT = 1.0  # result seconds on either side of a cut that count
+_QUIET_LEVEL = 0.003  # level below which there is nothing to be startled by
+_CLIPPED_LEVEL = 0.999  # level of samples that were cut off
+_CLIPPED_SHARE = 0.01  # share of a stretch's hundredths of a second
+_MISSED_SECONDS = 1.0  # result seconds without music at the end that are missed
 _ON_BEAT = 0.75  # result frames by which what lies on a beat may be off it
 _FEWEST_ON_BEATS = 4
 _SHARE_ON_BEATS = 0.4  # of all changes: a pulse has one on its beat, and one after it
@@ -61,7 +61,7 @@ def level_at_cuts(plan: Plan, known: Known) -> Iterator[Check]:
         if before is None or after is None:
             continue
         change = after - before
-        if abs(change) < _JUMP:
+        if abs(change) < _STARTLING_JUMP:
             continue
         louder, by = (other, -change) if change > 0 else (one, change)
         place, level = Place(louder.shot, louder.passage), louder.level + by
@@ -82,13 +82,13 @@ def _level(stretch: Stretch, known: Known, *, at_end: bool) -> float | None:
     if trace is None or not len(trace.levels):
         return None
     lasting = max(stretch.end - stretch.begin, 1e-6)
-    share = min(_AROUND / lasting, 1.0)
+    share = min(_AROUND_CUT / lasting, 1.0)
     edge, inner = (
         (stretch.source_end, stretch.source_begin) if at_end else (stretch.source_begin, stretch.source_end)
     )
     times = np.linspace(edge, edge + (inner - edge) * share, 51)
     usual = float(np.mean(trace.peaks(times[:-1], times[1:])))
-    return 20 * float(np.log10(usual)) + stretch.level if usual > _QUIET else None
+    return 20 * float(np.log10(usual)) + stretch.level if usual > _QUIET_LEVEL else None
 
 
 def _at_level(place: Place, level: float) -> Edit:
@@ -106,8 +106,8 @@ def clipped(plan: Plan, known: Known) -> Iterator[Check]:
         times = np.arange(low, high, 0.01)
         if len(times) < 10:
             continue
-        full = trace.peaks(times, times) >= _FULL
-        if float(full.mean()) >= _CLIPPED:
+        full = trace.peaks(times, times) >= _CLIPPED_LEVEL
+        if float(full.mean()) >= _CLIPPED_SHARE:
             told.add(stretch.shot)
             yield Check(
                 "sound clipped",
@@ -135,7 +135,7 @@ def music(plan: Plan, _known: Known) -> Iterator[Check]:
     if not plan.sound.music:
         return
     last = max(plan.sound.music, key=lambda stretch: stretch.end)
-    if last.end < length - _MISSED:
+    if last.end < length - _MISSED_SECONDS:
         piece = project.music[last.shot]
         yield Check(
             "music ends early",

@@ -21,13 +21,13 @@ from chronoxis.core.render.plan import Plan
 from chronoxis.core.timing.frame_making import PassersBy
 from chronoxis.core.timing.timecode import format_time
 
-_SOFT = 1.3  # times that pixels are enlarged, from which on it is seen
+_SOFT_ENLARGEMENT = 1.3  # times that pixels are enlarged, from which on it is seen
 _GIVEN_UP = 0.2  # share of the sides from which on it is missed
 _MENDED_CROP = 0.1
-_FLICKER = 0.02  # of light from frame to frame, beside what changes slowly
+_SEEN_FLICKER = 0.02  # of light from frame to frame, beside what changes slowly
 _MENDED_EVEN = 0.7
-_FEWEST = 12  # frames of which flicker can be told
-_SHORTENED = 0.98  # of a ramp's wish, above which nobody misses the rest
+_FEWEST_FRAMES = 12  # frames of which flicker can be told
+_RAMP_SHARE = 0.98  # of a ramp's wish, above which nobody misses the rest
 
 
 def missing(plan: Plan, _known: Known) -> Iterator[Check]:
@@ -80,7 +80,7 @@ def enlarged(plan: Plan, _known: Known) -> Iterator[Check]:
     """Pixels that are enlarged so far that it is seen."""
     for number, (views, picture) in enumerate(zip(plan.views, plan.pictures, strict=True)):
         times = enlargement(views, picture, plan.stored[0])
-        if times >= _SOFT:
+        if times >= _SOFT_ENLARGEMENT:
             yield Check(
                 "enlarged",
                 f"The pixels of shot {number + 1} are enlarged {times:.2g} times: it looks soft. Show more "
@@ -124,14 +124,14 @@ def flicker(plan: Plan, known: Known) -> Iterator[Check]:
             continue
         frames = _recorded(plan, number)
         frames = frames[trace.known[frames]]
-        if len(frames) < _FEWEST:
+        if len(frames) < _FEWEST_FRAMES:
             continue
         light = np.cumsum(trace.steps.mean(axis=1))[frames]
         bends = light[2:] - 2 * light[1:-1] + light[:-2]
         # A second difference of light that flickers at random has six times its variance.
         much = float(np.median(np.abs(bends))) / 0.6745 / np.sqrt(6)
         much /= np.sqrt(_gathered(plan, number))
-        if much >= _FLICKER:
+        if much >= _SEEN_FLICKER:
             yield Check(
                 "flicker",
                 f"The light of shot {number + 1} flickers by {much:.0%} from frame to frame.",
@@ -199,7 +199,7 @@ def ramps(plan: Plan, _known: Known) -> Iterator[Check]:
     for number, shot in enumerate(project.shots):
         for passage in shot.shortened:
             has, wished = float(shot.pace.ramp_lengths[passage]), float(shot.passages[passage].ramp.length)
-            if has >= wished * _SHORTENED:
+            if has >= wished * _RAMP_SHARE:
                 continue
             at = float(project.starts[number]) + float(shot.pace.joints[passage + 1])
             place = Place(number, passage)

@@ -35,13 +35,15 @@ _SILENT_SECONDS = 20.0  # after which a worker is given up that says nothing any
 _AWAY_SECONDS = 5.0  # after which one is given up that the scheduler names no more: some lists are empty
 _STALLED_SECONDS = 1800.0  # without any piece or answer, before the work goes on here
 _PATIENCE_SECONDS = 15.0  # without any worker, before the work goes on here
-_PART = 16 * 1024 * 1024  # bytes that are fetched at a time
-_SLOW = 2.0  # times as long as pieces take elsewhere, before another worker is given one as well
+_PART_BYTES = 16 * 1024 * 1024  # bytes that are fetched at a time
+_LATE_RATIO = 2.0  # times as long as pieces take elsewhere, before another worker is given one as well
 _LEAST_SLOW_SECONDS = 5.0
 _FAREWELL_SECONDS = 2.0  # for workers to hear that they may stop
 _ANSWER_SECONDS = 0.002  # between looks for an answer that comes at once
-_BROKEN = (OSError, RuntimeError, ValueError, CancelledError, ClosedClientError)  # by a lost connection
-_GONE = (KilledWorker, CancelledError, ClosedClientError, RuntimeError)  # of these, what a lost worker raises
+# by a lost connection
+_CONNECTION_ERRORS = (OSError, RuntimeError, ValueError, CancelledError, ClosedClientError)
+# of these, what a lost worker raises
+_LOST_WORKER_ERRORS = (KilledWorker, CancelledError, ClosedClientError, RuntimeError)
 
 
 class _LostError(Exception):
@@ -125,7 +127,7 @@ class _Worker:
         """Call a method of what makes pieces there. Raises _WorkerError: it is lost."""
         try:
             answer: ActorFuture[Any] = getattr(self.actor, method)(*arguments)
-        except (*_BROKEN, AttributeError) as error:
+        except (*_CONNECTION_ERRORS, AttributeError) as error:
             raise _WorkerError(error) from error
         return answer
 
@@ -173,7 +175,7 @@ class _Sharing:
         end = time.monotonic() + _FAREWELL_SECONDS
         while time.monotonic() < end and not all(answer.done() for answer in last):
             time.sleep(_LOOK_SECONDS)
-        with suppress(*_BROKEN):
+        with suppress(*_CONNECTION_ERRORS):
             self._client.cancel([worker.maker for worker in self._workers.values()], force=True)
         self._workers.clear()
 
@@ -192,7 +194,7 @@ class _Sharing:
         self._met = now
         try:
             present: dict[str, Any] = dict(self._client.scheduler_info(n_workers=-1)["workers"])
-        except _BROKEN as error:
+        except _CONNECTION_ERRORS as error:
             raise _LostError("The scheduler is lost.") from error
         if self._client.status != "running":
             raise _LostError("The scheduler is lost.")
@@ -236,7 +238,7 @@ class _Sharing:
         if address not in self._workers:
             return
         log.info("%s %s: %r", self._workers[address].name, what, error)
-        if isinstance(error, _GONE) or (isinstance(error, OSError) and error.errno is None):
+        if isinstance(error, _LOST_WORKER_ERRORS) or (isinstance(error, OSError) and error.errno is None):
             self._tries[address] += 1
             if (
                 address in self._present and self._tries[address] < _MOST_TRIES
@@ -286,8 +288,8 @@ class _Sharing:
         path = folder.unfinished(name)
         for file, size in found.files:
             with (path / file if file else path).open("wb") as written:
-                for at in range(0, size, _PART):
-                    part = worker.call("part", name, file, at, min(_PART, size - at))
+                for at in range(0, size, _PART_BYTES):
+                    part = worker.call("part", name, file, at, min(_PART_BYTES, size - at))
                     written.write(self._answered(address, part, check))
         folder.keep(name, found.stand_ins)
 
@@ -327,7 +329,7 @@ class _Sharing:
     def _late(self, able: Sequence[_Worker]) -> Piece | None:
         """A piece that one worker alone has, and has not begun, or takes unusually long for."""
         usual = statistics.median(self._took) if self._took else float("inf")
-        slow = max(_LEAST_SLOW_SECONDS, _SLOW * usual)
+        slow = max(_LEAST_SLOW_SECONDS, _LATE_RATIO * usual)
         has = Counter(piece for worker in able for piece in worker.under_way)
         for worker in able:
             for place, (piece, (since, _)) in enumerate(worker.under_way.items()):

@@ -19,7 +19,7 @@ from chronoxis.core.errors import ExportError
 
 _UNFINISHED = ".chronoxis-part"
 _PIECES = ".chronoxis-pieces"
-_FRESH = 10  # seconds in which a file may not be locked yet
+_FRESH_SECONDS = 10  # seconds in which a file may not be locked yet
 _KEPT_SECONDS = 7 * 24 * 3600  # that pieces of an export wait for somebody to go on with it
 _MOST_BYTES = 80  # of the final name in that of the unfinished file
 
@@ -170,7 +170,7 @@ def sweep_unfinished() -> None:
     for note in folder.iterdir() if folder.is_dir() else ():
         with suppress(OSError):
             unfinished = note.readlink()
-            gone = not unfinished.exists() and time.time() - note.lstat().st_mtime > _FRESH
+            gone = not unfinished.exists() and time.time() - note.lstat().st_mtime > _FRESH_SECONDS
             if gone or (unfinished.exists() and _remove_left(unfinished)):
                 note.unlink(missing_ok=True)
 
@@ -202,7 +202,7 @@ def _remove_left(unfinished: Path) -> bool:
     """Remove an unfinished file if nobody writes it any more, and say whether that was so."""
     found = os.open(unfinished, os.O_RDONLY)
     try:
-        stays = _KEPT_SECONDS if unfinished.name.endswith(_PIECES) else _FRESH
+        stays = _KEPT_SECONDS if unfinished.name.endswith(_PIECES) else _FRESH_SECONDS
         left = time.time() - unfinished.stat().st_mtime > stays and takes_lock(found)
         if left:
             remove(unfinished)

@@ -31,11 +31,11 @@ from chronoxis.core.model.recording import Recording
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED, format_speed
 from chronoxis.core.timing.timecode import format_time
 
-_OURS = "chronoxis"
-_FINEST = 10**6
+_METADATA_KEY = "chronoxis"
+_MOST_PARTS = 10**6
 _USUAL_RATE = Fraction(25)
 _USUAL_STILL = Fraction(5)  # seconds
-_TICKS = 1000  # times counted as finely per second are a clock's (milliseconds, samples), not frames
+_CLOCK_RATE = 1000  # times counted as finely per second are a clock's (milliseconds, samples), not frames
 _SAME_RATE = Fraction(1, 500)  # frames per second by which rates are rounded
 _MOST_PHOTOS = 1_000_000
 _MOST_DIGITS = 20
@@ -46,7 +46,7 @@ def export_timeline(project: Project, path: Path) -> None:
     """Write a project's result as a timeline. Raises ExportError."""
     timeline = timeline_of(project, path.stem)
     # As text: its writer would round the numbers.
-    timeline.metadata[_OURS] = json.dumps(as_json(project, path.parent))
+    timeline.metadata[_METADATA_KEY] = json.dumps(as_json(project, path.parent))
     write_whole(path, timeline.to_json_string().encode())
 
 
@@ -66,7 +66,7 @@ def import_timeline(path: Path) -> Imported:
         raise ProjectFileError(f"{path.name} holds no timeline.")
     if timeline.tracks is None:
         raise ProjectFileError(f"{path.name} is damaged: it has no tracks.")
-    ours = timeline.metadata.get(_OURS)
+    ours = timeline.metadata.get(_METADATA_KEY)
     if not isinstance(ours, str):
         return _from_clips(timeline, path)
     try:
@@ -195,7 +195,7 @@ class _Taken:
             in_point, speed = _in_photos(footage, in_point, lasting, speed)
         if freezes:
             speed = max(MIN_SPEED, min(1 / footage.stored_rate / lasting, Fraction(1)))
-        elif speed != Fraction(abs(scalar)).limit_denominator(_FINEST):
+        elif speed != Fraction(abs(scalar)).limit_denominator(_MOST_PARTS):
             self._name(clip, f"runs at {format_speed(speed)}: its own speed cannot be had", at, lasting)
         if lasting <= 0 or in_point < 0:
             self._name(clip, "was left out: it has no length, or begins before its file", at, lasting)
@@ -297,7 +297,7 @@ def _in_photos(
 
 
 def _had(scalar: float) -> Fraction:
-    return min(max(Fraction(abs(scalar)).limit_denominator(_FINEST), MIN_SPEED), MAX_SPEED)
+    return min(max(Fraction(abs(scalar)).limit_denominator(_MOST_PARTS), MIN_SPEED), MAX_SPEED)
 
 
 def _local(url: str, timeline: Path) -> tuple[Path, bool]:
@@ -394,7 +394,7 @@ def _told(track: Any) -> tuple[list[str], list[float]]:
 def _seconds(time: Any) -> Fraction:
     """As a rational, exact to the frame's own rate. Raises ArithmeticError or ValueError if it is none."""
     rate = _counted_rate(time)
-    seconds = Fraction(time.value).limit_denominator(_FINEST) / rate
+    seconds = Fraction(time.value).limit_denominator(_MOST_PARTS) / rate
     if rate < 0 or abs(seconds) > _LONGEST_SECONDS:
         raise ValueError(f"{time.value} / {time.rate} s")
     return seconds
@@ -407,7 +407,7 @@ def _counted_rate(counted: Any) -> Fraction:
 
 def _frame_rate(time: Any) -> Fraction | None:
     """The rate that a time is counted in; None if that is none, or finer than frames are."""
-    if not 0 < time.rate < _TICKS:
+    if not 0 < time.rate < _CLOCK_RATE:
         return None
     rate = Fraction(time.rate).limit_denominator(1001)
     ntsc = Fraction(round(rate * Fraction(1001, 1000)) * 1000, 1001)  # written as 23.976, 29.97, 59.94

@@ -7,7 +7,7 @@ from platformdirs import user_config_path
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.atomic import made_folder, write_whole
-from chronoxis.core.files.settings_entries import settings_from, settings_json
+from chronoxis.core.files.entries import read, written
 from chronoxis.core.model.settings import ResultSettings
 
 _LONGEST_NAME = 60
@@ -23,8 +23,8 @@ def kept_choices() -> dict[str, ResultSettings]:
     found: dict[str, ResultSettings] = {}
     for name, item in entries.items() if isinstance(entries, dict) else ():
         try:
-            found[name] = settings_from(item)
-        except (PlanError, KeyError, TypeError, AttributeError):
+            found[name] = read(item, ResultSettings)
+        except PlanError:
             continue  # of a newer program, or damaged
     return found
 
@@ -41,5 +41,5 @@ def keep_choices(name: str, settings: ResultSettings) -> None:
         raise PlanError(f"Choices need a name of up to {_LONGEST_NAME} letters.")
     choices = {**kept_choices(), cleaned: settings}
     path = made_folder(user_config_path("chronoxis")) / "exports.json"
-    entries: dict[str, Any] = {name: settings_json(settings) for name, settings in choices.items()}
+    entries: dict[str, Any] = {name: written(settings) for name, settings in choices.items()}
     write_whole(path, (json.dumps(entries, indent=1, ensure_ascii=False) + "\n").encode())

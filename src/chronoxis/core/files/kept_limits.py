@@ -2,13 +2,12 @@
 
 import json
 from collections.abc import Sequence
-from fractions import Fraction
-from typing import Any
 
 from platformdirs import user_config_path
 
 from chronoxis.core.errors import PlanError
 from chronoxis.core.files.atomic import made_folder, write_whole
+from chronoxis.core.files.entries import read, written
 from chronoxis.core.model.limits import SHIPPED, Limits
 
 _NAME = "places.json"
@@ -25,8 +24,8 @@ def kept_limits() -> tuple[Limits, ...]:
     found = []
     for item in entries:
         try:
-            found.append(_limits(item))
-        except (PlanError, KeyError, TypeError, ValueError, AttributeError, ZeroDivisionError):
+            found.append(read(item, Limits))
+        except PlanError:
             continue  # of a newer program, or damaged
     return tuple({each.name: each for each in found}.values())
 
@@ -34,32 +33,10 @@ def kept_limits() -> tuple[Limits, ...]:
 def keep_limits(limits: Sequence[Limits]) -> None:
     """Keep a table. Raises ExportError if it cannot be written."""
     path = made_folder(user_config_path("chronoxis")) / _NAME
-    entries = [_json(each) for each in limits]
+    entries = [written(each) for each in limits]
     write_whole(path, (json.dumps(entries, indent=1, ensure_ascii=False) + "\n").encode())
 
 
 def limits_named(name: str) -> Limits | None:
     """What the place of a name takes; None if there is none of that name."""
     return next((each for each in kept_limits() if each.name == name), None)
-
-
-def _json(limits: Limits) -> dict[str, Any]:
-    return {
-        "name": limits.name,
-        "longest": _text(limits.longest),
-        "largest": limits.largest,
-        "shape": _text(limits.shape),
-        "fastest": _text(limits.fastest),
-    }
-
-
-def _limits(item: dict[str, Any]) -> Limits:
-    longest, shape, fastest = (
-        None if item.get(name) is None else Fraction(item[name]) for name in ("longest", "shape", "fastest")
-    )
-    largest = item.get("largest")
-    return Limits(str(item["name"]), longest, None if largest is None else int(largest), shape, fastest)
-
-
-def _text(number: Fraction | None) -> str | None:
-    return None if number is None else str(number)

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, astuple, replace
+from dataclasses import astuple, replace
 from fractions import Fraction
 from itertools import chain, count
 from pathlib import Path
@@ -11,33 +11,23 @@ from typing import Any
 from chronoxis.core.errors import PlanError, ProjectFileError
 from chronoxis.core.files.atomic import write_whole, written_whole
 from chronoxis.core.files.described_json import check, read_whole, values_of, version_of
-from chronoxis.core.files.entry_places import MisplacedError, each_from, one_from
-from chronoxis.core.files.footage_entries import (
-    RECORDING,
-    footage_from,
-    footage_json,
-    markers_from,
-    markers_json,
-)
-from chronoxis.core.files.join_entries import accent_from, accents_json, join_from, join_json
-from chronoxis.core.files.pace_entries import lull_wish_from, lull_wish_json
+from chronoxis.core.files.entries import Entry, MisplacedError, at_place, each_of, part, parts, written
+from chronoxis.core.files.footage_entries import RECORDING, footage_from, footage_json
 from chronoxis.core.files.rewriting import fingerprint_of, written_by_nobody_else
-from chronoxis.core.files.settings_entries import settings_from, settings_json
-from chronoxis.core.files.shot_entries import framing_json, shot_from, shot_json
-from chronoxis.core.files.sound_entries import (
-    mix_from,
-    mix_json,
-    piece_from,
-    piece_json,
-)
+from chronoxis.core.model.accent import Accent
 from chronoxis.core.model.canvas import Canvas
 from chronoxis.core.model.framing import LEAST_SIDE, Fit, Framing
 from chronoxis.core.model.look import KeptLook
+from chronoxis.core.model.marker import Marker
+from chronoxis.core.model.music import MusicPiece
 from chronoxis.core.model.nested import Nested
 from chronoxis.core.model.nesting import DEEPEST, contains_itself, depth, outermost
 from chronoxis.core.model.project import Passage, Project, Shot, Trial
+from chronoxis.core.model.settings import ResultSettings
+from chronoxis.core.model.sound import Mix
 from chronoxis.core.readable import HALVES
 from chronoxis.core.timing.judged import Judged
+from chronoxis.core.timing.lulls import LullWish
 from chronoxis.core.timing.rates import MAX_RATE
 from chronoxis.core.timing.speed import MAX_SPEED, checked_speed
 
@@ -106,28 +96,28 @@ def read_project(path: Path) -> tuple[Project, str]:
     return from_json(values_of(content, path, _FORMAT), path), fingerprint_of(content)
 
 
-def as_json(project: Project, folder: Path) -> dict[str, Any]:
+def as_json(project: Project, folder: Path) -> Entry:
     """A project as JSON values, whatever run of it is open; paths relative to a folder."""
     project = outermost(project)
     trials = [{"name": trial.name, "state": _state_json(trial.state, folder)} for trial in project.trials]
     return {"format": _FORMAT, "version": VERSION, **_state_json(project, folder), "trials": trials}
 
 
-def _state_json(project: Project, folder: Path) -> dict[str, Any]:
+def _state_json(project: Project, folder: Path) -> Entry:
     """All but trials."""
     return {
-        "rate": str(project.rate),
+        "rate": written(project.rate),
         "footage": [footage_json(footage, folder) for footage in project.footage],
-        "shots": [shot_json(shot) for shot in project.shots],
-        "markers": markers_json(project.markers),
-        "canvas": asdict(project.canvas) if project.canvas else None,
-        "music": [piece_json(piece) for piece in project.music],
-        "mix": mix_json(project.mix),
-        "accents": accents_json(project.accents),
-        "looks": [{"name": look.name, "join": join_json(look.join)} for look in project.looks],
-        "lulls": lull_wish_json(project.lulls),
+        "shots": written(project.shots),
+        "markers": written(project.markers),
+        "canvas": written(project.canvas),
+        "music": written(project.music),
+        "mix": written(project.mix),
+        "accents": written(project.accents),
+        "looks": written(project.looks),
+        "lulls": written(project.lulls),
         "aside": list(project.aside),
-        "settings": settings_json(project.settings),
+        "settings": written(project.settings),
     }
 
 
@@ -151,57 +141,53 @@ def from_json(data: Any, path: Path) -> Project:
     return project
 
 
-def _read(data: dict[str, Any], path: Path) -> Project:
+def _read(data: Entry, path: Path) -> Project:
     """The project of JSON values of the newest version that the schema allows. Raises ProjectFileError."""
     try:
         project = _project(data, path)
-        return replace(project, trials=each_from(data, "trials", lambda item: _trial(item, path)))
+        return replace(project, trials=each_of(data, "trials", lambda item: _trial(item, path)))
     except MisplacedError as error:
         raise ProjectFileError(
             f"{path.name} is damaged: {error.place}: {error} It was left as it is."
         ) from error
 
 
-def _project(data: dict[str, Any], path: Path) -> Project:
+def _project(data: Entry, path: Path) -> Project:
     return Project(
-        footage=each_from(data, "footage", lambda item: footage_from(item, path.parent)),
-        shots=each_from(data, "shots", shot_from),
+        footage=each_of(data, "footage", lambda item: footage_from(item, path.parent)),
+        shots=parts(data, "shots", Shot),
         rate=Fraction(data["rate"]),
-        markers=markers_from(data["markers"]),
-        settings=one_from(data, "settings", settings_from),
-        canvas=Canvas(**data["canvas"]) if data.get("canvas") else None,
-        music=each_from(data, "music", piece_from),
-        mix=one_from(data, "mix", mix_from),
-        accents=each_from(data, "accents", accent_from),
-        looks=each_from(data, "looks", _kept_look),
-        lulls=lull_wish_from(data.get("lulls", {})),
+        markers=parts(data, "markers", Marker),
+        settings=part(data, "settings", ResultSettings),
+        canvas=part(data, "canvas", Canvas) if data.get("canvas") else None,
+        music=parts(data, "music", MusicPiece),
+        mix=part(data, "mix", Mix),
+        accents=parts(data, "accents", Accent),
+        looks=parts(data, "looks", KeptLook),
+        lulls=part(data, "lulls", LullWish),
         aside=tuple(data.get("aside", [])),
     )
 
 
-def _trial(item: dict[str, Any], path: Path) -> Trial:
-    return Trial(item["name"], one_from(item, "state", lambda state: _project(state, path)))
+def _trial(item: Entry, path: Path) -> Trial:
+    return Trial(item["name"], at_place("state", lambda: _project(item["state"], path)))
 
 
-def _kept_look(item: dict[str, Any]) -> KeptLook:
-    return KeptLook(item["name"], one_from(item, "join", join_from))
-
-
-def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
+def _from_version_1(data: Entry) -> Entry:
     """The same in the terms of version 2: all footage was a recording."""
     return {**data, "footage": [{"kind": RECORDING, **item} for item in data["footage"]]}
 
 
-def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
+def _from_version_2(data: Entry) -> Entry:
     """The same in the terms of version 3: what had not the result's shape stood between bars."""
-    framing = framing_json(Framing(fit=Fit.BARS))
+    framing = written(Framing(fit=Fit.BARS))
     return {**data, "shots": [{**shot, "framing": framing} for shot in data["shots"]]}
 
 
-def _from_version_4(data: dict[str, Any]) -> dict[str, Any]:
+def _from_version_4(data: Entry) -> Entry:
     """The same in the terms of version 5: how frames are made is a group of choices."""
 
-    def grouped(passage: dict[str, Any]) -> dict[str, Any]:
+    def grouped(passage: Entry) -> Entry:
         making = {name: passage[name] for name in ("each", "shutter") if name in passage}
         rest = {name: value for name, value in passage.items() if name not in making}
         return {**rest, "making": making}

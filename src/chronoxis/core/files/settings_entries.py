@@ -1,47 +1,37 @@
 """Choices of an export, as entries of files."""
 
-from typing import Any
-
 from chronoxis.core.errors import PlanError
-from chronoxis.core.files.entry_places import MisplacedError
-from chronoxis.core.model.export_format import Quality
+from chronoxis.core.files.converter import Entry, entries_of, spelled
+from chronoxis.core.model.export_format import ExportFormat, Quality
 from chronoxis.core.model.export_formats import FORMATS, format_named
 from chronoxis.core.model.settings import ResultSettings, SizeWish
 
 
-def settings_json(settings: ResultSettings) -> dict[str, Any]:
-    """Choices of an export as JSON values."""
-    return {
-        "format": settings.format.key,
-        "size": str(settings.size),
-        "stretch": settings.size.stretch,
-        "quality": settings.quality.name.lower(),
-        "sound": settings.sound,
-        "bitrate": settings.bitrate,
-        "at_most": settings.at_most,
-        "credits": settings.credits,
-        "goes_to": settings.goes_to,
-    }
-
-
-def settings_from(item: dict[str, Any]) -> ResultSettings:
-    """The inverse. Raises MisplacedError: a size or a format is none."""
+def _format(key: str) -> ExportFormat:
     try:
-        size = SizeWish.parse(item["size"], stretch=item.get("stretch", False))
-    except PlanError as error:
-        raise MisplacedError("size", str(error)) from error
-    try:
-        chosen = format_named(item["format"])
+        return format_named(key)
     except KeyError:
         known = ", ".join(each.key for each in FORMATS)
-        raise MisplacedError("format", f"there is none of that name; there are {known}.") from None
-    return ResultSettings(
-        chosen,
-        size,
-        Quality.parse(item["quality"]),
-        item["sound"],
-        item.get("bitrate"),
-        item.get("at_most"),
-        item.get("credits", False),
-        item.get("goes_to", ""),
-    )
+        raise PlanError(f"there is none of that name; there are {known}.") from None
+
+
+def _size_written(size: SizeWish) -> Entry:
+    return {"size": str(size), "stretch": size.stretch}
+
+
+def _size_read(item: Entry) -> SizeWish:
+    return SizeWish.parse(item["size"], stretch=item.get("stretch", False))
+
+
+def _settings_told(_settings: ResultSettings, entry: Entry) -> Entry:
+    return {"format": entry.pop("format"), **entry.pop("size"), **entry}
+
+
+def _settings_fields(item: Entry) -> Entry:
+    return {**item, "size": item}
+
+
+spelled(ExportFormat, lambda chosen: chosen.key, _format)
+spelled(SizeWish, _size_written, _size_read)
+spelled(Quality, lambda quality: quality.name.lower(), Quality.parse)
+entries_of(ResultSettings, told=_settings_told, fields=_settings_fields)

@@ -34,9 +34,9 @@ from chronoxis.core.timing.schedule import result_frame_count
 from chronoxis.core.timing.shot_columns import SAME_TIME
 
 _COUNTED = re.compile(r"(.*?)(\d+)(\D*)")
-_READINGS = (1e-8, 1e-5)  # seconds about the edges of frames that other programs may round off
-_INSIDE = 1e-3  # of a frame, from its edge
-_ROUNDED = 1e-6  # share by which a speed may be off that was reckoned from frames
+_ROUNDINGS = (1e-8, 1e-5)  # seconds about the edges of frames that other programs may round off
+_INSIDE_SHARE = 1e-3  # of a frame, from its edge
+_SPEED_TOLERANCE = 1e-6  # share by which a speed may be off that was reckoned from frames
 
 Numbers = npt.NDArray[np.int64]
 
@@ -139,7 +139,7 @@ def _of_shot(
     def is_straight(begin: int, end: int) -> bool:
         straight = np.linspace(at[begin], at[end], end - begin + 1)[:-1]
         told = (
-            _frames_at(straight, footage.stored_rate, near, backwards=shot.backwards) for near in _READINGS
+            _frames_at(straight, footage.stored_rate, near, backwards=shot.backwards) for near in _ROUNDINGS
         )
         return all(np.array_equal(each, shown[begin:end]) for each in told)
 
@@ -148,7 +148,7 @@ def _of_shot(
         low, scalar = min(at[begin], at[end]), (at[end] - at[begin]) / seconds
         # Alone, and so near another frame that it may be taken for it.
         if end - begin == 1 and not is_straight(begin, end):
-            inside = shown[begin] + (1 - _INSIDE if shot.backwards else _INSIDE)
+            inside = shown[begin] + (1 - _INSIDE_SHARE if shot.backwards else _INSIDE_SHARE)
             low += inside / float(footage.stored_rate) - at[begin]
         middle = (times[begin] + times[end]) / 2
         passage = int(np.clip(np.searchsorted(pace.joints, middle) - 1, 0, len(shot.passages) - 1))
@@ -311,7 +311,7 @@ def _is_heard(project: Project, piece: _Piece) -> bool:
     footage, speed = project.footage_of(piece.shot), abs(piece.scalar)
     if isinstance(footage, PhotoRun | Nested):
         return False
-    slow_enough = speed * float(footage.scale) <= project.mix.silent_above * (1 + _ROUNDED)
+    slow_enough = speed * float(footage.scale) <= project.mix.silent_above * (1 + _SPEED_TOLERANCE)
     return slow_enough and piece.shot.passages[piece.passage].sound.manner.can_play(speed)
 
 

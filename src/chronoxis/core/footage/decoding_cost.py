@@ -13,7 +13,7 @@ from chronoxis.core.model.export_format import Size
 
 _MOST_SECONDS = 0.5  # that measuring goes on for
 _MOST_FRAMES = 60
-_STRETCH = 6  # frames
+_STRETCH_FRAMES = 6  # frames
 
 
 @dataclass(frozen=True)
@@ -63,8 +63,8 @@ def _quickest(frames: Iterable[object]) -> float:
     quickest, decoded = inf, 0
     for decoded, _ in enumerate(frames, 1):
         now = time.perf_counter()
-        if decoded % _STRETCH == 0:
-            quickest, since = min(quickest, (now - since) / _STRETCH), now
-        if decoded >= _STRETCH and now - begun > _MOST_SECONDS:
+        if decoded % _STRETCH_FRAMES == 0:
+            quickest, since = min(quickest, (now - since) / _STRETCH_FRAMES), now
+        if decoded >= _STRETCH_FRAMES and now - begun > _MOST_SECONDS:
             break
     return quickest if quickest < inf else (time.perf_counter() - begun) / max(1, decoded)

@@ -10,7 +10,7 @@ from chronoxis.core.errors import Cancelled
 from chronoxis.core.footage.source import Reader, Source
 from chronoxis.core.model.export_format import Size
 
-_BUDGET = 300_000_000  # bytes that readers nobody uses may hold
+_BUDGET_BYTES = 300_000_000  # bytes that readers nobody uses may hold
 _HELD_FRAMES = 8  # decoded frames that a reader holds, about
 
 
@@ -48,7 +48,7 @@ class _Idle:
 class ReaderPool:
     """Keeps a few readers open, within a budget of memory; for use by several threads at once."""
 
-    def __init__(self, budget: int = _BUDGET) -> None:
+    def __init__(self, budget: int = _BUDGET_BYTES) -> None:
         self._budget = budget
         self._lock = threading.Lock()
         self._idle: list[_Idle] = []  # that used last comes last

@@ -12,14 +12,14 @@ from chronoxis.core.footage.reader_pool import Readers
 from chronoxis.core.footage.source import Reader, Source
 from chronoxis.core.model.export_format import Size
 
-_BUDGET = 100_000_000  # bytes of frames that are remembered
+_BUDGET_BYTES = 100_000_000  # bytes of frames that are remembered
 _Frames = dict[int, VideoFrame]
 
 
 class RememberingReaders:
     """Lends the readers of others, and remembers their first frames within a budget; one at a time."""
 
-    def __init__(self, readers: Readers, budget: int = _BUDGET) -> None:
+    def __init__(self, readers: Readers, budget: int = _BUDGET_BYTES) -> None:
         self._readers = readers
         self._left = budget
         self._frames: dict[tuple[Source, Hashable], _Frames] = {}

@@ -25,7 +25,7 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import checked_speed
 
 _LEAST_FRAMES = 2  # that a passage lasts
-_MARKED = 0.05  # seconds from a mark in which a beat is meant by it
+_MARK_REACH = 0.05  # seconds from a mark in which a beat is meant by it
 _REACH_BEATS = 3  # beats on either side that a joint may go to
 
 
@@ -45,7 +45,7 @@ def beats_of(
     times = beats.times[beats.bars] if which is Which.BARS else beats.times
     if which is Which.MARKED:
         marks = np.array([float(marker.at) for marker in markers])
-        near = np.abs(times[:, None] - marks) <= _MARKED
+        near = np.abs(times[:, None] - marks) <= _MARK_REACH
         times = times[near.any(axis=1)]
     inside = times[(times > begin + 1e-6) & (times < end - 1e-6)]
     if which is Which.SECOND:

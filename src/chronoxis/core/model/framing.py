@@ -16,7 +16,7 @@ LEAST_SIDE = 8
 SHAPES = ("16:9", "9:16", "1:1", "4:5", "21:9")
 """Shapes that people ask for."""
 
-_FINEST = 1000  # parts of a pixel
+_PARTS_OF_PIXEL = 1000  # parts of a pixel
 
 
 class Fit(StrEnum):
@@ -60,7 +60,7 @@ class View:
 
     def reshaped(self, shape: Fraction) -> "View":
         """A view of another shape and the same area, about the same middle."""
-        width = Fraction(float(self.width * self.height * shape) ** 0.5).limit_denominator(_FINEST)
+        width = Fraction(float(self.width * self.height * shape) ** 0.5).limit_denominator(_PARTS_OF_PIXEL)
         height = width / shape
         left, top = self.left + (self.width - width) / 2, self.top + (self.height - height) / 2
         return View(left, top, width, height)

@@ -21,7 +21,7 @@ LONGEST_RUN = Fraction(60)
 
 _FIRST_RUN = Fraction(1)
 _FIRST_RISE = 4
-_ROUNDS = 60
+_MOST_ROUNDS = 60
 
 
 def first_surge(project: Project, join: int) -> Surge:
@@ -88,7 +88,7 @@ def slide_cut(project: Project, join: int, by: Fraction) -> Project:
     moved = _grown(project, join, by * before.passages[-1].speed, at_end=True)
     grows = moved.shots[join + 1].passages[0].speed * -by
     # The runs may take more or less than they did, so the other side is found by what is left over.
-    for _ in range(_ROUNDS):
+    for _ in range(_MOST_ROUNDS):
         made = _grown(moved, join + 1, grows, at_end=False)
         wrong = float(together - (made.starts[join + 2] - made.starts[join]))
         if abs(wrong) < 1e-9:

@@ -7,7 +7,7 @@ from chronoxis.core.model.project import Passage, Shot
 from chronoxis.core.timing.laying import Laid
 from chronoxis.core.timing.ramps import ABRUPT, Ramp
 
-_FINE = 10**9  # parts of a second that recorded lengths and speeds are kept in
+_PARTS_OF_SECOND = 10**9  # parts of a second that recorded lengths and speeds are kept in
 
 
 def with_laid_passages(
@@ -45,4 +45,4 @@ def _is_no_end(fitted: list[Passage], lengths: list[Fraction], burst: Fraction |
 
 def on_grid(value: float) -> Fraction:
     """In parts that all have in common, so that their sums stay exact."""
-    return Fraction(round(float(value) * _FINE), _FINE)
+    return Fraction(round(float(value) * _PARTS_OF_SECOND), _PARTS_OF_SECOND)

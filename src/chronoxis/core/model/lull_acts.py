@@ -26,9 +26,9 @@ LullsOf = Mapping[int, Sequence[Lull]]
 LEAST_FRAMES = 2
 """Recorded frames that a lull of which something can be made has at least."""
 
-_ROUNDS = 6  # of finding a speed, which ramps and their places follow
-_FINE = 10**6  # parts of a second in which a joint is placed
-_TINY = 1e-9
+_SPEED_ROUNDS = 6  # of finding a speed, which ramps and their places follow
+_PARTS_OF_SECOND = 10**6  # parts of a second in which a joint is placed
+_NEGLIGIBLE = 1e-9
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ def hurry_to_length(project: Project, lulls: LullsOf, length: Fraction, wish: Hu
     Raises:
         PlanError: no speed of the lulls gives that; the message says by how much.
     """
-    for _ in range(_ROUNDS):
+    for _ in range(_SPEED_ROUNDS):
         made, places = _hurried(project, lulls, wish)
         if not places:
             raise PlanError("No lull is long enough for that; choose a shorter ramp, or other lulls.")
@@ -101,7 +101,7 @@ def length_hurried(project: Project, lulls: LullsOf, wish: Hurry | None) -> floa
         sides = (ends != [first, last]).sum(axis=1)  # at the ends of the shot there is no ramp
         has_ramps = wish.ramp > 0 and wish.speed != base
         ramped = sides * float(sum(_reach(base, wish))) if has_ramps else np.zeros(len(sides))
-        share = np.minimum(recorded / np.maximum(ramped, _TINY), 1)
+        share = np.minimum(recorded / np.maximum(ramped, _NEGLIGIBLE), 1)
         plain = recorded - share * ramped
         in_ramps = sides * float(wish.ramp) * share if has_ramps else 0.0
         length += float((plain / float(wish.speed) + in_ramps).sum())
@@ -199,7 +199,9 @@ def _reach(speed: Fraction, wish: Hurry) -> tuple[Fraction, Fraction]:
     middle, half = float(pace.joints[1]), float(wish.ramp) / 2
     begin, end = (Fraction(float(at)) for at in pace.recorded_at([middle - half, middle + half]))
     joint = speed * long
-    return (joint - begin).limit_denominator(_FINE), (end - joint).limit_denominator(_FINE)
+    return (joint - begin).limit_denominator(_PARTS_OF_SECOND), (end - joint).limit_denominator(
+        _PARTS_OF_SECOND
+    )
 
 
 def _stretches(
@@ -302,7 +304,7 @@ def _edges(shot: Shot) -> npt.NDArray[np.float64]:
 
 
 def _fine(seconds: float) -> Fraction:
-    return Fraction(round(seconds * _FINE), _FINE)
+    return Fraction(round(seconds * _PARTS_OF_SECOND), _PARTS_OF_SECOND)
 
 
 _HOLDING = frozenset((Quantity.SPEED, Quantity.RESULT_LENGTH, Quantity.COUNT))

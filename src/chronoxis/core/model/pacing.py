@@ -17,7 +17,7 @@ from chronoxis.core.timing.timecode import format_time
 
 _MAX_HELD = 2
 # A ramp belongs to two passages: giving each its length in turn brings both there.
-_ROUNDS = 6
+_MOST_ROUNDS = 6
 _LENGTHS = (Quantity.RESULT_LENGTH, Quantity.COUNT)
 
 
@@ -99,7 +99,7 @@ def slide_joint(project: Project, place: Place, result_length: Fraction) -> Proj
     """
     follower = Place(place.shot, place.passage + 1)
     both = project.passage_result_length(place) + project.passage_result_length(follower)
-    for _ in range(_ROUNDS):
+    for _ in range(_MOST_ROUNDS):
         project = set_result_length(project, place, result_length)
         project = set_result_length(project, follower, both - result_length)
     return project

@@ -27,7 +27,7 @@ LONGEST_ABOUT = 200
 LARGEST_PICTURE = 256 * 1024
 """Bytes."""
 
-_LONGEST = Fraction(366 * 86400)  # result seconds
+_LONGEST_RESULT = Fraction(366 * 86400)  # result seconds
 _FIRST_HURRY = Fraction(8)  # the speed that the search for a length begins with
 
 
@@ -116,8 +116,8 @@ class ThroughLulls:
 
 
 def _check_length(length: Fraction) -> None:
-    if not 0 < length <= _LONGEST:
-        raise PlanError(f"A result length lies above 0 and up to {format_time(_LONGEST, 0)}.")
+    if not 0 < length <= _LONGEST_RESULT:
+        raise PlanError(f"A result length lies above 0 and up to {format_time(_LONGEST_RESULT, 0)}.")
 
 
 PaceChoice = AtSpeed | ToLength | EveryNth | ThroughLulls

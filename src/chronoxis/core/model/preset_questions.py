@@ -10,7 +10,7 @@ from chronoxis.core.timing.rates import format_rate, parse_rate
 from chronoxis.core.timing.speed import format_speed, parse_speed
 from chronoxis.core.timing.timecode import format_time, parse_time
 
-_LENGTHS = (1, 2, 3, 5, 10, 15, 20, 30, 45, 60, 90, 120, 180, 300)  # result seconds that people ask for
+_USUAL_LENGTHS = (1, 2, 3, 5, 10, 15, 20, 30, 45, 60, 90, 120, 180, 300)  # result seconds that people ask for
 _LEAST_CONDENSED = 4  # recorded seconds in one of the result, below which nobody would speak of a time-lapse
 
 LEAVE_OUT = "leave them out"
@@ -38,16 +38,16 @@ def suited(preset: Preset, recorded: Fraction) -> Preset:
     """A preset whose length condenses so many recorded seconds at all."""
     if not isinstance(preset.pace, ToLength) or recorded >= _LEAST_CONDENSED * preset.pace.length:
         return preset
-    fitting = [seconds for seconds in _LENGTHS if _LEAST_CONDENSED * seconds <= recorded]
-    return replace(preset, pace=ToLength(Fraction(max(fitting, default=_LENGTHS[0]))))
+    fitting = [seconds for seconds in _USUAL_LENGTHS if _LEAST_CONDENSED * seconds <= recorded]
+    return replace(preset, pace=ToLength(Fraction(max(fitting, default=_USUAL_LENGTHS[0]))))
 
 
 def pace_question(preset: Preset, recorded: Fraction) -> PaceQuestion | None:
     """What a preset leaves open of the pace of so many recorded seconds; perhaps nothing."""
     match preset.pace:
         case ToLength(length):
-            shorter = [Fraction(seconds) for seconds in _LENGTHS if seconds < length]
-            longer = [Fraction(seconds) for seconds in _LENGTHS if length < seconds < recorded]
+            shorter = [Fraction(seconds) for seconds in _USUAL_LENGTHS if seconds < length]
+            longer = [Fraction(seconds) for seconds in _USUAL_LENGTHS if length < seconds < recorded]
             return _question(
                 "How long should it last?",
                 [*shorter[-2:], *longer[:2]],

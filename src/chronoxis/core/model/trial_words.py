@@ -13,7 +13,7 @@ from chronoxis.core.timing.speed import format_speed
 from chronoxis.core.timing.timecode import format_time
 
 _MOST_WORDS = 4  # differences that are named
-_SAME = "as it is now"
+_NO_DIFFERENCE = "as it is now"
 
 
 def difference(present: Project, other: Project) -> str:
@@ -22,12 +22,12 @@ def difference(present: Project, other: Project) -> str:
     States without shots are told by that alone.
     """
     if present.shots == other.shots == ():
-        return _SAME
+        return _NO_DIFFERENCE
     if not present.shots or not other.shots:
         return f"{len(other.shots)} shots" if other.shots else "no shot"
     found = [words for tell in _TELLERS for words in tell(present, other)]
     if not found:
-        return _SAME if _alike(present, other) else "the same but for details"
+        return _NO_DIFFERENCE if _alike(present, other) else "the same but for details"
     more = f" and {len(found) - _MOST_WORDS} more" if len(found) > _MOST_WORDS else ""
     return ", ".join(found[:_MOST_WORDS]) + more
 

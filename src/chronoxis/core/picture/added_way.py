@@ -7,7 +7,8 @@ import numpy.typing as npt
 
 from chronoxis.core.extensions import ExtensionError, guarded
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, codes_of
+from chronoxis.core.picture.described import Picture
+from chronoxis.core.picture.kernels import codes_of
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.timing.frame_making import EachFrame
 

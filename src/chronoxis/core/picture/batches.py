@@ -4,7 +4,8 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from chronoxis.core.picture.kernels import Gathered, Picture, Pixels, Planes, size_of
+from chronoxis.core.picture.described import Picture, Pixels, Planes, size_of
+from chronoxis.core.picture.kernels import Gathered
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 

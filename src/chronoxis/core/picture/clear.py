@@ -3,7 +3,8 @@
 import numpy as np
 
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import MOST_FRAMES, Picture, median, size_of
+from chronoxis.core.picture.described import Picture, size_of
+from chronoxis.core.picture.kernels import MOST_FRAMES, median
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 

@@ -2,7 +2,7 @@
 
 from typing import Protocol
 
-from chronoxis.core.picture.kernels import Picture
+from chronoxis.core.picture.described import Picture
 from chronoxis.core.timing.shot_columns import Frames
 
 

@@ -5,7 +5,7 @@ import numpy.typing as npt
 
 from chronoxis.core.picture import kernels
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, size_of
+from chronoxis.core.picture.described import Picture, size_of
 from chronoxis.core.picture.row_work import RowWork
 from chronoxis.core.timing.shot_columns import Frames
 

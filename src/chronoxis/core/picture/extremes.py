@@ -2,7 +2,8 @@
 
 from chronoxis.core.picture.batches import Gathering
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, keep_extreme
+from chronoxis.core.picture.described import Picture
+from chronoxis.core.picture.kernels import keep_extreme
 from chronoxis.core.picture.rgb import Rgb16
 
 

@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.described import Picture, size_of
 from chronoxis.core.picture.in_between import LightPair
-from chronoxis.core.picture.kernels import Picture, size_of
 from chronoxis.core.picture.long_exposure import LightMean
 from chronoxis.core.picture.motion import CAREFUL, GOOD, QUICK, Care, MotionBetween
 from chronoxis.core.picture.motion_kernels import TILE, Tiles

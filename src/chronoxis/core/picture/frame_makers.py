@@ -8,10 +8,10 @@ from typing import Protocol
 from chronoxis.core.picture.added_way import AddedMaker
 from chronoxis.core.picture.clear import Clear
 from chronoxis.core.picture.colour import Colour
+from chronoxis.core.picture.described import Picture
 from chronoxis.core.picture.extremes import Extremes
 from chronoxis.core.picture.filled import AT_ONCE, FINEST_STEPS, GOOD_STEPS, QUICK_STEPS, Filled, Passed
 from chronoxis.core.picture.in_between import InBetween, LightPair
-from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.long_exposure import LightMean
 from chronoxis.core.picture.motion import FINEST
 from chronoxis.core.timing.frame_making import EachFrame

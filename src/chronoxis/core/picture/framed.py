@@ -11,7 +11,8 @@ from av.video.reformatter import Interpolation
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.coding import as_planes, coded_as, is_planar, rescaled
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, codes_of, size_of
+from chronoxis.core.picture.described import Picture, size_of
+from chronoxis.core.picture.kernels import codes_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.resampling import resampled
 from chronoxis.core.picture.rgb import Rgb16, rgb16, rgb_samples

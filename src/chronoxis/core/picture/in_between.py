@@ -6,19 +6,19 @@ import numpy as np
 from chronoxis.core.cores import threads_alike
 from chronoxis.core.picture import kernels, motion_kernels
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, Pixels, codes_of, size_of
+from chronoxis.core.picture.described import Picture, Pixels, size_of
+from chronoxis.core.picture.kernels import codes_of
 from chronoxis.core.picture.motion import Care, Grey, MotionBetween, grey_of, motion_between
-from chronoxis.core.picture.motion_kernels import Marked, Meetings, Motion, Tiles
+from chronoxis.core.picture.motion_kernels import Blends, Marked, Motion, Tiles
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
-# Pixels from frame to frame below which a mix of both is sharper than pictures drawn at parts of a pixel, for
-# they lose as much; from which on motion is relied on; and with which a thing uncovers what is beside it, so
-# that ground at rest there is no mix.
-_TOO_NEAR, _FAR_ENOUGH, _PLAINLY = 1.2, 1.8, 4.0
-_POOLED_PLACES = 4  # rows and columns of the grid that are taken as one for that
-_POOLING_WINDOW = (3, 3)  # such places over which motion is taken together
-_BESIDE = np.ones((3, 3), np.uint8)  # such places about a thing
+_MIXED_MOTION = 1.2  # pixels: up to there a plain mix is sharper than what is drawn at parts of a pixel
+_FOLLOWED_MOTION = 1.8  # pixels from which on motion has its whole confidence
+_UNCOVERING_MOTION = 4.0  # pixels from which on what moves uncovers what is beside it, which is no mix then
+_POOLED_PLACES = 4  # rows and columns of the grid that are pooled for these
+_POOLING_WINDOW = (3, 3)  # pools over which motion is averaged
+_BESIDE = np.ones((3, 3), np.uint8)  # pools about what moves
 
 
 class LightPair:
@@ -35,8 +35,8 @@ class LightPair:
         self._pixels: list[Pixels] = []
         self._lit: list[Picture | None] = [None, None]
         self._motion: MotionBetween | None = None
-        self._meetings = np.zeros((0, 0, 8), np.float32)
-        self._cast = np.zeros((0, 0, 4), np.float32), np.zeros((0, 0, 4), np.float32)
+        self._blends = np.zeros((0, 0, 8), np.float32)
+        self._splatted = np.zeros((0, 0, 4), np.float32), np.zeros((0, 0, 4), np.float32)
         self._work = RowWork()
         self.sums: Pixels = np.zeros((0, 0, 4), np.float32)
 
@@ -44,9 +44,9 @@ class LightPair:
         """The picture a share of the way from the first frame to the second, as R′G′B′ codes."""
         if self.hold(first, second).is_cut:
             return codes_of(first if share < 0.5 else second, self._colour).copy()
-        pair, meetings = self._light(), self._meet(share)
+        pair, blends = self._light(), self._blend_map(share)
         encoded = np.empty((*pair[0].shape[:2], 3), np.uint16)
-        motion_kernels.encode_between(self._work, pair, meetings, self._colour.transfer, encoded)
+        motion_kernels.encode_between(self._work, pair, blends, self._colour.transfer, encoded)
         self._work.wait()
         return encoded
 
@@ -70,23 +70,25 @@ class LightPair:
     def add_between(self, share: float, weight: float, tiles: Tiles, chosen: int) -> None:
         """Add the picture a share of the way between the two that are held to the sums, in marked tiles."""
         pair = self._light()
-        meetings = self._meet(share, self._marked(_with_neighbours(tiles, chosen), 1))
-        motion_kernels.add_between(self._work, pair, meetings, weight, self.sums, self._marked(tiles, chosen))
+        blends = self._blend_map(share, self._marked(_with_neighbours(tiles, chosen), 1))
+        motion_kernels.add_between(self._work, pair, blends, weight, self.sums, self._marked(tiles, chosen))
         self._work.wait()
 
-    def _meet(self, share: float, within: Marked | None = None) -> Meetings:
-        """Where the two that are held meet a share of the way; in marked tiles, if any are."""
+    def _blend_map(self, share: float, within: Marked | None = None) -> Blends:
+        """The blend map of the two that are held a share of the way; in marked tiles, if any are."""
         motion = self._motion
         assert motion is not None
-        if self._meetings.shape[:2] != motion.onwards.shape[:2]:
-            self._meetings = np.zeros((*motion.onwards.shape[:2], 8), np.float32)
-            self._cast = np.empty_like(motion.onwards), np.empty_like(motion.onwards)
-        on = threads_alike("casting", 1).submit(motion_kernels.cast, motion.onwards, share, self._cast[0])
-        motion_kernels.cast(motion.backwards, 1 - share, self._cast[1])
+        if self._blends.shape[:2] != motion.onwards.shape[:2]:
+            self._blends = np.zeros((*motion.onwards.shape[:2], 8), np.float32)
+            self._splatted = np.empty_like(motion.onwards), np.empty_like(motion.onwards)
+        on = threads_alike("splatting", 1).submit(
+            motion_kernels.splat, motion.onwards, share, self._splatted[0]
+        )
+        motion_kernels.splat(motion.backwards, 1 - share, self._splatted[1])
         on.result()
-        motion_kernels.meet(self._work, *self._cast, share, self._meetings, within)
+        motion_kernels.find_blends(self._work, *self._splatted, share, self._blends, within)
         self._work.wait()
-        return self._meetings
+        return self._blends
 
     def add_both(self, weights: tuple[float, float], tiles: Tiles, chosen: int) -> None:
         """Add the two that are held, as they are, to the sums, in marked tiles."""
@@ -116,15 +118,15 @@ class LightPair:
 
 
 def _leave_small(motion: Motion, pixels: float) -> None:
-    """Rely less on motion, in place, where it is small; ``pixels`` are those of a place of its grid."""
+    """Lower the confidence, in place, where motion is small; ``pixels`` are those of a place of its grid."""
     height, width = motion.shape[:2]
     size = -(-width // _POOLED_PLACES), -(-height // _POOLED_PLACES)
     around = cv2.blur(cv2.resize(motion, size, interpolation=cv2.INTER_AREA), _POOLING_WINDOW)
     way = np.hypot(around[..., 0], around[..., 1]) * pixels
     beside = cv2.dilate(way, _BESIDE)
-    way = np.where(beside > _PLAINLY, beside, way)
-    relied = np.clip((way - _TOO_NEAR) / (_FAR_ENOUGH - _TOO_NEAR), 0, 1)
-    motion[..., 2] *= cv2.resize(relied, (width, height), interpolation=cv2.INTER_LINEAR)
+    way = np.where(beside > _UNCOVERING_MOTION, beside, way)
+    confidence = np.clip((way - _MIXED_MOTION) / (_FOLLOWED_MOTION - _MIXED_MOTION), 0, 1)
+    motion[..., 2] *= cv2.resize(confidence, (width, height), interpolation=cv2.INTER_LINEAR)
 
 
 def _with_neighbours(tiles: Tiles, chosen: int) -> Tiles:

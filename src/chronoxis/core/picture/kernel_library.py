@@ -73,14 +73,14 @@ class Slant(ctypes.Structure):
 
 
 class Between(ctypes.Structure):
-    """A picture between two others, by meetings on a coarser grid."""
+    """A picture between two others, by a blend map on a coarser grid."""
 
     _fields_ = (
         ("first", _Pointer),
         ("second", _Pointer),
         ("width", ctypes.c_int32),
         ("height", ctypes.c_int32),
-        ("meetings", _Pointer),
+        ("blends", _Pointer),
         ("columns", ctypes.c_int32),
         ("rows", ctypes.c_int32),
     )
@@ -170,10 +170,10 @@ _ARGUMENTS: dict[str, tuple[Any, ...]] = {
     "pixels": (_FRAMES, _CURVE, _INT, _INT, *_ROWS, _WRITES),
     "codes": (_FRAMES, _INT, _INT, *_ROWS, _ENCODES),
     "glance": (_FRAMES, _CURVE, *(_INT,) * 5, *_ROWS, _WRITES, _WRITES),
-    "follow": (_BYTES, _BYTES, _READS, _READS, _INT, _INT, _WRITES, _WRITES),
-    "rely": (*(_READS,) * 4, _INT, _FLOAT, _FLOAT, _FLOAT, _WRITES),
-    "cast": (_READS, _INT, _INT, _FLOAT, _WRITES),
-    "meet": (_READS, _READS, _INT, _FLOAT, _TILES, *_ROWS, _WRITES),
+    "residual": (_BYTES, _BYTES, _READS, _READS, _INT, _INT, _WRITES, _WRITES),
+    "confidence": (*(_READS,) * 4, _INT, _FLOAT, _FLOAT, _FLOAT, _WRITES),
+    "splat": (_READS, _INT, _INT, _FLOAT, _WRITES),
+    "blend_map": (_READS, _READS, _INT, _FLOAT, _TILES, *_ROWS, _WRITES),
     "add_between": (_BETWEEN, _TILES, _FLOAT, *_ROWS, _WRITES),
     "between": (_BETWEEN, _CURVE, *_ROWS, _ENCODES),
     "add_both": (_READS, _READS, _INT, _INT, _TILES, _FLOAT, _FLOAT, *_ROWS, _WRITES),
@@ -188,7 +188,7 @@ _ARGUMENTS: dict[str, tuple[Any, ...]] = {
     "scale": (
         _SamplesInRows, _STRIDE, _INT, _INT, _INT, _TAPS, _TAPS, *_ROWS, _WRITES, _SamplesInRows,
     ),
-    "apart": (
+    "block_differences": (
         _SamplesInRows, _STRIDE, _SamplesInRows, _STRIDE, *(_INT,) * 5, *_ROWS, _WRITES,
     ),
     "level": (),

@@ -1,4 +1,4 @@
-/* The loops over pixels that frames are made with; `kernels.py` describes and calls them.
+/* The loops over pixels that frames are made with; `kernels.py` and its like describe and call them.
  *
  * Each function works on the rows y0 to y1 of pictures of one width and leaves the interpreter's lock
  * alone, so that rows can be shared out among threads. Pieces of rows are worked on at a time, few enough
@@ -663,10 +663,10 @@ KERNEL void chronoxis_glance(const Frame *frame, const Curve *curve, int width, 
 
 INLINE Four all_of(float x) { return (Four){x, x, x, x}; }
 
-/* How much a picture differs from another, followed along a motion of two floats a place; and, if the motion
- * back is given, how far from here the way there and back leads. */
-KERNEL void chronoxis_follow(const uint8_t *first, const uint8_t *second, const float *flow, const float *back,
-                             int width, int height, float *left, float *apart)
+/* Residual of two pictures along an optical flow of two floats a place; and, if the flow back is given, the
+ * forward-backward error: how far from its beginning the way there and back ends. */
+KERNEL void chronoxis_residual(const uint8_t *first, const uint8_t *second, const float *flow, const float *back,
+                             int width, int height, float *residual, float *round_trip)
 {
     for (int y = 0; y < height; y++)
         for (int x = 0; x < width; x++) {
@@ -679,7 +679,7 @@ KERNEL void chronoxis_follow(const uint8_t *first, const uint8_t *second, const 
             const float p = u - i, q = v - j;
             const float above = second[at] + p * (second[at + right] - second[at]);
             const float below = second[at + under] + p * (second[at + under + right] - second[at + under]);
-            left[here] = fabsf(first[here] - (above + q * (below - above)));
+            residual[here] = fabsf(first[here] - (above + q * (below - above)));
             if (!back) continue;
             float turned[2];
             for (int k = 0; k < 2; k++) {
@@ -687,31 +687,32 @@ KERNEL void chronoxis_follow(const uint8_t *first, const uint8_t *second, const 
                 const float c = back[2 * (at + under) + k], d = back[2 * (at + under + right) + k];
                 turned[k] = flow[2 * here + k] + (1 - q) * (a + p * (b - a)) + q * (c + p * (d - c));
             }
-            apart[here] = sqrtf(turned[0] * turned[0] + turned[1] * turned[1]);
+            round_trip[here] = sqrtf(turned[0] * turned[0] + turned[1] * turned[1]);
         }
 }
 
-/* Motion of four floats a place, with how far it can be relied on: as far as it leaves clearly less of the
- * difference between two pictures than there is without it, and as the way back leads to where it began. */
-KERNEL void chronoxis_rely(const float *flow, const float *plain, const float *left, const float *apart, int count,
+/* Motion of four floats a place, with its confidence: as far as its residual is clearly less than the plain
+ * difference of the two pictures, and as its forward-backward error is small. */
+KERNEL void chronoxis_confidence(const float *flow, const float *plain, const float *residual,
+                                 const float *round_trip, int count,
                            float noise, float allowed, float allowed_share, float *motion)
 {
     for (int i = 0; i < count; i++) {
         const float right = flow[2 * i], down = flow[2 * i + 1];
-        const float alike = clamped((0.75f * plain[i] + noise - left[i]) / (0.25f * plain[i] + noise));
+        const float alike = clamped((0.75f * plain[i] + noise - residual[i]) / (0.25f * plain[i] + noise));
         const float far = sqrtf(right * right + down * down);
         motion[4 * i] = right;
         motion[4 * i + 1] = down;
         const float most = allowed + allowed_share * far;
-        motion[4 * i + 2] = alike * clamped(2.0f - apart[i] / (most < 3.0f * allowed ? most : 3.0f * allowed));
+        motion[4 * i + 2] = alike * clamped(2.0f - round_trip[i] / (most < 3.0f * allowed ? most : 3.0f * allowed));
         motion[4 * i + 3] = 0;
     }
 }
 
-/* Motion as it is a share of its way: each place goes there with its motion. Where several come, that stands
+/* Motion splatted to a share of its way: each place goes there with its motion. Where several come, that stands
  * which goes farthest, for it is mostly what is in front; where none comes, something is uncovered, and the
- * reliance is -1. */
-KERNEL void chronoxis_cast(const float *motion, int width, int height, float share, float *out)
+ * confidence is -1. */
+KERNEL void chronoxis_splat(const float *motion, int width, int height, float share, float *out)
 {
     const ptrdiff_t count = (ptrdiff_t)width * height;
     for (ptrdiff_t i = 0; i < count; i++) {
@@ -723,7 +724,7 @@ KERNEL void chronoxis_cast(const float *motion, int width, int height, float sha
             const float *own = motion + 4 * ((ptrdiff_t)y * width + x);
             const float u = x + share * own[0], v = y + share * own[1];
             if (u < 0 || v < 0 || u > width - 1 || v > height - 1) continue;
-            /* What cannot be relied on stands behind all else. */
+            /* What has no confidence stands behind all else. */
             const float rank = own[2] > 0.25f ? 1 + own[0] * own[0] + own[1] * own[1] : own[2];
             const int left = (int)u, top = (int)v;
             const int right = u > left && left + 1 < width ? left + 1 : left;
@@ -746,15 +747,15 @@ typedef struct {
     int32_t chosen, side, columns, rows;
 } Tiles;
 
-/* Where pictures meet on their way: for each place of a grid, from where in both pictures its light comes
- * a share of the way from the first to the second, and with what weights.
+/* The blend map a share of the way from a picture to another: for each place of a grid, from where in both its
+ * light comes, and with what weights.
  *
- * Motions are cast to that share; each holds four floats a place: right, down, how far they can be relied on
- * (0 to 1; -1 where nothing comes), their rank. Meetings hold eight: the ways to both pictures (right, down
- * each), and the weights of what lies there and of what lies here in both. Without tiles, all places are met.
+ * Motions are splatted to that share; each holds four floats a place: right, down, confidence (0 to 1; -1 where
+ * nothing comes), rank. The map holds eight: the ways to both pictures (right, down each), and the weights of
+ * what lies there and of what lies here in both. Without tiles, it is made of all places.
  */
-KERNEL void chronoxis_meet(const float *onwards, const float *backwards, int width, float share, const Tiles *tiles,
-                           int y0, int y1, float *meetings)
+KERNEL void chronoxis_blend_map(const float *onwards, const float *backwards, int width, float share, const Tiles *tiles,
+                           int y0, int y1, float *blends)
 {
     const int side = tiles ? tiles->side : 1, across = (width + side - 1) / side;
     for (int y = y0; y < y1; y++)
@@ -769,35 +770,35 @@ KERNEL void chronoxis_meet(const float *onwards, const float *backwards, int wid
                 if (other[3] > 4 * one[3] + 4) of_one = 0;
             }
             const float a = (1 - share) * of_one, b = share * of_other, both = a + b;
-            const float relied = of_one > of_other ? of_one : of_other;
-            float *to = meetings + 8 * ((ptrdiff_t)y * width + x);
+            const float confidence = of_one > of_other ? of_one : of_other;
+            float *to = blends + 8 * ((ptrdiff_t)y * width + x);
             to[0] = -share * one[0];
             to[1] = -share * one[1];
             to[2] = -(1 - share) * other[0];
             to[3] = -(1 - share) * other[1];
-            to[4] = both > 0 ? relied * a / both : 0;
-            to[5] = both > 0 ? relied * b / both : 0;
-            to[6] = (1 - relied) * (1 - share);
-            to[7] = (1 - relied) * share;
+            to[4] = both > 0 ? confidence * a / both : 0;
+            to[5] = both > 0 ? confidence * b / both : 0;
+            to[6] = (1 - confidence) * (1 - share);
+            to[7] = (1 - confidence) * share;
         }
 }
 
-/* A picture between two others of four floats a pixel, by meetings on a coarser grid that lies over it. */
+/* A picture between two others of four floats a pixel, by a blend map on a coarser grid that lies over it. */
 typedef struct {
     const float *first, *second;
     int32_t width, height;
-    const float *meetings;
+    const float *blends;
     int32_t columns, rows; /* of the grid */
 } Between;
 
 /* The row of the grid that a line of the picture lies at: eight floats for each of its columns. */
-INLINE void meetings_at(const Between *b, int y, float *restrict line)
+INLINE void blends_at(const Between *b, int y, float *restrict line)
 {
     float v = (y + 0.5f) * b->rows / b->height - 0.5f;
     v = v < 0.0f ? 0.0f : (v > b->rows - 1 ? b->rows - 1 : v);
     const int top = (int)v, under = top + 1 < b->rows ? top + 1 : top, count = 8 * b->columns;
-    const float *restrict above = b->meetings + (ptrdiff_t)top * count;
-    const float *restrict below = b->meetings + (ptrdiff_t)under * count;
+    const float *restrict above = b->blends + (ptrdiff_t)top * count;
+    const float *restrict below = b->blends + (ptrdiff_t)under * count;
     const float low = v - top;
     for (int i = 0; i < count; i++) line[i] = above[i] + low * (below[i] - above[i]);
 }
@@ -902,7 +903,7 @@ KERNEL int chronoxis_add_between(const Between *b, const Tiles *tiles, float wei
         int begun = 0, end;
         for (int x = next_marked(tiles, b->width, b->height, 0, y, &end); x < b->width;
              x = next_marked(tiles, b->width, b->height, end, y, &end)) {
-            if (!begun) meetings_at(b, y, line);
+            if (!begun) blends_at(b, y, line);
             begun = 1;
             for (int n; x < end; x += n) {
                 n = end - x < PIECE ? end - x : PIECE;
@@ -928,7 +929,7 @@ KERNEL int chronoxis_between(const Between *b, const Curve *curve, int y0, int y
     const int width = b->width;
     int before = -1;
     EACH_PIECE {
-        if (y != before) meetings_at(b, y, line);
+        if (y != before) blends_at(b, y, line);
         before = y;
         light_between(b, line, x, y, n, light);
         store_light(light, n, curve, out + 3 * ((ptrdiff_t)y * width + x));
@@ -1067,11 +1068,11 @@ INLINE Four spread(Four of, int lane)
 
 /* From where n places of a row come: whole columns and rows, and how far behind them. Far outside nothing changes any
  * more: so numbers stay small enough to be cut off. */
-INLINE void places_of(const double *leads, int x, int n, int width, int height, int *restrict columns,
+INLINE void places_of(const double *inverse, int x, int n, int width, int height, int *restrict columns,
                       int *restrict rows, float *restrict across, float *restrict down)
 {
-    const float u0 = leads[0] + leads[1] * x, du = leads[1], v0 = leads[2] + leads[3] * x, dv = leads[3];
-    const float w0 = leads[4] + leads[5] * x, dw = leads[5];
+    const float u0 = inverse[0] + inverse[1] * x, du = inverse[1], v0 = inverse[2] + inverse[3] * x, dv = inverse[3];
+    const float w0 = inverse[4] + inverse[5] * x, dw = inverse[5];
     const float most_right = width + 9.0f, most_below = height + 9.0f;
     for (int i = 0; i < n; i++) {
         const float by = 1.0f / (w0 + dw * i), u = (u0 + du * i) * by, v = (v0 + dv * i) * by;
@@ -1085,14 +1086,14 @@ INLINE void places_of(const double *leads, int x, int n, int width, int height, 
 }
 
 /* Light around n places, each the weighted sum of the sixteen around it; edges go on. */
-INLINE void narrow_sums(const float *light, int width, int height, const double *leads, int x, int n,
+INLINE void narrow_sums(const float *light, int width, int height, const double *inverse, int x, int n,
                         Four *restrict sums)
 {
     float across[PIECE][4], down[PIECE][4];
     int columns[PIECE], rows[PIECE];
     const ptrdiff_t line = 4 * (ptrdiff_t)width;
     float shares[2][PIECE];
-    places_of(leads, x, n, width, height, columns, rows, shares[0], shares[1]);
+    places_of(inverse, x, n, width, height, columns, rows, shares[0], shares[1]);
     for (int i = 0; i < n; i++) cubic(shares[0][i], across[i]);
     for (int i = 0; i < n; i++) cubic(shares[1][i], down[i]);
     for (int i = 0; i < n; i++) {
@@ -1139,7 +1140,7 @@ INLINE void wide_cubic(float share, float wide, int taps, float *restrict w)
 enum { MOST_TAPS = 16 };
 
 /* The same where the picture is made smaller: the kernel is as many times wider across and down. */
-INLINE void wide_sums(const float *light, int width, int height, const double *leads, const float *wide, int x,
+INLINE void wide_sums(const float *light, int width, int height, const double *inverse, const float *wide, int x,
                       int n, Four *restrict sums)
 {
     float across[PIECE][MOST_TAPS], down[PIECE][MOST_TAPS], shares[2][PIECE];
@@ -1150,7 +1151,7 @@ INLINE void wide_sums(const float *light, int width, int height, const double *l
         taps[k] = 2 * (int)ceilf(2.0f * wide[k]);
         taps[k] = taps[k] > MOST_TAPS ? MOST_TAPS : taps[k];
     }
-    places_of(leads, x, n, width, height, columns, rows, shares[0], shares[1]);
+    places_of(inverse, x, n, width, height, columns, rows, shares[0], shares[1]);
     for (int i = 0; i < n; i++) wide_cubic(shares[0][i], wide[0], taps[0], across[i]);
     for (int i = 0; i < n; i++) wide_cubic(shares[1][i], wide[1], taps[1], down[i]);
     for (int i = 0; i < n; i++) {
@@ -1171,16 +1172,17 @@ INLINE void wide_sums(const float *light, int width, int height, const double *l
     }
 }
 
-/* Light (from_width x from_height) whose every place comes from elsewhere, as R'G'B' codes. For each row of codes, six
- * numbers lead there: a place x of it comes from ((l0 + l1 x) / (l4 + l5 x), (l2 + l3 x) / (l4 + l5 x)). `wide` is how
+/* Light (from_width x from_height) whose every place comes from elsewhere, as R'G'B' codes. For each row of codes,
+ * the inverse homography is six numbers: a place x of it comes from ((h0 + h1 x) / (h4 + h5 x),
+ * (h2 + h3 x) / (h4 + h5 x)). `wide` is how
  * many times smaller the picture gets across and down, 1 where it does not. */
-KERNEL void chronoxis_warp(const float *light, int from_width, int from_height, const double *leads,
+KERNEL void chronoxis_warp(const float *light, int from_width, int from_height, const double *inverse,
                            const float *wide, const Curve *curve, int width, int y0, int y1, uint16_t *out)
 {
     Four sums[PIECE];
     const int is_narrow = wide[0] <= 1.0f && wide[1] <= 1.0f;
     EACH_PIECE {
-        const double *const row = leads + 6 * (ptrdiff_t)y;
+        const double *const row = inverse + 6 * (ptrdiff_t)y;
         if (is_narrow)
             narrow_sums(light, from_width, from_height, row, x, n, sums);
         else
@@ -1380,7 +1382,7 @@ KERNEL void chronoxis_scale(const char *samples, ptrdiff_t stride, int width, in
 }
 
 /* Sums of differences over the rows y0 to y1, for each of n columns. */
-#define SUM_APART(TYPE, SUM, MOST)                                                                           \
+#define SUM_DIFFERENCES(TYPE, SUM, MOST)                                                                           \
     do {                                                                                                     \
         SUM some[PIECE];                                                                                     \
         for (int top = y0; top < y1; top += MOST) {                                                          \
@@ -1399,18 +1401,18 @@ KERNEL void chronoxis_scale(const char *samples, ptrdiff_t stride, int width, in
         }                                                                                                    \
     } while (0)
 
-INLINE void sum_apart(const char *before, ptrdiff_t before_stride, const char *after, ptrdiff_t after_stride,
+INLINE void sum_differences(const char *before, ptrdiff_t before_stride, const char *after, ptrdiff_t after_stride,
                       int is_wide, int x, int n, int y0, int y1, uint64_t *restrict sums)
 {
     if (is_wide)
-        SUM_APART(uint16_t, uint32_t, 65536);
+        SUM_DIFFERENCES(uint16_t, uint32_t, 65536);
     else
-        SUM_APART(uint8_t, uint16_t, 257); /* more rows would not fit */
+        SUM_DIFFERENCES(uint8_t, uint16_t, 257); /* more rows would not fit */
 }
 
 /* The mean difference of samples in each block of two pictures, which are cut into `down` times `across` blocks, for
  * the rows of blocks from r0 to r1; no side of a picture is shorter than its blocks are many. */
-KERNEL void chronoxis_apart(const char *before, ptrdiff_t before_stride, const char *after, ptrdiff_t after_stride,
+KERNEL void chronoxis_block_differences(const char *before, ptrdiff_t before_stride, const char *after, ptrdiff_t after_stride,
                             int is_wide, int width, int height, int across, int down, int r0, int r1, float *means)
 {
     for (int row = r0; row < r1; row++) {
@@ -1420,7 +1422,7 @@ KERNEL void chronoxis_apart(const char *before, ptrdiff_t before_stride, const c
         for (int x = 0; x < width; x += PIECE) {
             const int n = width - x < PIECE ? width - x : PIECE;
             uint64_t sums[PIECE] = {0};
-            sum_apart(before, before_stride, after, after_stride, is_wide, x, n, y0, y1, sums);
+            sum_differences(before, before_stride, after, after_stride, is_wide, x, n, y0, y1, sums);
             for (int i = 0; i < n; i++) {
                 sum += sums[i];
                 if (x + i + 1 < end) continue;

@@ -2,7 +2,8 @@
 
 from chronoxis.core.picture.batches import Gathering
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture, Pixels, add_light
+from chronoxis.core.picture.described import Picture, Pixels
+from chronoxis.core.picture.kernels import add_light
 from chronoxis.core.picture.rgb import Rgb16
 
 

@@ -1,4 +1,4 @@
-"""How things move from one picture to the next, and how far that can be relied on."""
+"""Optical flow between two pictures, both ways, with its confidence."""
 
 from dataclasses import dataclass
 from functools import cache, cached_property
@@ -11,19 +11,19 @@ import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from chronoxis.core.cores import threads_alike
-from chronoxis.core.picture.kernels import Picture, size_of
-from chronoxis.core.picture.motion_kernels import Differences, Flow, Motion, follow, rely
+from chronoxis.core.picture.described import Picture, size_of
+from chronoxis.core.picture.motion_kernels import Differences, Flow, Motion, residual, with_confidence
 from chronoxis.core.picture.rgb import planar_depth, planar_format, samples_of
 
 Grey = npt.NDArray[np.uint8]
 """Encoded luma, shape (rows, columns)."""
 
 _CUT_SIZE = (16, 9)
-# Mean differences, in 8-bit codes, of two pictures' large areas from which they may be of two scenes.
+# 8-bit codes by which large areas of pictures of two scenes differ in the mean, or more
 _CUT_DIFFERENCE = 14.0
-_BINS, _OTHER = 24, 0.25  # of brightness, and the share of pixels that has to be of another one
-# Motion that leaves so much of the difference between two pictures does not explain it.
-_UNEXPLAINED_RATIO = 0.6
+_HISTOGRAM_BINS = 24
+_CUT_HISTOGRAM_SHARE = 0.25  # of the pixels that lie in other bins across a cut, or more
+_CUT_RESIDUAL_RATIO = 0.6  # residual to plain difference, above which flow explains nothing, as across a cut
 _LEAST_SIDE = 24  # rows and columns that the library's own pyramids need
 _PYRAMID_STEP = 2
 _COARSEST_COLUMNS = 120
@@ -32,10 +32,10 @@ _CLEARLY_BETTER_RATIO = 0.7  # of the difference that coarse motion leaves to th
 # it leaves, up to which that one explains a place as well: where a pattern repeats, both do.
 _OTHER_MOTION_PLACES, _AS_GOOD_RATIO = 3.0, 1.15
 _COMPARED_WINDOW = (5, 5)  # places of the grid over which differences are looked at together
-_CONFIDENCE_WINDOW = (11, 11)  # likewise over which reliance has to be shared
+_CONFIDENCE_WINDOW = (11, 11)  # places of the grid over which confidence has to be shared
 _CODE_NOISE = 1.0  # codes
-_INCONSISTENT = 0.6  # places of the grid, and the share of the motion, by which both directions may differ
-_INCONSISTENT_SHARE = 0.08
+_ROUND_TRIP_PLACES = 0.6  # forward-backward error that is allowed, in places of the grid
+_ROUND_TRIP_SHARE = 0.08  # the same as a share of the motion, which is allowed as well
 
 
 @dataclass(frozen=True)
@@ -80,13 +80,13 @@ class MotionBetween:
 
     @cached_property
     def speeds(self) -> npt.NDArray[np.float32]:
-        """Places of the grid that things move, where that is relied on; shape (rows, columns)."""
+        """Places of the grid that things move, where there is confidence in it; shape (rows, columns)."""
         return np.maximum(*(_speeds(motion) for motion in (self.onwards, self.backwards)))
 
 
 def _speeds(motion: Motion) -> npt.NDArray[np.float32]:
-    right, down, relied = motion[..., 0], motion[..., 1], motion[..., 2]
-    return np.asarray(np.sqrt(right * right + down * down) * np.minimum(relied * 2, 1), np.float32)
+    right, down, confidence = motion[..., 0], motion[..., 1], motion[..., 2]
+    return np.asarray(np.sqrt(right * right + down * down) * np.minimum(confidence * 2, 1), np.float32)
 
 
 def grey_of(picture: Picture, columns: int) -> Grey:
@@ -128,10 +128,10 @@ def motion_between(first: Grey, second: Grey, care: Care) -> MotionBetween:
     )
     there, back = one.result(), other.result()
     plain = np.asarray(cv2.blur(cv2.absdiff(first, second).astype(np.float32), _COMPARED_WINDOW), np.float32)
-    on = both.submit(_relied, first, second, there, back, plain)
-    backwards, _ = both.submit(_relied, second, first, back, there, plain).result()
-    onwards, explained = on.result()
-    cut = _is_cut(first, second) and explained > _UNEXPLAINED_RATIO
+    on = both.submit(_judged, first, second, there, back, plain)
+    backwards, _ = both.submit(_judged, second, first, back, there, plain).result()
+    onwards, unexplained = on.result()
+    cut = _is_cut(first, second) and unexplained > _CUT_RESIDUAL_RATIO
     return MotionBetween(onwards, backwards, cut)
 
 
@@ -160,7 +160,9 @@ def _flow(first: Grey, second: Grey, care: Care) -> Flow:
     small = [cv2.resize(grey, size, interpolation=cv2.INTER_AREA) for grey in (first, second)]
     found = _flow(np.asarray(small[0], np.uint8), np.asarray(small[1], np.uint8), QUICK)
     coarse = cv2.resize(found, (width, height), interpolation=cv2.INTER_LINEAR) * np.float32(_PYRAMID_STEP)
-    left, left_coarse = (cv2.blur(follow(first, second, flow)[0], _COMPARED_WINDOW) for flow in (own, coarse))
+    left, left_coarse = (
+        cv2.blur(residual(first, second, flow)[0], _COMPARED_WINDOW) for flow in (own, coarse)
+    )
     better = left_coarse < _CLEARLY_BETTER_RATIO * left - _CODE_NOISE
     own[better] = coarse[better]
     return own
@@ -185,7 +187,7 @@ def _or_as_one(first: Grey, second: Grey, flow: Flow, shift: tuple[float, float]
         return flow
     as_one = np.full_like(flow, shift)
     left, left_as_one = (
-        cv2.blur(follow(first, second, each)[0], _COMPARED_WINDOW) for each in (flow, as_one)
+        cv2.blur(residual(first, second, each)[0], _COMPARED_WINDOW) for each in (flow, as_one)
     )
     taken = cv2.compare(left_as_one, _AS_GOOD_RATIO * left + _CODE_NOISE, cv2.CMP_LT)
     return np.asarray(cv2.copyTo(as_one, cv2.bitwise_and(elsewhere, taken), flow), np.float32)
@@ -207,12 +209,13 @@ def _search(care: Care) -> cv2.DISOpticalFlow:
     return search
 
 
-def _relied(here: Grey, there: Grey, flow: Flow, back: Flow, plain: Differences) -> tuple[Motion, float]:
-    """Motion with how far it can be relied on, and how much of the difference it leaves unexplained."""
-    left, apart = follow(here, there, flow, back)
+def _judged(here: Grey, there: Grey, flow: Flow, back: Flow, plain: Differences) -> tuple[Motion, float]:
+    """Motion with its confidence, and the share of the plain difference that it leaves unexplained."""
+    left, round_trip = residual(here, there, flow, back)
     left = np.asarray(cv2.blur(left, _COMPARED_WINDOW), np.float32)
-    motion = rely(flow, plain, left, apart, _CODE_NOISE, _INCONSISTENT, _INCONSISTENT_SHARE)
-    # Where next to nothing around is relied on, what is came about by chance.
+    allowed = _ROUND_TRIP_PLACES, _ROUND_TRIP_SHARE
+    motion = with_confidence(flow, plain, left, round_trip, _CODE_NOISE, *allowed)
+    # A place with confidence among others with next to none has it by chance.
     around = cv2.blur(np.ascontiguousarray(motion[..., 2]), _CONFIDENCE_WINDOW)
     motion[..., 2] *= np.clip(4 * around - 1, 0, 1)
     return motion, float(left.mean() / max(float(plain.mean()), 1e-3))
@@ -227,5 +230,5 @@ def _is_cut(first: Grey, second: Grey) -> bool:
     if float(np.abs(small[0] - small[1]).mean()) <= _CUT_DIFFERENCE:
         return False
     # A camera that is torn around sees other things of the same brightness.
-    shares = [np.histogram(grey, _BINS, (0, 256))[0] / grey.size for grey in (first, second)]
-    return float(np.abs(shares[0] - shares[1]).sum()) / 2 > _OTHER
+    shares = [np.histogram(grey, _HISTOGRAM_BINS, (0, 256))[0] / grey.size for grey in (first, second)]
+    return float(np.abs(shares[0] - shares[1]).sum()) / 2 > _CUT_HISTOGRAM_SHARE

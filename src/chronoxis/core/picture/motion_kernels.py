@@ -9,13 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from chronoxis.core.picture.described import Pixels, curve_of
 from chronoxis.core.picture.kernel_library import Between, MarkedTiles, address, expect_shape, library
-from chronoxis.core.picture.kernels import Pixels, curve_of
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
 Motion = npt.NDArray[np.float32]
-"""Shape (rows, columns, 4): right, down, in places of the grid; how far it can be relied on; unused."""
+"""Shape (rows, columns, 4): right, down, in places of the grid; confidence; unused."""
 
 Flow = npt.NDArray[np.float32]
 """Shape (rows, columns, 2): right, down, in places of the grid."""
@@ -23,8 +23,8 @@ Flow = npt.NDArray[np.float32]
 Differences = npt.NDArray[np.float32]
 """Shape (rows, columns)."""
 
-Meetings = npt.NDArray[np.float32]
-"""Shape (rows, columns, 8): from where in two pictures light comes, and with what weights."""
+Blends = npt.NDArray[np.float32]
+"""Blend maps, shape (rows, columns, 8): from where in two pictures light comes, with what weights."""
 
 Tiles = npt.NDArray[np.uint8]
 """Marks of square parts of a grid, row by row."""
@@ -33,48 +33,54 @@ TILE = 8
 """Places of a grid along the side of a tile."""
 
 
-def follow(
+def residual(
     first: npt.NDArray[np.uint8], second: npt.NDArray[np.uint8], flow: Flow, back: Flow | None = None
 ) -> tuple[Differences, Differences]:
-    """How much a picture differs from another followed along a motion, here and now.
+    """The residual of two pictures along an optical flow, here and now.
 
     Returns:
-        Differences in codes; and, with the motion ``back``, how many places apart the way there and back
-        begins and ends.
+        Differences in codes; and, with the flow ``back``, the forward-backward error in places.
     """
     height, width = first.shape
     expect_shape(second, height, width)
     for each in (flow, back):
         expect_shape(each, height, width, 2)
-    left, apart = np.empty((height, width), np.float32), np.zeros((height, width), np.float32)
-    library().chronoxis_follow(first, second, flow, back, width, height, left, apart)
-    return left, apart
+    differences, round_trip = np.empty((height, width), np.float32), np.zeros((height, width), np.float32)
+    library().chronoxis_residual(first, second, flow, back, width, height, differences, round_trip)
+    return differences, round_trip
 
 
-def rely(
-    flow: Flow, plain: Differences, left: Differences, apart: Differences, noise: float, allowed: float,
+def with_confidence(
+    flow: Flow,
+    plain: Differences,
+    residual: Differences,
+    round_trip: Differences,
+    noise: float,
+    allowed: float,
     allowed_share: float,
-) -> Motion:  # fmt: skip
-    """Motion with how far it can be relied on, here and now.
+) -> Motion:
+    """Motion with its confidence, here and now.
 
-    As far as it leaves less (``left``) of the difference between two pictures than there is without it
-    (``plain``), but for ``noise``; and as the way back leads to where it began, but for what is allowed.
+    As far as its ``residual`` is less than the ``plain`` difference of the two pictures, but for ``noise``;
+    and as its forward-backward error ``round_trip`` is within what is allowed.
     """
     height, width = plain.shape
     expect_shape(flow, height, width, 2)
-    for each in (left, apart):
+    for each in (residual, round_trip):
         expect_shape(each, height, width)
     motion = np.empty((height, width, 4), np.float32)
-    library().chronoxis_rely(flow, plain, left, apart, height * width, noise, allowed, allowed_share, motion)
+    library().chronoxis_confidence(
+        flow, plain, residual, round_trip, height * width, noise, allowed, allowed_share, motion
+    )
     return motion
 
 
-def cast(motion: Motion, share: float, into: Motion) -> None:
-    """Motion as it is a share of its way, here and now; where nothing comes, it is relied on by -1."""
+def splat(motion: Motion, share: float, into: Motion) -> None:
+    """Motion splatted to a share of its way, here and now; where nothing comes, its confidence is -1."""
     height, width = motion.shape[:2]
     for each in (motion, into):
         expect_shape(each, height, width, 4)
-    library().chronoxis_cast(motion, width, height, share, into)
+    library().chronoxis_splat(motion, width, height, share, into)
 
 
 @dataclass(frozen=True)
@@ -90,12 +96,12 @@ class Marked:
         return MarkedTiles(address(self.tiles, np.uint8), self.mark, TILE, *self.grid)
 
 
-def meet(
-    work: RowWork, onwards: Motion, backwards: Motion, share: float, into: Meetings, within: Marked | None
+def find_blends(
+    work: RowWork, onwards: Motion, backwards: Motion, share: float, into: Blends, within: Marked | None
 ) -> None:
-    """Where two pictures meet a share of the way from the first to the second; in marked tiles, if any are.
+    """The blend map of two pictures a share of the way between them; in marked tiles, if any are.
 
-    The motions are `cast` to there.
+    The motions are `splat` to there.
     """
     rows_, columns = onwards.shape[:2]
     expect_shape(backwards, rows_, columns, 4)
@@ -103,7 +109,7 @@ def meet(
     tiles = within.described() if within else None
 
     def find(rows: slice) -> None:
-        library().chronoxis_meet(
+        library().chronoxis_blend_map(
             onwards, backwards, columns, share,
             ctypes.byref(tiles) if tiles else None, rows.start, rows.stop, into,
         )  # fmt: skip
@@ -114,13 +120,13 @@ def meet(
 def add_between(
     work: RowWork,
     pair: tuple[Pixels, Pixels],
-    meetings: Meetings,
+    blends: Blends,
     weight: float,
     sums: Pixels,
     within: Marked,
 ) -> None:
-    """Add the weighted light of the picture that meetings on a coarser grid describe."""
-    between, tiles = _between(pair, meetings), within.described()
+    """Add the weighted light of the picture that a blend map on a coarser grid describes."""
+    between, tiles = _between(pair, blends), within.described()
     expect_shape(sums, *pair[0].shape)
 
     def add(rows: slice) -> None:
@@ -132,10 +138,10 @@ def add_between(
 
 
 def encode_between(
-    work: RowWork, pair: tuple[Pixels, Pixels], meetings: Meetings, transfer: int, into: Rgb16
+    work: RowWork, pair: tuple[Pixels, Pixels], blends: Blends, transfer: int, into: Rgb16
 ) -> None:
-    """R′G′B′ codes of the picture that meetings on a coarser grid describe."""
-    between, curve = _between(pair, meetings), curve_of(transfer)
+    """R′G′B′ codes of the picture that a blend map on a coarser grid describes."""
+    between, curve = _between(pair, blends), curve_of(transfer)
     expect_shape(into, *pair[0].shape[:2], 3)
 
     def write(rows: slice) -> None:
@@ -144,12 +150,12 @@ def encode_between(
     work.give(write, into.shape[0])
 
 
-def _between(pair: tuple[Pixels, Pixels], meetings: Meetings) -> Between:
-    (height, width), (rows, columns) = pair[0].shape[:2], meetings.shape[:2]
+def _between(pair: tuple[Pixels, Pixels], blends: Blends) -> Between:
+    (height, width), (rows, columns) = pair[0].shape[:2], blends.shape[:2]
     expect_shape(pair[1], height, width, 4)
-    expect_shape(meetings, rows, columns, 8)
-    first, second, met = (address(each, np.float32) for each in (*pair, meetings))
-    return Between(first, second, width, height, met, columns, rows)
+    expect_shape(blends, rows, columns, 8)
+    first, second, blend = (address(each, np.float32) for each in (*pair, blends))
+    return Between(first, second, width, height, blend, columns, rows)
 
 
 def add_both(

@@ -6,12 +6,12 @@ from av.video.plane import VideoPlane
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture.colour import Colour
-from chronoxis.core.picture.kernels import Picture
+from chronoxis.core.picture.described import Picture
 from chronoxis.core.picture.rgb import planar_format, rgb16, rgb_samples, samples_of
 from chronoxis.core.picture.scaling import Samples, scaled_part
 from chronoxis.core.picture.views import Box
 
-_WHOLE = 1e-6  # of a pixel
+_WHOLE_PIXEL_TOLERANCE = 1e-6  # of a pixel
 
 
 def resampled(made: Picture, colour: Colour, box: Box, size: Size) -> Picture:
@@ -70,7 +70,7 @@ def _rgb_frame(samples: Samples, form: str) -> VideoFrame:
 
 def _scaled(samples: Samples, box: Box, size: Size, top_code: int = 65535) -> Samples:
     left, top, width, height = box
-    whole = all(abs(side - round(side)) < _WHOLE for side in box)
+    whole = all(abs(side - round(side)) < _WHOLE_PIXEL_TOLERANCE for side in box)
     if whole and (round(width), round(height)) == size:
         return samples[round(top) : round(top) + size[1], round(left) : round(left) + size[0]]
     return scaled_part(samples, box, size, top_code if samples.dtype == np.uint16 else 255)

@@ -12,7 +12,7 @@ from chronoxis.core.cores import threads_alike, usable_cores
 cv2.setNumThreads(1)
 _CORES = usable_cores()
 # Rows that are taken at a time, even, few enough that what is worked on stays in the processor's cache.
-_STRIP = 180
+_STRIP_ROWS = 180
 
 
 class RowWork:
@@ -30,8 +30,8 @@ class RowWork:
         share = -(-height // (2 * _CORES)) * 2
 
         def run(top: int, bottom: int) -> None:
-            for first in range(top, bottom, _STRIP):
-                work(slice(first, min(first + _STRIP, bottom)))
+            for first in range(top, bottom, _STRIP_ROWS):
+                work(slice(first, min(first + _STRIP_ROWS, bottom)))
 
         shares = [(top, min(top + share, height)) for top in range(0, height, share)]
         self._under_way.append(

@@ -18,7 +18,7 @@ Samples = npt.NDArray[Any]
 
 Shares = npt.NDArray[np.float64]
 
-_LOBES = 3
+_LANCZOS_LOBES = 3
 
 
 def averaged(pixels: npt.NDArray[np.uint8], size: Size) -> npt.NDArray[np.uint8]:
@@ -93,11 +93,11 @@ def _lanczos(begin: float, length: float, made: int, count: int) -> tuple[npt.ND
     """The first of so many, and shares, of which each one is made of a part that begins somewhere."""
     step = length / made
     wide = max(step, 1.0)
-    taps = min(count, 2 * ceil(_LOBES * wide) + 1)
+    taps = min(count, 2 * ceil(_LANCZOS_LOBES * wide) + 1)
     middles = begin + (np.arange(made) + 0.5) * step
-    first = np.clip(np.floor(middles - _LOBES * wide).astype(np.intp), 0, count - taps)
+    first = np.clip(np.floor(middles - _LANCZOS_LOBES * wide).astype(np.intp), 0, count - taps)
     off = (first[:, None] + np.arange(taps) + 0.5 - middles[:, None]) / wide
-    return first, np.where(np.abs(off) < _LOBES, np.sinc(off) * np.sinc(off / _LOBES), 0.0)
+    return first, np.where(np.abs(off) < _LANCZOS_LOBES, np.sinc(off) * np.sinc(off / _LANCZOS_LOBES), 0.0)
 
 
 def _scale(

@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from chronoxis.core.model.export_format import Size
 from chronoxis.core.picture import kernels
-from chronoxis.core.picture.kernels import Picture, size_of
+from chronoxis.core.picture.described import Picture, Pixels, size_of
 from chronoxis.core.picture.picture_format import PictureFormat
 from chronoxis.core.picture.row_work import RowWork
 from chronoxis.core.picture.views import Crop, scaled_box
@@ -77,8 +77,8 @@ class SteadyWarp:
             light = np.asarray(cv2.resize(light, sides, interpolation=cv2.INTER_AREA), np.float32)
             smaller = [many / times for many in smaller]
         codes = np.empty((seen.size[1], seen.size[0], 3), np.uint16)
-        leads = self.leads(frame, light.shape[1], light.shape[0], seen)
-        kernels.warp(work, light, leads, (smaller[0], smaller[1]), colour.transfer, codes)
+        inverse = self.inverse_rows(frame, light.shape[1], light.shape[0], seen)
+        kernels.warp(work, light, inverse, (smaller[0], smaller[1]), colour.transfer, codes)
         work.wait()
         return codes
 
@@ -89,8 +89,8 @@ class SteadyWarp:
         moves = self._moves[places[inside]]
         return b"".join((repr((self._crop, self._bend)).encode(), inside.tobytes(), moves.tobytes()))
 
-    def leads(self, frame: int, width: int, height: int, seen: Crop) -> npt.NDArray[np.float64]:
-        """From where in a decoded frame each place that is seen comes, as `kernels.warp` wants it.
+    def inverse_rows(self, frame: int, width: int, height: int, seen: Crop) -> npt.NDArray[np.float64]:
+        """The inverse homography from what is seen to a decoded frame, as `kernels.warp` wants it.
 
         Shape (height of what is seen, 6).
         """
@@ -99,15 +99,15 @@ class SteadyWarp:
         return np.stack([across.T, np.broadcast_to(along, (rows, 3))], axis=2).reshape(rows, 6)
 
     def places(self, frame: int, width: int, height: int, seen: Crop) -> npt.NDArray[np.float64]:
-        """From which place of a decoded frame each place that is seen comes; a projective matrix."""
+        """The inverse homography from what is seen to a decoded frame of a size, shape (3, 3)."""
         inside = 0 <= frame - self._first < len(self._moves)
         move = self._moves[frame - self._first] if inside else np.zeros(4)
-        leads, across = np.array(inverse_homography(move[None], self._bend))[:, :, 0], self._picture.width
+        inverse, across = np.array(inverse_homography(move[None], self._bend))[:, :, 0], self._picture.width
         # What is shown is enlarged about the middle, then looked for where the content was before its move.
         shown = np.diag([(1 - self._crop) / across, (1 - self._crop) / across, 1.0])
         turn = np.eye(3)
         turn[:2, :2] = _turn(self._picture)
-        whole = turn.T @ np.diag([across, across, 1.0]) @ leads @ shown @ turn
+        whole = turn.T @ np.diag([across, across, 1.0]) @ inverse @ shown @ turn
         return np.asarray(self._decoded(width, height) @ whole @ self._from_middle(seen))
 
     def _from_middle(self, seen: Crop) -> npt.NDArray[np.float64]:
@@ -133,9 +133,9 @@ class SteadyWarp:
         inside = 0 <= frame - self._first < len(self._moves)
         return inside and (self._crop > 0 or bool(np.abs(self._moves[frame - self._first]).max() > _NOTHING))
 
-    def _light_of(self, height: int, width: int) -> kernels.Pixels:
+    def _light_of(self, height: int, width: int) -> Pixels:
         """Room for the light of a picture, kept by each thread: making it takes as long as filling it."""
-        kept: kernels.Pixels | None = getattr(self._kept, "light", None)
+        kept: Pixels | None = getattr(self._kept, "light", None)
         if kept is None or kept.shape != (height, width, 4):
             kept = self._kept.light = np.empty((height, width, 4), np.float32)
         return kept

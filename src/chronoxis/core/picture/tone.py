@@ -11,8 +11,8 @@ from chronoxis.core.picture.rgb import Rgb16
 
 _PQ, _HLG = 16, 18
 _REFERENCE_WHITE = 203.0  # cd/m² (ITU-R BT.2408, table 1)
-_PEAK = 1000.0 / _REFERENCE_WHITE
-_KNEE = 0.7  # of reference white, up to which light stays as it is
+_PEAK_LIGHT = 1000.0 / _REFERENCE_WHITE
+_KNEE_LIGHT = 0.7  # of reference white, up to which light stays as it is
 # From BT.2020 to BT.709 primaries (ITU-R BT.2087, annex 1, inverted).
 _TO_BT709 = np.array(
     [[1.6605, -0.5876, -0.0728], [-0.1246, 1.1329, -0.0083], [-0.0182, -0.1006, 1.1187]], np.float32
@@ -33,11 +33,14 @@ def ordinary(codes: Rgb16, colour: Colour) -> Rgb16:
     light = np.take(_light(colour.transfer), codes)
     if colour.transfer == _HLG:
         luminance = light @ np.array([0.2627, 0.6780, 0.0593], np.float32)
-        light *= np.maximum(luminance, 1e-6)[..., None] ** np.float32(0.2) * np.float32(_PEAK)
+        light *= np.maximum(luminance, 1e-6)[..., None] ** np.float32(0.2) * np.float32(_PEAK_LIGHT)
     light = np.maximum(cv2.transform(light, _TO_BT709), 0)
     strongest = np.maximum(light.max(-1), 1e-6)
-    over, most = (strongest - _KNEE) / (1 - _KNEE), (_PEAK - _KNEE) / (1 - _KNEE)
-    bent = _KNEE + (1 - _KNEE) * over * (1 + over / most**2) / (1 + over)
+    over, most = (
+        (strongest - _KNEE_LIGHT) / (1 - _KNEE_LIGHT),
+        (_PEAK_LIGHT - _KNEE_LIGHT) / (1 - _KNEE_LIGHT),
+    )
+    bent = _KNEE_LIGHT + (1 - _KNEE_LIGHT) * over * (1 + over / most**2) / (1 + over)
     light *= np.where(over > 0, bent / strongest, 1.0)[..., None].astype(np.float32)
     steps = np.rint(light.clip(0, 1) * 65535).astype(np.uint16)
     return np.asarray(np.take(encoded_table(BT709), steps), np.uint16)

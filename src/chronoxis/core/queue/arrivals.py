@@ -13,7 +13,7 @@ from chronoxis.core.traces.store import fingerprint
 
 _SETTLED_SECONDS = 3.0  # without a change, after which a file is taken to be whole
 _FOLDER_SECONDS = 15.0  # the same of a folder, into which photos come one by one
-_UNFINISHED = (".part", ".partial", ".crdownload", ".tmp", ".download")  # of files on their way
+_UNFINISHED_ENDINGS = (".part", ".partial", ".crdownload", ".tmp", ".download")  # of files on their way
 _BUSY_SECONDS = 5.0
 
 
@@ -62,7 +62,7 @@ class Arrivals:
 
 
 def _counts(path: Path) -> bool:
-    return not path.name.startswith(".") and path.suffix.lower() not in _UNFINISHED
+    return not path.name.startswith(".") and path.suffix.lower() not in _UNFINISHED_ENDINGS
 
 
 def _patience(path: Path) -> float:

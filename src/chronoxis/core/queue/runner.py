@@ -44,7 +44,7 @@ _ROOM_SECONDS = 5.0  # between two looks whether there is room again
 _LOCK_SECONDS = 0.5  # for which it is tried to be the one runner: whoever only asks holds the lock briefly
 _MOST_TRIES = 10  # without a frame in between, before a job is given up
 _LEAST_ROOM = 200_000_000  # bytes
-_SCARCE = 10_000_000_000  # bytes of free disk, below which it is estimated whether they suffice
+_SCARCE_BYTES = 10_000_000_000  # bytes of free disk, below which it is estimated whether they suffice
 _PICTURE_HEIGHT = 108  # pixels
 _MOST_REMARKS = 3  # that are shown of one export at a time
 _OF_ROOM = (errno.ENOSPC, errno.EDQUOT)
@@ -286,7 +286,7 @@ def _small_picture(plan: Plan) -> bytes:
 
 def _check_room(place: Path, plan: Plan, watch: _Watch) -> None:
     """Raises OSError if the result, and the pieces that it is put together from, will not fit beside it."""
-    if (free := _room_beside(place)) >= _SCARCE:
+    if (free := _room_beside(place)) >= _SCARCE_BYTES:
         return
     there = _bytes_in(pieces_folder(place))
     expected = estimate(plan, lambda: not watch.given_up.is_set())

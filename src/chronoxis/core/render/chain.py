@@ -17,10 +17,10 @@ from chronoxis.core.footage.source import Reader
 from chronoxis.core.picture.accents.drawn_accent import accents_on
 from chronoxis.core.picture.coding import coded_as
 from chronoxis.core.picture.correction import corrected
+from chronoxis.core.picture.described import Picture
 from chronoxis.core.picture.filled import AT_ONCE, Passed
 from chronoxis.core.picture.frame_makers import FrameMaker, FrameMakers
 from chronoxis.core.picture.framed import cut_out, framed, framed_codes, reduced
-from chronoxis.core.picture.kernels import Picture
 from chronoxis.core.picture.views import Crop, crop_of, needed_size
 from chronoxis.core.render.plan import Plan
 from chronoxis.core.render.target import Target

@@ -20,7 +20,7 @@ from chronoxis.core.render.undivided import sample_frames
 from chronoxis.core.render.writer import open_writer
 from chronoxis.core.timing.shot_columns import Frames
 
-_BURSTS = 4
+_MOST_BURSTS = 4
 _BURST_FRAMES = 10
 _SOUND_BYTES_PER_SECOND = 24_000
 
@@ -47,7 +47,7 @@ def estimate(plan: Plan, still_wanted: Callable[[], bool] = lambda: True) -> Est
     """
     schedule, settings = plan.schedule, plan.settings
     burst = min(_BURST_FRAMES, len(schedule))
-    middles = (np.arange(_BURSTS) + 0.5) / _BURSTS
+    middles = (np.arange(_MOST_BURSTS) + 0.5) / _MOST_BURSTS
     starts = np.unique((middles * (len(schedule) - burst)).astype(int))
     numbers = np.unique(starts[:, None] + np.arange(burst))
     written = _written(plan, numbers, np.isin(numbers, starts), still_wanted)

@@ -38,7 +38,7 @@ from chronoxis.core.render.undivided import write_undivided
 from chronoxis.core.render.writing import Writing
 
 _MOST_TRIES = 4
-_CLOSER = 0.94  # of what would fit exactly, for the next try
+_NEXT_TRY_SHARE = 0.94  # of what would fit exactly, for the next try
 _FOR_FRAMES = 0.97  # of a file, beside what it says about itself
 
 
@@ -211,7 +211,7 @@ def _written_within(
         size = bytes_of(path)
         if limit is None or most is None or size <= limit:
             return told
-        most = round(most * limit / size * _CLOSER)
+        most = round(most * limit / size * _NEXT_TRY_SHARE)
     wish = f"{(limit or 0) / 1e6:.6g} MB"
     raise ExportError(f"{place.path.name} cannot be held to {wish}; choose a smaller picture.")
 

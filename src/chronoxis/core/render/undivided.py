@@ -20,7 +20,7 @@ from chronoxis.core.render.writing import Writing
 from chronoxis.core.sound.mixing import loudness_gain, mixed
 from chronoxis.core.sound.samples import Samples
 
-_SAMPLES = 24  # frames that colours are chosen by
+_PALETTE_FRAMES = 24  # frames that colours are chosen by
 
 
 def write_undivided(
@@ -49,5 +49,5 @@ def write_undivided(
 
 def sample_frames(plan: Plan, target: Target) -> Iterator[VideoFrame]:
     """Result frames from all over the result."""
-    numbers = np.unique(np.linspace(0, len(plan.schedule) - 1, _SAMPLES).astype(int))
+    numbers = np.unique(np.linspace(0, len(plan.schedule) - 1, _PALETTE_FRAMES).astype(int))
     yield from result_frames(plan, target, numbers=numbers)

@@ -12,8 +12,8 @@ SoundBetween = Callable[[Fraction, Fraction, int, str], AbstractContextManager[I
 """Gives the sound between two stored seconds at a rate and in a layout, in blocks without gaps."""
 
 _LOOK_BACK = RATE // 2  # samples that are still there behind what was asked for last
-_CHUNK = 20 * RATE  # samples of sound that plays backwards which are decoded at once
-_BLEND = 256
+_CHUNK_SAMPLES = 20 * RATE  # samples of sound that plays backwards which are decoded at once
+_BLEND_SAMPLES = 256
 
 
 class CoveredSound:
@@ -88,15 +88,15 @@ class CoveredSound:
         at, waiting = self._held_end, None
         while at < self._latest:
             end = self._end - Fraction(at, RATE)
-            begin = max(end - Fraction(_CHUNK + _BLEND, RATE), Fraction(0))
+            begin = max(end - Fraction(_CHUNK_SAMPLES + _BLEND_SAMPLES, RATE), Fraction(0))
             with self._between(begin, end, RATE, LAYOUT) as blocks:
                 chunk = np.concatenate([silence(0), *blocks], axis=1)[:, ::-1]
             if waiting is not None:
-                share = np.linspace(0, 1, _BLEND, dtype=np.float32)
-                chunk[:, :_BLEND] = waiting * (1 - share) + chunk[:, :_BLEND] * share
-            if chunk.shape[1] <= _BLEND:
+                share = np.linspace(0, 1, _BLEND_SAMPLES, dtype=np.float32)
+                chunk[:, :_BLEND_SAMPLES] = waiting * (1 - share) + chunk[:, :_BLEND_SAMPLES] * share
+            if chunk.shape[1] <= _BLEND_SAMPLES:
                 yield chunk
                 return
-            waiting = chunk[:, -_BLEND:].copy()
-            at += chunk.shape[1] - _BLEND
-            yield np.ascontiguousarray(chunk[:, :-_BLEND])
+            waiting = chunk[:, -_BLEND_SAMPLES:].copy()
+            at += chunk.shape[1] - _BLEND_SAMPLES
+            yield np.ascontiguousarray(chunk[:, :-_BLEND_SAMPLES])

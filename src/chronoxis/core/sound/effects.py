@@ -19,10 +19,10 @@ Floats = npt.NDArray[np.float64]
 _NOISE_SAMPLES = 1 << 18  # samples after which noise repeats
 _LONGEST_BLOCK = RATE  # samples that are asked for at once
 _AUDIBLE_WIDTHS = 2.4  # widths from the middle beyond which a band is not heard
-_BANDS = np.geomspace(90, 11_000, 15)  # middles of the bands that noise is kept in, Hz
-_CUSP = 0.12  # seconds in which a peak rises out of what leads to it
+_NOISE_BANDS = np.geomspace(90, 11_000, 15)  # middles of the bands that noise is kept in, Hz
+_CUSP_SECONDS = 0.12  # seconds in which a peak rises out of what leads to it
 _SAMPLE_PEAK, _SAMPLE_SECONDS = 0.9, 1.5  # of an effect by itself
-_FADE = 0.08  # seconds that a whirr comes and goes in
+_WHIRR_FADE = 0.08  # seconds that a whirr comes and goes in
 
 
 class EffectVoice:
@@ -67,7 +67,7 @@ class EffectVoice:
 
     def _cusp(self, t: Floats) -> Floats:
         """What makes the peak one, however gently the speed comes to it."""
-        return np.asarray(0.35 + 0.65 * np.exp(-np.abs(t - self.event.peak) / _CUSP))
+        return np.asarray(0.35 + 0.65 * np.exp(-np.abs(t - self.event.peak) / _CUSP_SECONDS))
 
     def _tone(self, hertz: Floats) -> Floats:
         """A sine whose phase goes on from block to block."""
@@ -93,7 +93,7 @@ class EffectVoice:
         flutter = 0.65 + 0.35 * np.sin(2 * np.pi * (9.0 + 2 * speed.mean()) * t)
         noise = _banded(numbers, 500 * 2 ** (colour * 2 + speed * 0.35), 0.5) * 0.5
         tone = self._tone(180 * 2 ** (colour + speed * 0.3)) * 0.25
-        edges = np.clip(np.minimum(t - event.begin, event.end - t) / _FADE, 0, 1)
+        edges = np.clip(np.minimum(t - event.begin, event.end - t) / _WHIRR_FADE, 0, 1)
         return np.asarray((noise + tone) * flutter * edges)
 
     def _tick(self, numbers: npt.NDArray[np.int64], t: Floats, colour: float) -> Floats:
@@ -121,7 +121,7 @@ def _banded(numbers: npt.NDArray[np.int64], middle: Floats, octaves: float) -> S
     pitch = np.log2(middle).astype(np.float32)
     low, high = float(pitch.min()) - _AUDIBLE_WIDTHS * octaves, float(pitch.max()) + _AUDIBLE_WIDTHS * octaves
     first = int(numbers[0]) % _NOISE_SAMPLES
-    for band, own in enumerate(np.log2(_BANDS).tolist()):
+    for band, own in enumerate(np.log2(_NOISE_BANDS).tolist()):
         if not low <= own <= high:
             continue
         weight = np.exp(np.float32(-0.5 / octaves**2) * (pitch - np.float32(own)) ** 2)
@@ -144,7 +144,7 @@ def _noise() -> npt.NDArray[np.float32]:
     white = np.fft.rfft(random.standard_normal((CHANNELS, _NOISE_SAMPLES)), axis=1)
     hertz = np.maximum(np.fft.rfftfreq(_NOISE_SAMPLES, 1 / RATE), 1.0)
     bands = []
-    for middle in _BANDS:
+    for middle in _NOISE_BANDS:
         kept = np.fft.irfft(
             white * np.exp(-0.5 * (np.log2(hertz / middle) / 0.3) ** 2), _NOISE_SAMPLES, axis=1
         )

@@ -17,9 +17,9 @@ from chronoxis.core.sound.samples import Samples
 
 # Files round stamps to their tick; what is further off than this is a hole, or sound that comes twice.
 _TOLERANCE = 0.04
-_EDGE = 0.005  # seconds in which sound that begins or ends abruptly in the stretch comes and goes
-_ABRUPT = 1e-3  # of a sample beside silence
-_SILENCE = 48_000  # samples of silence given out at a time
+_EDGE_FADE = 0.005  # seconds in which sound that begins or ends abruptly in the stretch comes and goes
+_ABRUPT_LEVEL = 1e-3  # of a sample beside silence
+_SILENT_SAMPLES = 48_000  # samples of silence given out at a time
 
 
 def excerpt(
@@ -65,8 +65,8 @@ def excerpt(
 
 def _silences(channels: int, samples: int) -> Iterator[Samples]:
     while samples > 0:
-        yield np.zeros((channels, min(samples, _SILENCE)), np.float32)
-        samples -= _SILENCE
+        yield np.zeros((channels, min(samples, _SILENT_SAMPLES)), np.float32)
+        samples -= _SILENT_SAMPLES
 
 
 def _placed(
@@ -133,7 +133,7 @@ class _Run:
         self._copies = len(av.AudioLayout(layout).channels) if doubled else 1
         self._at = at
         self._resampler = AudioResampler("fltp", "mono" if doubled else layout, rate)
-        self._edge = round(_EDGE * rate)
+        self._edge = round(_EDGE_FADE * rate)
         self._begins_in_silence = at > 0
         self._last: Samples | None = None
 
@@ -166,5 +166,5 @@ class _Run:
 def _fade(block: Samples, edge: int) -> None:
     """Fade the beginning of a block, in place, if it begins abruptly."""
     count = min(edge, block.shape[1])
-    if count and np.abs(block[:, 0]).max() > _ABRUPT:
+    if count and np.abs(block[:, 0]).max() > _ABRUPT_LEVEL:
         block[:, :count] *= 0.5 - 0.5 * np.cos(np.pi * (np.arange(count, dtype=np.float32) + 0.5) / count)

@@ -16,12 +16,12 @@ CEILING = -1.0
 # Another meter's filter may find a little more between the samples than ours.
 _LIMIT = gain_of(CEILING - 0.3)
 _REACH_SAMPLES = 1440  # samples on either side: 30 ms
-_EDGE = 32  # samples that oversampling needs on either side
+_OVERSAMPLING_MARGIN = 32  # samples that oversampling needs on either side
 _OVERSAMPLING = 4
 # Oversampling cannot more than triple a peak: what stays below a third needs no look.
-_SAFE = _LIMIT / 3
+_SAFE_LEVEL = _LIMIT / 3
 
-LOOK_AHEAD = 2 * _REACH_SAMPLES + _EDGE
+LOOK_AHEAD = 2 * _REACH_SAMPLES + _OVERSAMPLING_MARGIN
 """Samples that come out later than they went in."""
 
 
@@ -36,7 +36,7 @@ class Limiter:
         sound = np.concatenate((self._held, block), axis=1)
         self._held = sound[:, -2 * LOOK_AHEAD :].copy()
         given = sound[:, LOOK_AHEAD : LOOK_AHEAD + block.shape[1]]
-        if not block.shape[1] or np.abs(sound).max() < _SAFE:
+        if not block.shape[1] or np.abs(sound).max() < _SAFE_LEVEL:
             return given
         from scipy import ndimage  # noqa: PLC0415 - slow to import, and not always needed
 
@@ -51,7 +51,7 @@ def _true_peaks(sound: Samples) -> npt.NDArray[np.float64]:
     from scipy import fft  # noqa: PLC0415 - slow to import, and not always needed
 
     count = sound.shape[1]
-    padded = fft.next_fast_len(count + _EDGE, real=True)
+    padded = fft.next_fast_len(count + _OVERSAMPLING_MARGIN, real=True)
     shaped = np.zeros((len(sound), padded), np.float32)
     shaped[:, :count] = sound
     spectrum = fft.rfft(shaped, axis=1)

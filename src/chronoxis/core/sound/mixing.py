@@ -21,10 +21,10 @@ from chronoxis.core.sound.sound_plan import SoundPlan, Stretch, runs_of
 
 BLOCK = RATE // 2
 
-_EDGE = 240  # samples in which sound begins and ends, so that it does not click
-_CHANGE = 240  # samples in which levels and manners pass into one another, on either side of a joint
+_EDGE_FADE = 240  # samples in which sound begins and ends, so that it does not click
+_CROSSFADE = 240  # samples in which levels and manners pass into one another, on either side of a joint
 _FADE_SAMPLES = 3840  # samples in which sound goes where the pace becomes too fast for it
-_DUCKING = 0.3  # seconds in which music goes down before recorded sound, and up after it
+_DUCK_SECONDS = 0.3  # seconds in which music goes down before recorded sound, and up after it
 _LOUDNESS_ROUNDS = 4
 _LOUD_ENOUGH = 0.1  # LU that a loudness may be off
 
@@ -169,8 +169,8 @@ class _RecordedVoice:
         self._scale = float(project.footage_of(self._shot).scale)
         joins_before = before is not None and _touch(before[-1], run[0])
         joins_after = after is not None and _touch(run[-1], after[0])
-        self.begin = round(run[0].begin * RATE) - (_CHANGE if joins_before else 0)
-        self.end = round(run[-1].end * RATE) + (_CHANGE if joins_after else 0)
+        self.begin = round(run[0].begin * RATE) - (_CROSSFADE if joins_before else 0)
+        self.end = round(run[-1].end * RATE) + (_CROSSFADE if joins_after else 0)
         self._gains = [self._levels(), self._edges(joins_before, joins_after), *self._fades()]
         self._maker: _Maker | None = None
         self._sound: CoveredSound | None = None
@@ -214,22 +214,22 @@ class _RecordedVoice:
         at, gains = [float(self.begin)], [gain_of(self._run[0].level)]
         for one, next_ in zip(self._run, self._run[1:], strict=False):
             joint = next_.begin * RATE
-            at += [max(joint - _CHANGE, at[-1]), joint + _CHANGE]
+            at += [max(joint - _CROSSFADE, at[-1]), joint + _CROSSFADE]
             gains += [gain_of(one.level), gain_of(next_.level)]
         return np.array(at), np.array(gains)
 
     def _edges(self, joins_before: bool, joins_after: bool) -> Curve:
         """Up at the beginning and down at the end; slowly where the pace takes the sound away."""
         begin, end = float(self.begin), float(self.end)
-        up = 2 * _CHANGE if joins_before else self._edge(self._run[0], self._run[0].begin)
-        down = 2 * _CHANGE if joins_after else self._edge(self._run[-1], self._run[-1].end)
+        up = 2 * _CROSSFADE if joins_before else self._edge(self._run[0], self._run[0].begin)
+        down = 2 * _CROSSFADE if joins_after else self._edge(self._run[-1], self._run[-1].end)
         share = min(1.0, (end - begin) / (up + down))
         return np.array([begin, begin + up * share, end - down * share, end]), np.array([0.0, 1.0, 1.0, 0.0])
 
     def _edge(self, stretch: Stretch, t: float) -> int:
         """Slower within a passage, where only the speed ends the sound."""
         joints = self._shot.pace.joints[[stretch.passage, stretch.passage + 1]] + self._start
-        return _FADE_SAMPLES if np.abs(joints - t).min() > 1e-3 else _EDGE
+        return _FADE_SAMPLES if np.abs(joints - t).min() > 1e-3 else _EDGE_FADE
 
     def _fades(self) -> Iterator[Curve]:
         joints = self._shot.pace.joints + self._start
@@ -297,13 +297,13 @@ def ducking(heard: list[tuple[float, float]], low: float) -> Curve:
     """The gain of music under recorded sound, from result seconds in which that is heard, ascending."""
     joined: list[list[float]] = []
     for begin, end in heard:
-        if joined and begin - joined[-1][1] < 2 * _DUCKING:
+        if joined and begin - joined[-1][1] < 2 * _DUCK_SECONDS:
             joined[-1][1] = max(end, joined[-1][1])
         else:
             joined.append([begin, end])
     at: list[float] = []
     for begin, end in joined:
-        at += [begin - _DUCKING, begin, end, end + _DUCKING]
+        at += [begin - _DUCK_SECONDS, begin, end, end + _DUCK_SECONDS]
     gains = np.tile(np.array([1.0, low, low, 1.0]), len(joined))
     return np.array(at) * RATE, gains
 
@@ -319,7 +319,7 @@ def _with_gains(made: Samples, curves: list[Curve], first: int, end: int) -> Sam
 
 
 def _edge_curve(begin: int, end: int) -> Curve:
-    edge = min(_EDGE, (end - begin) / 2)
+    edge = min(_EDGE_FADE, (end - begin) / 2)
     return np.array([begin, begin + edge, end - edge, end], np.float64), np.array([0.0, 1.0, 1.0, 0.0])
 
 

@@ -18,8 +18,8 @@ Map = Callable[[Places], Places]
 _KERNEL_REACH = 24  # samples on either side that each is made of
 _PHASES = 4096
 _CUTOFFS = 16
-_KAISER = 8.0
-_BLOCK = 4096
+_KAISER_BETA = 8.0
+_BLOCK_SAMPLES = 4096
 _HALVING_REACH = 63
 
 
@@ -37,14 +37,14 @@ class PitchFollows:
         parts = []
         # Cuts lie on whole blocks, so that the same samples come out however they are asked for.
         while self._next < stop:
-            block_end = min((self._next // _BLOCK + 1) * _BLOCK, stop)
+            block_end = min((self._next // _BLOCK_SAMPLES + 1) * _BLOCK_SAMPLES, stop)
             parts.append(self._block(self._next, block_end))
             self._next = block_end
         return np.concatenate(parts, axis=1) if parts else np.zeros((CHANNELS, 0), np.float32)
 
     def _block(self, begin: int, end: int) -> Samples:
-        whole = begin // _BLOCK * _BLOCK
-        places = self._place_at(np.arange(whole, whole + _BLOCK + 1, dtype=np.float64))
+        whole = begin // _BLOCK_SAMPLES * _BLOCK_SAMPLES
+        places = self._place_at(np.arange(whole, whole + _BLOCK_SAMPLES + 1, dtype=np.float64))
         steps = np.maximum(np.diff(places), 1e-9)
         places, steps = places[begin - whole : end - whole], steps[begin - whole : end - whole]
         lowest, highest = _level(float(steps.min())), _level(float(steps.max()))
@@ -103,7 +103,7 @@ def _sincs() -> Samples:
     cutoffs[1:] *= 0.96
     phases = np.arange(_PHASES + 1) / _PHASES
     off = phases[:, None] - np.arange(-_KERNEL_REACH + 1, _KERNEL_REACH + 1)
-    window = np.i0(_KAISER * np.sqrt(np.clip(1 - (off / _KERNEL_REACH) ** 2, 0, None)))
+    window = np.i0(_KAISER_BETA * np.sqrt(np.clip(1 - (off / _KERNEL_REACH) ** 2, 0, None)))
     weights = np.stack([np.sinc(off * cutoff) * window for cutoff in cutoffs])
     weights /= weights.sum(axis=2, keepdims=True)
     return weights.astype(np.float32)

@@ -21,13 +21,13 @@ Spectra = npt.NDArray[np.complex64]
 
 WINDOW = 2048
 HOP = WINDOW // 4
-_BINS = WINDOW // 2 + 1
-_FRAMES = 32  # frames that are worked out at once
+_FFT_BINS = WINDOW // 2 + 1
+_FRAMES_AT_ONCE = 32  # frames that are worked out at once
 _HANN = np.hanning(WINDOW + 1)[:-1].astype(np.float32)
 # Both windows together, at four frames a window, sum to 1.5 everywhere.
-_LAID = (_HANN / 1.5).astype(np.float32)
+_SYNTHESIS_WINDOW = (_HANN / 1.5).astype(np.float32)
 # The phases of both channels are turned alike, by those of this sum: what is opposite in both, stays in it.
-_OF_LEFT, _OF_RIGHT = np.float32(1.0), np.float32(0.9)
+_LEFT_SHARE, _RIGHT_SHARE = np.float32(1.0), np.float32(0.9)
 
 Between = Callable[[int, int], Samples]
 Map = Callable[[Places], Places]
@@ -59,7 +59,7 @@ class PitchHeld:
         stop = min(self._next + count, self._end)
         while self._ready_from + sum(block.shape[1] for block in self._ready) < stop:
             self._ready.append(self._made(self._frame))
-            self._frame += _FRAMES
+            self._frame += _FRAMES_AT_ONCE
         whole = np.concatenate(self._ready, axis=1)
         taken = whole[:, self._next - self._ready_from : stop - self._ready_from]
         self._ready, self._ready_from = [whole[:, stop - self._ready_from :]], stop
@@ -67,28 +67,28 @@ class PitchHeld:
         return taken
 
     def _made(self, first: int) -> Samples:
-        """What becomes whole by some more frames: ``_FRAMES`` hops."""
+        """What becomes whole by some more frames: ``_FRAMES_AT_ONCE`` hops."""
         from scipy import fft  # noqa: PLC0415 - slow to import, and not always needed
 
-        middles = np.arange(first, first + _FRAMES, dtype=np.float64) * HOP
+        middles = np.arange(first, first + _FRAMES_AT_ONCE, dtype=np.float64) * HOP
         places, resets = self._pinned(middles)
         low, high = int(places.min()) - HOP - WINDOW // 2, int(places.max()) + WINDOW // 2
         sound = self._sound(low, high)
         starts = places - WINDOW // 2 - low
         span = np.arange(WINDOW)
         frames = np.stack([channel[starts[:, None] + span] for channel in sound]) * _HANN
-        mixed = _OF_LEFT * sound[0] + _OF_RIGHT * sound[1]
+        mixed = _LEFT_SHARE * sound[0] + _RIGHT_SHARE * sound[1]
         before = fft.rfft(mixed[(starts - HOP)[:, None] + span] * _HANN, axis=-1)
         spectra = fft.rfft(frames, axis=-1)
-        spectra *= self._turns(_OF_LEFT * spectra[0] + _OF_RIGHT * spectra[1], before, resets)
+        spectra *= self._turns(_LEFT_SHARE * spectra[0] + _RIGHT_SHARE * spectra[1], before, resets)
         laid = fft.irfft(spectra, WINDOW, axis=-1)
-        laid *= _LAID
-        whole = np.zeros((CHANNELS, _FRAMES * HOP + WINDOW - HOP), np.float32)
+        laid *= _SYNTHESIS_WINDOW
+        whole = np.zeros((CHANNELS, _FRAMES_AT_ONCE * HOP + WINDOW - HOP), np.float32)
         whole[:, : WINDOW - HOP] = self._over
-        for number in range(_FRAMES):
+        for number in range(_FRAMES_AT_ONCE):
             whole[:, number * HOP : number * HOP + WINDOW] += laid[:, number]
-        self._over = whole[:, _FRAMES * HOP :]
-        return whole[:, : _FRAMES * HOP]
+        self._over = whole[:, _FRAMES_AT_ONCE * HOP :]
+        return whole[:, : _FRAMES_AT_ONCE * HOP]
 
     def _pinned(self, middles: Places) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
         """Where in the source each frame is taken, and before which of them phases begin anew."""
@@ -126,7 +126,7 @@ class PitchHeld:
                 turn = turned[tops] * before[number][tops].conj()
                 turn /= np.maximum(np.abs(turn), np.float32(1e-30))
                 turn[turn == 0] = 1
-                borders = np.concatenate(([0], (tops[1:] + tops[:-1] + 1) >> 1, [_BINS]))
+                borders = np.concatenate(([0], (tops[1:] + tops[:-1] + 1) >> 1, [_FFT_BINS]))
                 turns[number] = np.repeat(turn, borders[1:] - borders[:-1])
             turned = mixed[number] * turns[number]
         self._turned = turned

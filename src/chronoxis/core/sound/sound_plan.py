@@ -18,9 +18,9 @@ from chronoxis.core.model.project import Passage, Project, Shot
 from chronoxis.core.model.sound import Effect, EffectKind, Manner
 from chronoxis.core.timing.ramps import RampShape
 
-_PULSE = 1.0  # result seconds that a faster passage lasts at most to be a pulse
-_TAIL = 0.7  # result seconds that an effect needs at most to die away beyond its ramp
-_SHORTEST = 1e-4  # result seconds: what is shorter is no stretch
+_LONGEST_PULSE = 1.0  # result seconds that a faster passage lasts at most to be a pulse
+_EFFECT_TAIL = 0.7  # result seconds that an effect needs at most to die away beyond its ramp
+_SHORTEST_STRETCH = 1e-4  # result seconds: what is shorter is no stretch
 
 
 @dataclass(frozen=True)
@@ -231,7 +231,7 @@ def _joined(
         # No bound lies between two marks: any speed between theirs tells. Bounds belong to what is heard.
         between = (before * after) ** 0.5
         heard = bounds[0] * (1 - 1e-9) <= between <= bounds[1] * (1 + 1e-9)
-        if high - low < _SHORTEST and joined:
+        if high - low < _SHORTEST_STRETCH and joined:
             heard = joined[-1][2]
         if joined and joined[-1][2] == heard:
             joined[-1] = (joined[-1][0], high, heard)
@@ -265,9 +265,11 @@ def _events(project: Project, shot_number: int, shot: Shot, start: float) -> Ite
         begin, end = start + turn.begin, start + turn.begin + turn.length
         for effect in chosen.values():
             if turn.after > turn.before:
-                yield EffectEvent(effect, begin, end, end + _TAIL, shot_number)
+                yield EffectEvent(effect, begin, end, end + _EFFECT_TAIL, shot_number)
             elif number:  # a run that falls from a cut goes on with what climbed to it
-                yield EffectEvent(effect, max(begin - _TAIL, 0.0), begin, end, shot_number, climbs=False)
+                yield EffectEvent(
+                    effect, max(begin - _EFFECT_TAIL, 0.0), begin, end, shot_number, climbs=False
+                )
     for place, passage in enumerate(shot.passages):
         begin, end = start + float(joints[place]), start + float(joints[place + 1])
         whirr, tick = rules.get(EffectKind.WHIRR), rules.get(EffectKind.TICK)
@@ -280,7 +282,7 @@ def _events(project: Project, shot_number: int, shot: Shot, start: float) -> Ite
 def _is_pulse(shot: Shot, place: int) -> bool:
     """Whether a passage is short and faster than both of its neighbours."""
     lasting = float(shot.pace.joints[place + 1] - shot.pace.joints[place])
-    return lasting <= _PULSE and shot.is_peak(place)
+    return lasting <= _LONGEST_PULSE and shot.is_peak(place)
 
 
 def runs_of(stretches: Iterable[Stretch]) -> Iterator[tuple[Stretch, ...]]:
@@ -290,7 +292,7 @@ def runs_of(stretches: Iterable[Stretch]) -> Iterator[tuple[Stretch, ...]]:
         if run and (
             stretch.shot != run[-1].shot
             or stretch.manner is not run[-1].manner
-            or abs(stretch.begin - run[-1].end) > _SHORTEST
+            or abs(stretch.begin - run[-1].end) > _SHORTEST_STRETCH
         ):
             yield tuple(run)
             run = []

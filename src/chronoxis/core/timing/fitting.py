@@ -15,7 +15,7 @@ from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 from chronoxis.core.timing.timecode import format_time
 
 # Speeds that come out of solving are rounded to this, far below what any frame can tell.
-_FINEST = 10**9
+_MOST_DENOMINATOR = 10**9
 # How far, in logarithms, a ramped passage's speed mostly is at most from what it would be without ramps.
 _NEAR_OCTAVES = 0.25
 _REACH_STEPS = 2
@@ -160,7 +160,7 @@ def _scaled(
 
 
 def _rational(speed: float) -> Fraction:
-    return min(max(Fraction(speed).limit_denominator(_FINEST), MIN_SPEED), MAX_SPEED)
+    return min(max(Fraction(speed).limit_denominator(_MOST_DENOMINATOR), MIN_SPEED), MAX_SPEED)
 
 
 def _root(at: Callable[[float], float], wish: float, low: float, high: float) -> float:

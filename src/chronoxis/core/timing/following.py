@@ -23,14 +23,14 @@ Numbers = npt.NDArray[np.float64]
 OFF_AT_MOST = 0.1
 """Share of the ideal speed by which that of the passages is off at most."""
 
-_AIMED = 0.04  # the same, as lines are laid: what the footage needs to fit exactly comes on top
+_AIMED_ERROR = 0.04  # the same, as lines are laid: what the footage needs to fit exactly comes on top
 _STEPS_OF_REACTION = 8  # of the grid
 _MOST_STEPS = 200_000  # of the grid
 _LEAST_STEPS = 16  # of the grid
-_SLOWER = 1.25  # times a reaction that makes too many passages
+_REACTION_RATIO = 1.25  # times a reaction that makes too many passages
 _NOTHING = 1e-3  # of the usual: less is not told apart
-_TINY = 1e-9
-_ROUNDS = 80
+_NEGLIGIBLE = 1e-9
+_MOST_ROUNDS = 80
 
 
 @dataclass(frozen=True)
@@ -126,7 +126,7 @@ def following(stretches: Sequence[Stretch], wish: FollowWish) -> Following:
             return Following(paces, laid, reaction)
         if reaction > longest:
             raise PlanError("The pace would change too often; allow more passages.")
-        reaction *= _SLOWER
+        reaction *= _REACTION_RATIO
 
 
 def ideal_paces(stretches: Sequence[Stretch], wish: FollowWish, reaction: float) -> list[IdealPace]:
@@ -156,7 +156,7 @@ def ideal_paces(stretches: Sequence[Stretch], wish: FollowWish, reaction: float)
 
     everything = np.concatenate(happens)
     low, high = wish.slowest * float(everything.min()), wish.fastest * float(everything.max())
-    for _ in range(_ROUNDS):
+    for _ in range(_MOST_ROUNDS):
         middle = (low * high) ** 0.5
         too_long = sum(pace.length for pace in at(middle)) > wish.length
         low, high = (middle, high) if too_long else (low, middle)
@@ -175,18 +175,18 @@ def _grid(stretch: Stretch, step: float) -> Numbers:
 def _mixed(stretches: Sequence[Stretch], grids: Sequence[Numbers]) -> list[Numbers]:
     """How much happens in each step: the mean of what is followed, each as a share of its own mean."""
     mixed = [np.zeros(len(grid) - 1) for grid in grids]
-    recorded = max(sum(stretch.length for stretch in stretches), _TINY)
+    recorded = max(sum(stretch.length for stretch in stretches), _NEGLIGIBLE)
     for kind in range(len(stretches[0].courses)):
         means = [_means(stretch.courses[kind], grid) for stretch, grid in zip(stretches, grids, strict=True)]
         usual = sum(float(m.mean()) * s.length for m, s in zip(means, stretches, strict=True)) / recorded
-        mixed = [so_far + own / max(usual, _TINY) for so_far, own in zip(mixed, means, strict=True)]
-    every = max(float(np.mean(np.concatenate(mixed))), _TINY)
+        mixed = [so_far + own / max(usual, _NEGLIGIBLE) for so_far, own in zip(mixed, means, strict=True)]
+    every = max(float(np.mean(np.concatenate(mixed))), _NEGLIGIBLE)
     return [np.maximum(values, every * _NOTHING) for values in mixed]
 
 
 def _laid_along(pace: IdealPace) -> Laid:
     """Passages with ramps all along that are nowhere far off a pace. PlanError: a speed is out of range."""
-    knots, values = _lines(pace.times, np.log(pace.speeds), float(np.log1p(_AIMED)))
+    knots, values = _lines(pace.times, np.log(pace.speeds), float(np.log1p(_AIMED_ERROR)))
     end = pace.length
     knots[0], knots[-1] = 0.0, end
     gaps = np.diff(knots)

@@ -14,8 +14,8 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.ramps import Floats, RampShape, Run, ramp_halves, run_taken
 from chronoxis.core.timing.speed import MAX_SPEED, MIN_SPEED
 
-_ROUNDS = 60
-_CLOSE = 1e-11
+_MOST_ROUNDS = 60
+_CLOSE_ENOUGH = 1e-11
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,10 +87,10 @@ def covering(laid: Laid, recorded: Floats, free: npt.NDArray[np.bool_]) -> Laid:
         PlanError: the ramps leave no such speeds, or they are out of range.
     """
     speeds = np.where(free, recorded / np.maximum(laid.lengths, 1e-9), laid.speeds)
-    for _ in range(_ROUNDS):
+    for _ in range(_MOST_ROUNDS):
         laid = replace(laid, speeds=speeds)
         ratio = np.where(free, recorded / laid.recorded(), 1.0)
-        if np.abs(ratio - 1).max() < _CLOSE:
+        if np.abs(ratio - 1).max() < _CLOSE_ENOUGH:
             return _in_range(laid)
         speeds = speeds * np.clip(ratio, 0.25, 4.0) ** 0.8
     raise PlanError("The ramps here are too long for that; choose shorter ones.")

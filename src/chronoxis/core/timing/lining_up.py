@@ -17,8 +17,10 @@ MOST_REACH = 2.0
 Sway = npt.NDArray[np.float64]
 """Shape (frames, coordinates): how far the picture of each recorded frame is off the camera's smooth way."""
 
-_UNEVEN = 0.5  # of a step, by which neighbours may be nearer or farther than even
-_PACE, _AWAY = 0.12, 0.01  # what uneven pace and being away from the even step count beside swaying
+_UNEVEN_SHARE = 0.5  # of a step, by which neighbours may be nearer or farther than even
+# what uneven pace and being away from the even step count beside swaying
+_PACE_COST = 0.12
+_DISTANCE_COST = 0.01
 _MOST_CHOICES = 33
 
 
@@ -53,14 +55,14 @@ def _best(even: Frames, reach: int, sway: Sway, first: int) -> Frames:
     direction = 1 if even[-1] >= even[0] else -1
     places = np.clip(even[:, None] + shifts * direction, first, first + len(sway) - 1)
     at = sway[places - first]
-    away = (shifts / steps.mean()) ** 2 * _AWAY
+    away = (shifts / steps.mean()) ** 2 * _DISTANCE_COST
     still = np.where(shifts == 0, 0.0, np.inf)
     cost, back = still, np.zeros((len(even), len(shifts)), np.int64)
     for number in range(1, len(even)):
         uneven = (shifts[None] - shifts[:, None]) / steps[number - 1]
         moved = ((at[number][None] - at[number - 1][:, None]) ** 2).sum(axis=2)
-        through = cost[:, None] + moved + _PACE * uneven**2
-        through[np.abs(uneven) > _UNEVEN + 1e-9] = np.inf
+        through = cost[:, None] + moved + _PACE_COST * uneven**2
+        through[np.abs(uneven) > _UNEVEN_SHARE + 1e-9] = np.inf
         back[number] = through.argmin(axis=0)
         cost = through.min(axis=0) + away
     best = int((cost + still).argmin())

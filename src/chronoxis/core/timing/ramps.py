@@ -5,7 +5,7 @@ A ramp of result length ``w`` between the speeds ``a`` and ``b`` has the speed `
 the integral of that. For most shapes no closed form exists, so the speed is interpolated at Chebyshev
 points and the series integrated term by term (Trefethen, *Approximation Theory and Approximation
 Practice*, 2013, ch. 3 and 19); the speed is an entire function of ``u``, so the series converges
-faster than any power. With `_COUNT` terms it is right to 1e-13 of the ramp's recorded length
+faster than any power. With `_CHEBYSHEV_POINTS` terms it is right to 1e-13 of the ramp's recorded length
 even between the slowest and the fastest speed there are.
 """
 
@@ -23,9 +23,9 @@ Floats = npt.NDArray[np.float64]
 Numbers = npt.NDArray[np.intp]
 Coefficient = float | Floats
 
-_COUNT = 64
+_CHEBYSHEV_POINTS = 64
 _NEGLIGIBLE = 4e-16  # of the largest term: below it is rounding
-_SERIES = 6  # columns of `RampCurves.rows` before the series
+_SERIES_COLUMN = 6  # columns of `RampCurves.rows` before the series
 _TABLE_PLACES = np.linspace(0.0, 1.0, 65)
 
 
@@ -119,27 +119,29 @@ ABRUPT = Ramp()
 """No ramp: the speed changes at once."""
 
 
-_x = chebyshev.chebpts1(_COUNT)
+_x = chebyshev.chebpts1(_CHEBYSHEV_POINTS)
 _u = (_x + 1) / 2
 
 
 def _series_of_integral() -> Floats:
     """Matrix from values at the points to the series of their integral from u = 0; (count, count + 1)."""
-    order = np.arange(_COUNT)
-    fit = 2 / _COUNT * np.cos(np.outer(np.arccos(_x), order))
+    order = np.arange(_CHEBYSHEV_POINTS)
+    fit = 2 / _CHEBYSHEV_POINTS * np.cos(np.outer(np.arccos(_x), order))
     fit[:, 0] /= 2
-    integrate = np.stack([chebyshev.chebint(row, lbnd=-1, scl=0.5) for row in np.eye(_COUNT)])
+    integrate = np.stack([chebyshev.chebint(row, lbnd=-1, scl=0.5) for row in np.eye(_CHEBYSHEV_POINTS)])
     return np.asarray(fit @ integrate)
 
 
 _TO_SERIES = _series_of_integral()
-_TO_HALVES = _TO_SERIES @ (chebyshev.chebvander(np.array([0.0, 1.0]), _COUNT).T @ [[1, -1], [0, 1]])
+_TO_HALVES = _TO_SERIES @ (
+    chebyshev.chebvander(np.array([0.0, 1.0]), _CHEBYSHEV_POINTS).T @ [[1, -1], [0, 1]]
+)
 _SHARES = {shape: shape.share(_u) for shape in RampShape}
 
 
 def speeds_at_points(before: Floats, after: Floats, shapes: list[RampShape]) -> Floats:
     """Speeds of some ramps at the Chebyshev points; shape (ramps, points)."""
-    shares = np.array([_SHARES[shape] for shape in shapes]).reshape(-1, _COUNT)
+    shares = np.array([_SHARES[shape] for shape in shapes]).reshape(-1, _CHEBYSHEV_POINTS)
     return np.asarray(before[:, None] * np.exp(np.log(after / before)[:, None] * shares))
 
 
@@ -323,7 +325,7 @@ class RampCurves:
 
     @property
     def _series(self) -> Floats:
-        return self.rows[:, _SERIES:]
+        return self.rows[:, _SERIES_COLUMN:]
 
     @cached_property
     def _terms(self) -> npt.NDArray[np.intp]:
@@ -334,13 +336,15 @@ class RampCurves:
 
     def one(self, ramp: int) -> "RampCurve":
         """One ramp's curve, for any times."""
-        before, ratio, length, *bends = self.rows[ramp, :_SERIES].tolist()
+        before, ratio, length, *bends = self.rows[ramp, :_SERIES_COLUMN].tolist()
         return RampCurve(before, ratio, length, tuple(bends), self._series[ramp, : self._terms[ramp]])
 
     def many(self, ramps: npt.NDArray[np.intp]) -> "RampCurve":
         """The curves of several ramps as if they were one, for as many times: one of each."""
         chosen = self.rows[ramps].T
-        return RampCurve(chosen[0], chosen[1], chosen[2], tuple(chosen[3:_SERIES]), chosen[_SERIES:])
+        return RampCurve(
+            chosen[0], chosen[1], chosen[2], tuple(chosen[3:_SERIES_COLUMN]), chosen[_SERIES_COLUMN:]
+        )
 
 
 @dataclass(frozen=True, eq=False)

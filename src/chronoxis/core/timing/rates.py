@@ -6,7 +6,7 @@ from chronoxis.core.errors import PlanError
 from chronoxis.core.timing.exact import parse_exact, shortened
 
 MAX_RATE = Fraction(1000)
-_FINEST = 1_000_000  # the largest denominator: files keep rates as two 32-bit numbers
+_MOST_DENOMINATOR = 1_000_000  # the largest denominator: files keep rates as two 32-bit numbers
 
 _NTSC_BASES = (24, 30, 48, 60, 96, 120, 240)
 
@@ -22,7 +22,7 @@ def parse_rate(text: str) -> Fraction:
     """
     cleaned = text.strip().lower().removesuffix("fps").strip().replace(",", ".")
     try:
-        rate = parse_exact(cleaned).limit_denominator(_FINEST)
+        rate = parse_exact(cleaned).limit_denominator(_MOST_DENOMINATOR)
     except (ValueError, ZeroDivisionError):
         raise PlanError(f"“{shortened(text)}” is not a frame rate; write 25, 29.97 or 30000/1001.") from None
     if not 0 < rate <= MAX_RATE:

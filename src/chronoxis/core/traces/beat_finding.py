@@ -16,31 +16,32 @@ Floats = npt.NDArray[np.float64]
 
 HOP = 480
 """Samples from one frame to the next: 10 ms."""
-_FRAMES = RATE / HOP  # a second
-_WINDOW = 2048
+_FRAMES_PER_SECOND = RATE / HOP  # a second
+_WINDOW_SAMPLES = 2048
 _BANDS = 40
-_BEGINNING = 4  # frames that reach over the beginning
-_LOW = 6  # bands of the bass, up to about 160 Hz
+_BEGINNING_FRAMES = 4  # frames that reach over the beginning
+_BASS_BANDS = 6  # bands of the bass, up to about 160 Hz
 _LEAST_TEMPO, _GREATEST_TEMPO = 50.0, 210.0  # beats a minute
 _TAPPED_TEMPO, _TEMPO_SPREAD = 118.0, 0.9  # where people tap, and how many octaves around it
-_TAPPED_LEAST, _TAPPED_MOST = 62.0, 190.0
+_LEAST_TAPPED_TEMPO, _GREATEST_TAPPED_TEMPO = 62.0, 190.0
 _TIGHTNESS = 600.0
-_SPAN = 800  # frames that a tempo is told from: 8 s
+_TEMPO_FRAMES = 800  # frames that a tempo is told from: 8 s
 _TEMPO_STEP = 100  # frames from one tempo to the next
-_WEAK = 0.45  # of a beat's strength: every other beat that is weaker is none
-_STRONG = 0.82  # what lies between beats and is as strong, is one
+_WEAK_BEAT_RATIO = 0.45  # of a beat's strength: every other beat that is weaker is none
+_BETWEEN_BEATS_RATIO = 0.82  # what lies between beats and is as strong, is one
 _QUIET_SHARE = 0.4  # of the usual flux: stretches that are quieter are not raised further
 _LEAST_FLUX = 0.004  # of the flux: what rises less is no onset, however regular
-_FLAT = 0.05  # mean square of a strength that is about 1: what is flatter does not repeat, it ripples
-_LEAD = 0.0023  # seconds by which the flux of an onset lies before it
-_REGULAR = 0.12  # of the autocorrelation at no lag: what repeats less has no beat
+# mean square of a strength that is about 1: what is flatter does not repeat, it ripples
+_LEAST_VARIATION = 0.05
+_FLUX_LEAD = 0.0023  # seconds by which the flux of an onset lies before it
+_LEAST_AUTOCORRELATION = 0.12  # of the autocorrelation at no lag: what repeats less has no beat
 
 
 class BeatListener:
     """Listens to sound, block after block, and then tells its beats."""
 
     def __init__(self) -> None:
-        self._rest = np.zeros(_WINDOW // 2, np.float32)
+        self._rest = np.zeros(_WINDOW_SAMPLES // 2, np.float32)
         self._before: Floats | None = None
         self._filters = _mel_filters()
         self._flux: list[Floats] = []
@@ -51,21 +52,21 @@ class BeatListener:
         from scipy import fft  # noqa: PLC0415 - slow to import, and not always needed
 
         sound = np.concatenate((self._rest, samples.mean(axis=0)))
-        count = max(0, (len(sound) - _WINDOW) // HOP + 1)
+        count = max(0, (len(sound) - _WINDOW_SAMPLES) // HOP + 1)
         self._rest = sound[count * HOP :]
         if not count:
             return
-        frames = np.lib.stride_tricks.sliding_window_view(sound, _WINDOW)[::HOP][:count]
-        power = np.abs(fft.rfft(frames * np.hanning(_WINDOW).astype(np.float32), axis=1)) ** 2
+        frames = np.lib.stride_tricks.sliding_window_view(sound, _WINDOW_SAMPLES)[::HOP][:count]
+        power = np.abs(fft.rfft(frames * np.hanning(_WINDOW_SAMPLES).astype(np.float32), axis=1)) ** 2
         level = np.log1p(power @ self._filters * 200.0)
         rows = level if self._before is None else np.concatenate((self._before[None], level))
         rise = np.maximum(np.diff(rows, axis=0), 0.0)
         if self._before is None:
             rise = np.concatenate((np.zeros((1, _BANDS)), rise))
-        rise[: max(0, _BEGINNING - self._heard)] = 0.0  # that a file begins is no onset
+        rise[: max(0, _BEGINNING_FRAMES - self._heard)] = 0.0  # that a file begins is no onset
         self._heard += count
         self._before = level[-1]
-        self._flux.append(np.stack([rise.mean(axis=1), rise[:, :_LOW].mean(axis=1)], axis=1))
+        self._flux.append(np.stack([rise.mean(axis=1), rise[:, :_BASS_BANDS].mean(axis=1)], axis=1))
 
     def beats(self) -> Beats:
         """What was found; `NONE` where nothing repeats."""
@@ -80,7 +81,7 @@ class BeatListener:
         if len(frames) < 4:
             return NONE
         bar, first = _bars(_evened(bass), _evened(flux), frames)
-        times = (frames + _finer(strength, frames)) / _FRAMES + _LEAD
+        times = (frames + _finer(strength, frames)) / _FRAMES_PER_SECOND + _FLUX_LEAD
         return Beats(tuple(np.round(np.maximum(times, 0.0), 6).tolist()), bar, first)
 
 
@@ -91,14 +92,14 @@ def _mel_filters() -> npt.NDArray[np.float32]:
         return 2595 * float(np.log10(1 + hertz / 700))
 
     edges = 700 * (10 ** (np.linspace(mel(30), mel(11_000), _BANDS + 2) / 2595) - 1)
-    hertz = np.fft.rfftfreq(_WINDOW, 1 / RATE)[:, None]
+    hertz = np.fft.rfftfreq(_WINDOW_SAMPLES, 1 / RATE)[:, None]
     up = (hertz - edges[:-2]) / (edges[1:-1] - edges[:-2])
     down = (edges[2:] - hertz) / (edges[2:] - edges[1:-1])
     filters = np.maximum(np.minimum(up, down), 0.0)
     # A low band may be narrower than a bin; it then has that bin.
     nearest = np.abs(hertz - edges[1:-1]).argmin(axis=0)
     filters[nearest, np.arange(_BANDS)] = np.maximum(filters[nearest, np.arange(_BANDS)], 0.5)
-    return np.asarray(filters / filters.sum(axis=0) / _WINDOW, np.float32)
+    return np.asarray(filters / filters.sum(axis=0) / _WINDOW_SAMPLES, np.float32)
 
 
 def _evened(flux: Floats) -> Floats:
@@ -115,14 +116,16 @@ def _evened(flux: Floats) -> Floats:
 
 def _periods(strength: Floats) -> Floats | None:
     """Frames from one beat to the next, for every frame; None where nothing repeats."""
-    lags = np.arange(int(_FRAMES * 60 / _GREATEST_TEMPO), int(_FRAMES * 60 / _LEAST_TEMPO) + 1)
+    lags = np.arange(
+        int(_FRAMES_PER_SECOND * 60 / _GREATEST_TEMPO), int(_FRAMES_PER_SECOND * 60 / _LEAST_TEMPO) + 1
+    )
     if len(strength) < 4 * lags[-1]:
         return None
-    span = min(_SPAN, len(strength))
+    span = min(_TEMPO_FRAMES, len(strength))
     starts = np.arange(0, max(1, len(strength) - span + 1), _TEMPO_STEP)
     rows = []
     # A stretch with little in it says little, and the tempo of what lies around it goes on.
-    usual = max(_FLAT, float(strength.var())) * span
+    usual = max(_LEAST_VARIATION, float(strength.var())) * span
     for start in starts.tolist():
         part = strength[start : start + span]
         part = part - part.mean()
@@ -131,9 +134,9 @@ def _periods(strength: Floats) -> Floats | None:
         repeats = repeats / max(repeats[0], usual) * span / (span - np.arange(len(repeats)).clip(0, span - 1))
         rows.append(repeats[lags] + 0.5 * repeats[2 * lags])
     tempogram = np.maximum(np.array(rows), 0.0)
-    if np.median(tempogram.max(axis=1)) < _REGULAR:
+    if np.median(tempogram.max(axis=1)) < _LEAST_AUTOCORRELATION:
         return None
-    liked = np.exp(-0.5 * (np.log2(60 * _FRAMES / lags / _TAPPED_TEMPO) / _TEMPO_SPREAD) ** 2)
+    liked = np.exp(-0.5 * (np.log2(60 * _FRAMES_PER_SECOND / lags / _TAPPED_TEMPO) / _TEMPO_SPREAD) ** 2)
     path = _best_path(tempogram * liked, np.log2(lags))
     chosen = np.array([_peak_near(row, lag) for row, lag in zip(tempogram, path, strict=True)]) + lags[0]
     return np.asarray(np.interp(np.arange(len(strength)), starts + span / 2, chosen))
@@ -167,15 +170,15 @@ def _peak_near(row: Floats, place: int) -> float:
 def _as_tapped(strength: Floats, periods: Floats) -> npt.NDArray[np.int64]:
     """Frames of beats at the tempo that people would tap."""
     frames = _tied(strength, periods)
-    tempo = 60 * _FRAMES / float(np.median(periods))
-    if tempo / 2 >= _TAPPED_LEAST:
+    tempo = 60 * _FRAMES_PER_SECOND / float(np.median(periods))
+    if tempo / 2 >= _LEAST_TAPPED_TEMPO:
         at = _around(strength, frames)
         odd, even = at[1::2].mean(), at[::2].mean()
-        if min(odd, even) < _WEAK * max(odd, even):
+        if min(odd, even) < _WEAK_BEAT_RATIO * max(odd, even):
             return _tied(strength, periods * 2)
-    if tempo * 2 <= _TAPPED_MOST:
+    if tempo * 2 <= _GREATEST_TAPPED_TEMPO:
         between = (frames[1:] + frames[:-1]) // 2
-        if _around(strength, between).mean() > _STRONG * _around(strength, frames).mean():
+        if _around(strength, between).mean() > _BETWEEN_BEATS_RATIO * _around(strength, frames).mean():
             return _tied(strength, periods / 2)
     return frames
 

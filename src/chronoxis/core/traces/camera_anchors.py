@@ -18,7 +18,7 @@ _OVER = 8  # frames
 _LOST_SHARE = 0.03  # of the width, from where on an anchor is given up
 _LEAST_SURENESS = 0.5  # sureness below which what is seen is not held against the anchor
 _LEVER_SHARE = 0.3  # of the width: how far from the middle turning and growing move a picture on the whole
-_TRIES = 6  # frames after another that may not be held against it until it is given up
+_MOST_MISSES = 6  # frames after another that may not be held against it until it is given up
 
 
 @dataclass(frozen=True)
@@ -72,7 +72,7 @@ class Anchors:
             else:
                 place, self._missed = _plus(self._place, found.step), self._missed + 1
             self._place = place
-            away = self._missed > _TRIES or _way(place) > _LOST_SHARE
+            away = self._missed > _MOST_MISSES or _way(place) > _LOST_SHARE
             if self._holds and (away or found.step.sureness < 0):
                 self._holds = False
                 self._latest.clear()

@@ -16,12 +16,12 @@ NEAR = 0.6
 """Recorded seconds before an edge that tell how the camera moves there."""
 
 _LEAST_SURENESS = 0.15  # of a frame's sureness, below which it says nothing
-_MOVES = 0.02  # shares of the width a second, below which the camera stands
-_SHAKES = 0.02  # the same of its way to and fro
-_STEADY = 0.4  # share of its way that it gets along, below which it only shakes
+_LEAST_SPEED = 0.02  # shares of the width a second, below which the camera stands
+_LEAST_SHAKE = 0.02  # the same of its way to and fro
+_LEAST_PROGRESS = 0.4  # share of its way that it gets along, below which it only shakes
 _AT_SIDES = 0.25  # how much of the width turning and growing move the picture on the whole
-_WHIP = 0.25  # shares of the width a second, from which on a movement blurs the picture
-_ABOVE = 2.5  # times as fast as around it
+_WHIP_SPEED = 0.25  # shares of the width a second, from which on a movement blurs the picture
+_WHIP_RATIO = 2.5  # times as fast as around it
 
 
 class Move(StrEnum):
@@ -86,9 +86,9 @@ def movement(path: CameraPath, span: Span, rate: float) -> Movement:
     direction = degrees(atan2(-along[1], along[0]))
     strongest = int(np.abs(along).argmax())
     speed = float(abs(along[strongest]))
-    if speed < _MOVES or speed < _STEADY * way[strongest]:
+    if speed < _LEAST_SPEED or speed < _LEAST_PROGRESS * way[strongest]:
         shakes = float(np.hypot(way[0], way[1]))
-        return Movement(Move.HANDHELD if shakes > _SHAKES else Move.STILL, direction, speed)
+        return Movement(Move.HANDHELD if shakes > _LEAST_SHAKE else Move.STILL, direction, speed)
     # Where the camera turns left, the picture goes right.
     pairs = ((Move.LEFT, Move.RIGHT), (Move.UP, Move.DOWN), (Move.ROLL_LEFT, Move.ROLL_RIGHT),
              (Move.IN, Move.OUT))  # fmt: skip
@@ -110,7 +110,7 @@ def whip_in(path: CameraPath, span: Span, rate: float) -> int | None:
     whole = np.interp(np.arange(len(speeds)), told, speeds[told])
     smooth = np.convolve(np.pad(whole, 1, mode="edge"), [0.25, 0.5, 0.25], mode="valid")
     peak = int(smooth.argmax())
-    if smooth[peak] < _WHIP or smooth[peak] < _ABOVE * float(np.median(whole)):
+    if smooth[peak] < _WHIP_SPEED or smooth[peak] < _WHIP_RATIO * float(np.median(whole)):
         return None
     level = np.flatnonzero(smooth > smooth[peak] * 0.9)
     run = level[np.abs(level - peak) <= rate / 4]

@@ -35,32 +35,34 @@ Places = npt.NDArray[np.float32]
 ROWS = 270
 """Of the pictures that are looked at."""
 
-_SURROUNDINGS = (17, 17)
-_MIDDLE, _CONTRAST = 128.0, 40.0  # codes of what is as its surroundings, and of their deviation
+_SURROUNDINGS_WINDOW = (17, 17)
+# codes of what is as its surroundings, and of their deviation
+_LEVELLED_MEAN = 128.0
+_LEVELLED_DEVIATION = 40.0
 _OF_NOISE = 3.0  # codes of deviation that are as good as none
-_QUALITY = 0.0005  # of the clearest corner
+_CORNER_QUALITY = 0.0005  # of the clearest corner
 _CELLS = (12, 7)  # parts of a picture across and down
 _CORNERS_AT_FIRST = 2  # in each cell
 _CORNERS_IN_DOUBT = 3  # where not all agree
 _CORNER_DISTANCE = 7  # pixels between corners
-_WINDOW = (13, 13)
+_FLOW_WINDOW = (13, 13)
 _FINE_ENOUGH = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
 _PYRAMID_LEVELS = 2
-_BACK = 0.35  # pixels by which a corner may miss where it began
-_AGREE = 0.6  # pixels by which a corner may miss the similarity
-_FINE = 64  # rows from which on corners are found on half as fine a picture
-_PLENTY = 0.75  # sureness that needs no more corners
-_ENOUGH = 0.5  # sureness that needs no first guess
-_MANY = 0.2  # share of corners that do not agree, from which on they are asked by themselves
+_ROUND_TRIP_PIXELS = 0.35  # pixels by which a corner may miss where it began
+_INLIER_PIXELS = 0.6  # pixels by which a corner may miss the similarity
+_HALVED_FROM_ROWS = 64  # rows from which on corners are found on half as fine a picture
+_PLENTY_SURENESS = 0.75  # sureness that needs no more corners
+_ENOUGH_SURENESS = 0.5  # sureness that needs no first guess
+_OUTLIER_SHARE = 0.2  # share of corners that do not agree, from which on they are asked by themselves
 _LEAST_CORNERS = 8  # corners without which nothing is said
 _ENOUGH_CORNERS = 40  # corners that agree, from which on nothing more is gained
 _FAR_PIXELS = 5.0  # pixels from which on the first guess of phase correlation is taken
 # Difference of codes of parts of pictures that have nothing to do with one another.
 _UNRELATED_DIFFERENCE = 10.0
-_CLEAR = 0.08  # response of it below which it says nothing
+_LEAST_RESPONSE = 0.08  # response of it below which it says nothing
 _REGULARISATION = 1e-9  # what is not told by any corner is nothing
 # Of a picture that what moves alike lies in, at least: less may be a thing before a plain wall.
-_COVERS = 0.36
+_COVERED_SHARE = 0.36
 _BY_CHANCE = 14.0  # χ² of two numbers that chance exceeds once in a thousand times
 
 
@@ -132,7 +134,7 @@ def _is_other(before: Grey, after: Grey) -> bool:
 
 def _step(before: Grey, after: Grey) -> CameraStep:
     step = _in_this_light(before, after)
-    if step.sureness >= _PLENTY:
+    if step.sureness >= _PLENTY_SURENESS:
         return step
     even = _in_this_light(_evened(before), _evened(after))
     return even if even.sureness > step.sureness else step
@@ -143,12 +145,14 @@ def _evened(luma: Grey) -> Grey:
     light = luma.astype(np.float32)
     off = light - _around(light)
     deviation = np.sqrt(_around(off * off)) + _OF_NOISE
-    return np.asarray(np.clip(_MIDDLE + _CONTRAST * off / deviation, 0, 255), np.uint8)
+    return np.asarray(np.clip(_LEVELLED_MEAN + _LEVELLED_DEVIATION * off / deviation, 0, 255), np.uint8)
 
 
 def _around(values: Shades) -> Shades:
     """Means of surroundings that fade out."""
-    return np.asarray(cv2.boxFilter(cv2.boxFilter(values, -1, _SURROUNDINGS), -1, _SURROUNDINGS), np.float32)
+    return np.asarray(
+        cv2.boxFilter(cv2.boxFilter(values, -1, _SURROUNDINGS_WINDOW), -1, _SURROUNDINGS_WINDOW), np.float32
+    )
 
 
 def _in_this_light(before: Grey, after: Grey) -> CameraStep:
@@ -157,11 +161,11 @@ def _in_this_light(before: Grey, after: Grey) -> CameraStep:
     if len(begun) < _LEAST_CORNERS:
         return NOT_TOLD
     near = _moved(before, after, begun, np.zeros(2, np.float32))
-    if near.sureness >= _PLENTY:
+    if near.sureness >= _PLENTY_SURENESS:
         return near
     begun = corners[ranks < _CORNERS_IN_DOUBT]
     near = _moved(before, after, begun, np.zeros(2, np.float32))
-    if near.sureness >= _ENOUGH:
+    if near.sureness >= _ENOUGH_SURENESS:
         return near
     guess = _first_guess(before, after)
     if not guess.any():
@@ -174,14 +178,14 @@ def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraSte
     """What corners tell, that are looked for about a guess away."""
     found, ends = _followed(before, after, begun, np.asarray(begun + guess, np.float32), _PYRAMID_LEVELS)
     back, returned = _followed(after, before, ends, begun, 0)  # near where it should come to already
-    kept = found & back & (np.hypot(*(returned - begun).T) < _BACK)
+    kept = found & back & (np.hypot(*(returned - begun).T) < _ROUND_TRIP_PIXELS)
     if kept.sum() < _LEAST_CORNERS:
         return NOT_TOLD
     begun, ends = begun[kept], ends[kept]
     middle = np.array([before.shape[1] / 2 - 0.5, before.shape[0] / 2 - 0.5], np.float32)
     agreeing = _agreeing(begun - middle, ends - middle)
     rest = ~agreeing
-    if rest.mean() > _MANY and rest.sum() >= _LEAST_CORNERS:
+    if rest.mean() > _OUTLIER_SHARE and rest.sum() >= _LEAST_CORNERS:
         # What moves by itself may have more corners; the camera moves more of the picture.
         other = np.zeros_like(agreeing)
         other[rest] = _agreeing(begun[rest] - middle, ends[rest] - middle)
@@ -193,11 +197,11 @@ def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraSte
     from_, to = (begun - middle) / width, (ends - middle) / width
     # The similarity leaves out the sides of a picture that leans: asked again with what fits the rest.
     step, left = _fitted(from_, to, agreeing)
-    again = left * width < _AGREE
+    again = left * width < _INLIER_PIXELS
     if again.sum() > agreeing.sum():
         agreeing = again
         step, _ = _fitted(from_, to, agreeing)
-    if _covered(begun[agreeing]) < _COVERS * before.size:
+    if _covered(begun[agreeing]) < _COVERED_SHARE * before.size:
         return NOT_TOLD
     sureness = float(agreeing.mean() * min(1.0, agreeing.sum() / _ENOUGH_CORNERS))
     return replace(step, sureness=sureness)
@@ -206,7 +210,7 @@ def _moved(before: Grey, after: Grey, begun: Places, guess: Places) -> CameraSte
 def _agreeing(begun: Places, ends: Places) -> npt.NDArray[np.bool_]:
     """Which corners the similarity moves alike that most agree on."""
     matrix, agree = cv2.estimateAffinePartial2D(
-        begun, ends, method=cv2.RANSAC, ransacReprojThreshold=_AGREE, maxIters=400
+        begun, ends, method=cv2.RANSAC, ransacReprojThreshold=_INLIER_PIXELS, maxIters=400
     )
     return np.zeros(len(begun), np.bool_) if matrix is None else np.asarray(agree.ravel() > 0)
 
@@ -232,11 +236,11 @@ def _corners(picture: Grey) -> tuple[Places, npt.NDArray[np.int64]]:
     What covers more of the picture is to have more of them.
     """
     # Found on half as fine a picture: where exactly they are, following them tells.
-    small = cv2.pyrDown(picture) if min(picture.shape) >= _FINE else picture
+    small = cv2.pyrDown(picture) if min(picture.shape) >= _HALVED_FROM_ROWS else picture
     clear = cv2.cornerMinEigenVal(small, 3)
     apart = 2 * round(_CORNER_DISTANCE * small.shape[1] / picture.shape[1] / 2) + 1
     highest = cv2.dilate(clear, np.ones((apart, apart), np.uint8))
-    rows, columns = np.nonzero((clear >= highest) & (clear > _QUALITY * highest.max()))
+    rows, columns = np.nonzero((clear >= highest) & (clear > _CORNER_QUALITY * highest.max()))
     scale = np.array(picture.shape[::-1], np.float32) / np.array(small.shape[::-1], np.float32)
     corners = np.minimum(np.stack([columns, rows], 1) * scale, np.array(picture.shape[::-1]) - 1)
     corners = corners.astype(np.float32)
@@ -252,7 +256,7 @@ def _followed(
 ) -> tuple[npt.NDArray[np.bool_], Places]:
     ends, found, _ = cv2.calcOpticalFlowPyrLK(
         one, other, np.ascontiguousarray(points, np.float32), np.array(guesses, np.float32),
-        winSize=_WINDOW, maxLevel=levels, flags=cv2.OPTFLOW_USE_INITIAL_FLOW, criteria=_FINE_ENOUGH,
+        winSize=_FLOW_WINDOW, maxLevel=levels, flags=cv2.OPTFLOW_USE_INITIAL_FLOW, criteria=_FINE_ENOUGH,
     )  # fmt: skip
     return found.ravel() > 0, np.asarray(ends, np.float32).reshape(-1, 2)
 
@@ -266,7 +270,7 @@ def _first_guess(before: Grey, after: Grey) -> Places:
     one, other = (each.astype(np.float32) for each in small)
     (right, down), response = cv2.phaseCorrelate(one, other, _window(size))
     far = hypot(right, down) * 2
-    if far < _FAR_PIXELS or response < _CLEAR:
+    if far < _FAR_PIXELS or response < _LEAST_RESPONSE:
         return np.zeros(2, np.float32)
     return np.array([right * 2, down * 2], np.float32)
 

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 from av.video.frame import VideoFrame
 
-from chronoxis.core.picture.kernels import blocks_apart
+from chronoxis.core.picture.kernels import block_differences
 
 ROWS, COLUMNS = 36, 64
 TOGETHER = 24
@@ -25,12 +25,18 @@ REMEMBERED = 5
 
 _QUIET_SHARE = 20  # per cent of frames in which a block does no more than its noise
 _FLAT_SHARE = 25  # per cent of blocks that do no more than noise even where the camera moves
-_ALIKE, _ALIKE_CODES = 1.5, 1.0  # noise of one block by that of flat ones: times, and 8-bit codes
+# noise of one block by that of flat ones: times, and 8-bit codes
+_SAME_NOISE_RATIO = 1.5
+_SAME_NOISE_CODES = 1.0
 _MOST_POP = 4.0  # 8-bit codes by which a key frame changes all blocks at most
-_NOTED, _SAME = 3.0, 2.0  # 8-bit codes: of a change that is looked at, and within which a block is the same
+# 8-bit codes: of a change that is looked at, and within which a block is the same
+_NOTED_CODES = 3.0
+_UNCHANGED_CODES = 2.0
 _MOST_BLINKING = 64  # blocks that change at once, above which nobody's caret is at work
-_SURE, _SURE_CODES = 1.25, 1.5  # times its noise, and 8-bit codes, above which a block has changed
-_WHITE = 255.0
+# times its noise, and 8-bit codes, above which a block has changed
+_CHANGED_RATIO = 1.25
+_CHANGED_CODES = 1.5
+_WHITE_CODE = 255.0
 
 Luma = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
 Blocks = npt.NDArray[np.float32]
@@ -57,7 +63,7 @@ class ChangeWatch:
 
     def _pass_over_blinking(self, blocks: Blocks, before: Luma, luma: Luma) -> None:
         """Take those blocks out that are again what they were before their last change."""
-        places = np.argwhere(blocks > _NOTED)
+        places = np.argwhere(blocks > _NOTED_CODES)
         if len(places) > _MOST_BLINKING:
             self._older = None
         elif len(places):
@@ -65,8 +71,8 @@ class ChangeWatch:
             white = 255 if luma.dtype == np.uint8 else 65535
             for row, column in places.tolist():
                 block = _slices(row, column, luma.shape)
-                apart = float(cv2.absdiff(luma[block], older[block]).mean()) * _WHITE / white
-                if apart < _SAME:
+                apart = float(cv2.absdiff(luma[block], older[block]).mean()) * _WHITE_CODE / white
+                if apart < _UNCHANGED_CODES:
                     blocks[row, column] = 0
                 older[block] = before[block]
 
@@ -89,15 +95,17 @@ def judged(
     """
     above = blocks - noise
     pop = np.clip(np.median(above, axis=(1, 2), keepdims=True), 0, _MOST_POP)
-    changed = np.maximum(above - pop - (_SURE - 1) * noise - _SURE_CODES, 0)
-    return changed.max(axis=(1, 2)) / np.float32(_WHITE), np.mean(changed > 0, axis=(1, 2), dtype=np.float32)
+    changed = np.maximum(above - pop - (_CHANGED_RATIO - 1) * noise - _CHANGED_CODES, 0)
+    return changed.max(axis=(1, 2)) / np.float32(_WHITE_CODE), np.mean(
+        changed > 0, axis=(1, 2), dtype=np.float32
+    )
 
 
 def noise_in(quiet: Sequence[npt.NDArray[np.float32]]) -> npt.NDArray[np.float32]:
     """The noise of each block, from what it does in the quieter frames of some lots."""
     least: npt.NDArray[np.float32] = np.min(np.stack(quiet), axis=0)
     flat = float(np.percentile(least, _FLAT_SHARE))
-    return np.minimum(least, np.float32(_ALIKE * flat + _ALIKE_CODES))
+    return np.minimum(least, np.float32(_SAME_NOISE_RATIO * flat + _SAME_NOISE_CODES))
 
 
 def differences(before: Luma | None, luma: Luma) -> Blocks:
@@ -109,8 +117,8 @@ def differences(before: Luma | None, luma: Luma) -> Blocks:
         apart = cv2.absdiff(before, luma)
         means = cv2.resize(apart, (COLUMNS, ROWS), interpolation=cv2.INTER_AREA).astype(np.float32)
     else:
-        means = blocks_apart(before, luma, (ROWS, COLUMNS))
-    return means if luma.dtype == np.uint8 else means * np.float32(_WHITE / 65535)
+        means = block_differences(before, luma, (ROWS, COLUMNS))
+    return means if luma.dtype == np.uint8 else means * np.float32(_WHITE_CODE / 65535)
 
 
 def _slices(row: int, column: int, shape: tuple[int, ...]) -> tuple[slice, slice]:

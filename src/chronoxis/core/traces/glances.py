@@ -11,7 +11,7 @@ from chronoxis.core.picture.kernels import glance
 
 ROWS, COLUMNS = 36, 64
 # Lines of the picture that are looked at for each row: all would take as long as decoding.
-_LINES = 3
+_LINES_PER_ROW = 3
 
 Small = npt.NDArray[np.float32]
 """Shape (`ROWS`, `COLUMNS`, 3), red, green and blue, 0 to 1; or with the number of glances before that."""
@@ -31,4 +31,4 @@ class Glance(NamedTuple):
 
 def glance_at(frame: VideoFrame, colour: Colour) -> Glance:
     """A frame at a glance."""
-    return Glance(*glance(frame, colour, (ROWS, COLUMNS), _LINES))
+    return Glance(*glance(frame, colour, (ROWS, COLUMNS), _LINES_PER_ROW))

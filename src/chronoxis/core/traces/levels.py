@@ -19,10 +19,10 @@ Levels = npt.NDArray[np.float16]
 
 PER_SECOND = 100
 _SAMPLES_PER_LEVEL = RATE // PER_SECOND
-_INDEXED = ("mp4", "matroska")  # file formats that tell at once where their packets are
-_LEAPS = 1500  # places at which such a file is looked into: more than a lane has bars
-_OF = 32  # packets, of which a few are decoded at a glance
-_LEADING = 5  # of these, what the one that is taken may need before it: MP3 reaches back that far
+_INDEXED_FORMATS = ("mp4", "matroska")  # file formats that tell at once where their packets are
+_MOST_LEAPS = 1500  # places at which such a file is looked into: more than a lane has bars
+_PACKETS_PER_LEAP = 32  # packets, of which a few are decoded at a glance
+_LEADING_PACKETS = 5  # of these, what the one that is taken may need before it: MP3 reaches back that far
 
 
 class LevelListener:
@@ -67,7 +67,7 @@ def glance(path: Path, start: Fraction, length: Fraction, check: Callable[[], No
     with open_container(path) as container:
         if not container.streams.audio:
             raise FootageError(f"{path.name} has no sound.")
-        leaps = any(name in container.format.name for name in _INDEXED)
+        leaps = any(name in container.format.name for name in _INDEXED_FORMATS)
         frames = _by_leaps(container, start, length, check) if leaps else _some_frames(container, check)
         for frame in frames:
             assert frame.pts is not None and frame.time_base is not None
@@ -89,10 +89,10 @@ def _by_leaps(
     """Frames from all over a file that knows where its packets are; however long it is, as many of them."""
     stream = container.streams.audio[0]
     tick = Fraction(stream.time_base or 1)
-    for number in range(_LEAPS):
+    for number in range(_MOST_LEAPS):
         if number % 50 == 0:
             check()
-        container.seek(int((start + length * number / _LEAPS) / tick), stream=stream, backward=True)
+        container.seek(int((start + length * number / _MOST_LEAPS) / tick), stream=stream, backward=True)
         for place, packet in enumerate(container.demux(stream)):
             try:
                 frames = packet.decode()
@@ -108,13 +108,13 @@ def _some_frames(container: InputContainer, check: Callable[[], None]) -> Iterat
     for number, packet in enumerate(container.demux(container.streams.audio[0])):
         if number % 500 == 0:
             check()
-        if number % _OF > _LEADING:
+        if number % _PACKETS_PER_LEAP > _LEADING_PACKETS:
             continue
         try:
             frames = packet.decode()
         except av.InvalidDataError:
             continue
-        if number % _OF == _LEADING:
+        if number % _PACKETS_PER_LEAP == _LEADING_PACKETS:
             yield from (frame for frame in frames if frame.pts is not None)
 
 

@@ -9,10 +9,10 @@ Course = npt.NDArray[np.float64]
 """Logarithms of light, shape (frames, 3) for red, green and blue; only differences mean anything."""
 
 # Light below and above which a pixel tells nothing of a gain: noise, and what is white in any case.
-_DARK, _WHITE = 0.004, 0.85
+_DARK_LIGHT, _WHITE_LIGHT = 0.004, 0.85
 _LEAST_SHARE = 0.02  # of all pixels, that have to tell something
 # Differences that spread wider than these, and so many times as from frame to frame, are of what moved.
-_MOVED, _FURTHER = 0.05, 2.0
+_MOVED_DIFFERENCE, _MOVED_RATIO = 0.05, 2.0
 
 
 def level(light: Small) -> npt.NDArray[np.float32]:
@@ -39,7 +39,7 @@ def steps(anchor: Small, lights: Small) -> Course:
     spread, spread_from_first = (
         float(np.median(_told(*_some(than), *_some(now))[1])) for than in (before, first)
     )
-    if spread_from_first > _MOVED + _FURTHER * spread:
+    if spread_from_first > _MOVED_DIFFERENCE + _MOVED_RATIO * spread:
         return _told(*before, *now)[0]
     return np.diff(_told(*first, *now)[0], axis=0, prepend=np.zeros((1, 3)))
 
@@ -54,7 +54,7 @@ _Tells = npt.NDArray[np.bool_]
 def _read(lights: Small) -> tuple[_Logs, _Tells]:
     """Logarithms of light; channels before pixels, which are sorted far faster when they are contiguous."""
     rows = np.ascontiguousarray(np.moveaxis(lights.reshape(len(lights), -1, 3), 2, 1))
-    return np.log(np.maximum(rows, _DARK)), (rows > _DARK) & (rows < _WHITE)
+    return np.log(np.maximum(rows, _DARK_LIGHT)), (rows > _DARK_LIGHT) & (rows < _WHITE_LIGHT)
 
 
 def _some(read: tuple[_Logs, _Tells]) -> tuple[_Logs, _Tells]:

@@ -20,11 +20,14 @@ RENEWED = 4
 
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _LEAST_DIFFERENCE = 0.08  # of the range, by which a pixel differs from what stands still
-_TALL, _WIDE, _LARGE = 0.5, 0.6, 0.10  # shares of the picture: whoever is near reaches one of them
+# shares of the picture: whoever is near reaches one of them
+_TALL_SHARE = 0.5
+_WIDE_SHARE = 0.6
+_LARGE_SHARE = 0.10
 _LEAST_COVERED = 0.025  # share of the picture that is covered
-_ABOVE = 2.5  # times what is usual around, at least
+_LEAST_RATIO = 2.5  # times what is usual around, at least
 _BACKGROUND_PICTURES = 10  # times as many pictures as are held, over which the usual is taken
-_GAP = 3  # pictures between two moments that are one
+_MERGED_GAP = 3  # pictures between two moments that are one
 
 
 class PasserWatch:
@@ -74,9 +77,9 @@ def _largest(grey: npt.NDArray[np.float32], still: npt.NDArray[np.float32]) -> f
     for part in stats[1:count]:
         area = float(part[cv2.CC_STAT_AREA]) / (width * height)
         near = (
-            part[cv2.CC_STAT_HEIGHT] >= _TALL * height
-            or part[cv2.CC_STAT_WIDTH] >= _WIDE * width
-            or area >= _LARGE
+            part[cv2.CC_STAT_HEIGHT] >= _TALL_SHARE * height
+            or part[cv2.CC_STAT_WIDTH] >= _WIDE_SHARE * width
+            or area >= _LARGE_SHARE
         )
         if near:
             largest = max(largest, area)
@@ -98,12 +101,12 @@ def moments(covered: npt.NDArray[np.float32]) -> Spans:
     if not len(covered):
         return NO_SPANS
     usual = _usual(covered)
-    found = stretches((covered > _LEAST_COVERED) & (covered > _ABOVE * usual))
+    found = stretches((covered > _LEAST_COVERED) & (covered > _LEAST_RATIO * usual))
     spans: list[list[int]] = []
     # At the edge of the picture less shows than what counts: a picture before and one after belong to it.
     beside = found + np.array([-1, 1])
     for begin, end in beside.clip(0, len(covered)).tolist():
-        if spans and begin - spans[-1][1] <= _GAP:
+        if spans and begin - spans[-1][1] <= _MERGED_GAP:
             spans[-1][1] = end
         else:
             spans.append([begin, end])

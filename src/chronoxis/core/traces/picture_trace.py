@@ -40,7 +40,7 @@ _WATCHED_RATE = 8.0  # pictures per recorded second that passers-by are looked f
 _REPORT_SECONDS = 0.25  # seconds between two looks at how far it is
 _KEEPING_SECONDS = 60.0  # seconds after which what is known is put on the disk
 _MOST_EVENED = 4  # choices whose gains are kept: each shot may have its own, and a drag makes many
-_GAMMA = 0.45  # about: what light times a gain comes to in codes
+_CODE_GAMMA = 0.45  # about: what light times a gain comes to in codes
 # A picture begins a scene that differs from the one before by so much of the range, and by so many times
 # what its neighbours do.
 _CUT_DIFFERENCE, _CUT_RATIO = 0.10, 3.0
@@ -324,7 +324,7 @@ def _compared(before: Sequence[Glance], glances: Sequence[Glance]) -> dict[str, 
     """The columns that glances give, each against the one before it."""
     lights = np.stack([glance.light for glance in glances])
     steps = light.steps(before[0].light, lights)
-    gains = np.exp(_GAMMA * steps).astype(np.float32)[:, None, None, :]
+    gains = np.exp(_CODE_GAMMA * steps).astype(np.float32)[:, None, None, :]
     codes_before, codes = (np.stack([glance.codes for glance in part]) for part in (before, glances))
     apart = np.abs(codes - np.minimum(codes_before * gains, 1))
     return {

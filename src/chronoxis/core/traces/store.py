@@ -26,7 +26,7 @@ BUDGET = 512 * 1024 * 1024
 
 _VERSION = 1
 _ENDING = ".trace.npz"
-_PART = 64 * 1024
+_PART_BYTES = 64 * 1024
 
 
 def fingerprint(files: Iterable[Path]) -> str:
@@ -47,9 +47,9 @@ def _fingerprint(files: Iterable[Path]) -> str:
         size = file.stat().st_size
         found.update(str(size).encode())
         with file.open("rb") as opened:
-            for at in (0, max(0, size // 2 - _PART // 2), max(0, size - _PART)):
+            for at in (0, max(0, size // 2 - _PART_BYTES // 2), max(0, size - _PART_BYTES)):
                 opened.seek(at)
-                found.update(opened.read(_PART))
+                found.update(opened.read(_PART_BYTES))
     return found.hexdigest()
 
 

@@ -25,12 +25,12 @@ _LONGEST_SOLVED = 400  # frames of a span that is smoothed frame by frame; longe
 _BLOCKS_OF_SPAN = 100
 # What a bend costs in cross-validation: above 1 it does not follow noise (Kim and Gu, Journal of the Royal
 # Statistical Society B 66, 2004, 337).
-_PRICE = 1.4
+_BREAK_PRICE = 1.4
 
-_GLITCH = 11  # frames about one that lies far off all of them
+_GLITCH_WINDOW = 11  # frames about one that lies far off all of them
 # Standard deviations, and logarithms of light where there is no scatter.
 _FAR_DEVIATIONS, _FAR_FROM_NONE = 6.0, 0.05
-_DEVIATION = 1.4826  # standard deviations of a normal scatter in the median of its absolute values
+_DEVIATION_PER_MEDIAN = 1.4826  # standard deviations of a normal scatter in the median of its absolute values
 _SCATTER_FRAMES = 121  # frames that scatter is measured in
 _LEAST_SCATTER = 0.004  # logarithms of light: what eight-bit codes tell
 # Degrees of the curves on both sides of a break, and how far they are looked at, in spans.
@@ -66,7 +66,7 @@ def fitting_span(course: Course, parts: Frames) -> float:
     found = []
     for span in _SPANS:
         left = float(np.mean((smoothed(course, span, parts) - course) ** 2))
-        free = _PRICE * min((len(parts) + 1) * 3 + count * _passed_share(span), 0.75 * count)
+        free = _BREAK_PRICE * min((len(parts) + 1) * 3 + count * _passed_share(span), 0.75 * count)
         found.append(left / (1 - free / count) ** 2)
     return _SPANS[int(np.argmin(found))]
 
@@ -134,14 +134,16 @@ def _block_levels(line: _Line, block: int) -> _Line:
 
 def _without_glitches(line: _Line) -> _Line:
     """With the running median where a frame lies far off it (Davies and Gather, JASA 88, 1993, 782)."""
-    middle = median_filter(line, _GLITCH, mode="reflect")
+    middle = median_filter(line, _GLITCH_WINDOW, mode="reflect")
     off = np.abs(line - middle)
     return np.where(off > _FAR_DEVIATIONS * _scatter(off) + _FAR_FROM_NONE, middle, line)
 
 
 def _scatter(off: _Line) -> _Line:
     """The standard deviations about each frame that absolute differences come to, a few large ones or not."""
-    return np.asarray(_DEVIATION * median_filter(off, min(_SCATTER_FRAMES, len(off)), mode="reflect"))
+    return np.asarray(
+        _DEVIATION_PER_MEDIAN * median_filter(off, min(_SCATTER_FRAMES, len(off)), mode="reflect")
+    )
 
 
 def _breaks(line: _Line, span: float, scenes: Frames) -> Frames:

@@ -13,11 +13,12 @@ from chronoxis.core.traces.glances import glance_at
 WINDOWS = tuple(Fraction(1 << power, 2) for power in range(8))
 """Stored seconds, from half a second to about a minute; each twice as long as the one before."""
 
-_SAMPLES = 15  # frames of a window, whose median is taken
-_TELLING = 4 / 255  # by which a block has to change for a change to be seen, encoded
-_FEW = 0.004  # share of blocks: less is noise, or a leaf
-_NEARLY = 1.5  # times the least share that changes with any window: clouds and balloons drift in all of them
-_MOST = 0.15  # share of blocks beyond which nothing is gained by any window
+_SAMPLED_FRAMES = 15  # frames of a window, whose median is taken
+_VISIBLE_CHANGE = 4 / 255  # by which a block has to change for a change to be seen, encoded
+_LEAST_SHARE = 0.004  # share of blocks: less is noise, or a leaf
+# times the least share that changes with any window: clouds and balloons drift in all of them
+_LEAST_SHARE_RATIO = 1.5
+_GREATEST_SHARE = 0.15  # share of blocks beyond which nothing is gained by any window
 
 
 def vanishing_window(source: Source, moment: float, check: Check = never) -> Fraction | None:
@@ -37,7 +38,7 @@ def vanishing_window(source: Source, moment: float, check: Check = never) -> Fra
     sampled = {window: _frames(source, moment, window) for window in WINDOWS if window <= source.length}
     numbers = np.unique(np.concatenate(list(sampled.values()))) if sampled else np.zeros(0, np.int64)
     colour, seen = source.facts.picture.colour, dict[int, npt.NDArray[np.float32]]()
-    with source.reader(0, _SMALL) as reader:
+    with source.reader(0, _SMALL_SIZE) as reader:
         for number, frame in reader.frames(numbers.tolist(), check):
             seen[number] = glance_at(frame, colour).codes
     medians = {
@@ -46,20 +47,23 @@ def vanishing_window(source: Source, moment: float, check: Check = never) -> Fra
     }
     changed = {one: _changed(medians[one], medians[other]) for one, other in pairwise(medians)}
     least = min(changed.values(), default=1.0)
-    if least > _MOST:
+    if least > _GREATEST_SHARE:
         return None
-    enough = max(_FEW, _NEARLY * least)
+    enough = max(_LEAST_SHARE, _LEAST_SHARE_RATIO * least)
     return next(window for window, share in changed.items() if share <= enough)
 
 
-_SMALL = (256, 144)
+_SMALL_SIZE = (256, 144)
 
 
 def _frames(source: Source, moment: float, window: Fraction) -> npt.NDArray[np.int64]:
     """Frames evenly spread over a window around a moment, which is shifted to lie inside of the footage."""
     half, length = float(window) / 2, float(source.length)
     middle = min(max(moment, half), length - half)
-    times = np.linspace(middle - half, middle + half, _SAMPLES, endpoint=False) + float(window) / _SAMPLES / 2
+    times = (
+        np.linspace(middle - half, middle + half, _SAMPLED_FRAMES, endpoint=False)
+        + float(window) / _SAMPLED_FRAMES / 2
+    )
     return np.unique([source.frame_at(float(time)) for time in times])
 
 
@@ -67,4 +71,4 @@ def _changed(one: npt.NDArray[np.float64], other: npt.NDArray[np.float64]) -> fl
     """Share of blocks that differ; the light of all of it may."""
     apart = other - one
     apart = apart - np.median(apart, axis=(0, 1))
-    return float((np.abs(apart).max(axis=-1) > _TELLING).mean())
+    return float((np.abs(apart).max(axis=-1) > _VISIBLE_CHANGE).mean())

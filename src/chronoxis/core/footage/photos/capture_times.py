@@ -10,7 +10,7 @@ from statistics import linear_regression, median
 
 from chronoxis.core.footage.photos.photo_header import PhotoHeader, universal
 
-_WHOLE_SECOND, _FINE = Fraction(1), Fraction(1, 20)
+_WHOLE_SECOND, _FINE_TICK = Fraction(1), Fraction(1, 20)
 _MOST_ASTRAY = 5  # one photo in so many may have a date that does not fit
 _DENOMINATORS = (1, 2, 4, 10, 100, 1000)
 _STAYS_BEHIND = 8  # photos by which a clock that was set back is told from one wrong date
@@ -71,7 +71,7 @@ def capture_times(photos: Sequence[PhotoHeader], missing: Mapping[int, int]) -> 
         for number in fitting
     }
     fine = any(date.microsecond for date in known.values())
-    resolution = _FINE if fine else _WHOLE_SECOND
+    resolution = _FINE_TICK if fine else _WHOLE_SECOND
     interval = _interval(at, resolution, missing)
     if not interval:
         return None

@@ -10,11 +10,11 @@ from PIL import Image, ImageCms
 
 from chronoxis.core.picture.colour import SRGB, from_linear
 
-_NODES = 9  # a side of the colours that are looked at to tell what a profile does
-_SAME = 1  # code of eight bits, by which a profile that does nothing may be off
+_GRID_NODES = 9  # a side of the colours that are looked at to tell what a profile does
+_CODE_TOLERANCE = 1  # code of eight bits, by which a profile that does nothing may be off
 _SAME_LIGHT = 1e-5  # of white, by which sums may miss what the library gives
-_TRIED = 1000  # colours that they are held against
-_STRIP = 128  # rows that are worked on at a time
+_TRIED_COLOURS = 1000  # colours that they are held against
+_STRIP_ROWS = 128  # rows that are worked on at a time
 # Of BT.709 and D65: x, y and a luminance of 1 (ITU-R BT.709).
 _WHITE_POINT = (0.3127, 0.3290, 1.0)
 _PRIMARIES = (0.64, 0.33, 1.0, 0.30, 0.60, 1.0, 0.15, 0.06, 1.0)
@@ -40,9 +40,9 @@ def deep_in_srgb(samples: npt.NDArray[np.uint16], profile: bytes | None) -> npt.
     if tables is None:
         return np.asarray(_transformed(samples, profile, _srgb().tobytes(), np.uint16))
     outcome = np.empty_like(samples)
-    for top in range(0, len(samples), _STRIP):
-        strip = samples[top : top + _STRIP]
-        outcome[top : top + _STRIP] = np.rint(from_linear(_summed(tables, strip), SRGB) * 65535)
+    for top in range(0, len(samples), _STRIP_ROWS):
+        strip = samples[top : top + _STRIP_ROWS]
+        outcome[top : top + _STRIP_ROWS] = np.rint(from_linear(_summed(tables, strip), SRGB) * 65535)
     return outcome
 
 
@@ -58,7 +58,7 @@ def _light_tables(profile: bytes) -> list[_Light] | None:
     for channel in range(3):
         ramps[channel, :, channel] = np.arange(65536)
     tables = list(_transformed(ramps, profile, linear, np.float32))
-    some = np.random.default_rng(0).integers(0, 65536, (1, _TRIED, 3)).astype(np.uint16)
+    some = np.random.default_rng(0).integers(0, 65536, (1, _TRIED_COLOURS, 3)).astype(np.uint16)
     off = np.abs(_summed(tables, some) - _transformed(some, profile, linear, np.float32)).max()
     return tables if off < _SAME_LIGHT else None
 
@@ -119,8 +119,8 @@ def _to_srgb(profile: bytes, mode: str) -> ImageCms.ImageCmsTransform | None:
 
 
 def _changes_colours(transform: ImageCms.ImageCmsTransform, mode: str) -> bool:
-    codes = np.rint(np.linspace(0, 255, _NODES)).astype(np.uint8)
+    codes = np.rint(np.linspace(0, 255, _GRID_NODES)).astype(np.uint8)
     grid = np.stack(np.meshgrid(codes, codes, codes, indexing="ij"), -1).reshape(1, -1, 3)
     before = Image.fromarray(grid if mode == "RGB" else np.arange(256, dtype=np.uint8)[None])
     after = np.asarray(ImageCms.applyTransform(before, transform), np.int16)
-    return bool(np.abs(after - np.asarray(before.convert("RGB"), np.int16)).max() > _SAME)
+    return bool(np.abs(after - np.asarray(before.convert("RGB"), np.int16)).max() > _CODE_TOLERANCE)

@@ -33,10 +33,10 @@ from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
 from chronoxis.core.timing.shot_columns import Spans
 
-_MANY = 400  # headers from which a process of their own is worth its start
+_MANY_HEADERS = 400  # headers from which a process of their own is worth its start
 _REPORT_HEADERS = 50  # headers between two words about how far it is
-_GLIMPSED = (320, 320)
-_TRIED = 20  # photos whose headers are tried for a first picture
+_FIRST_PICTURE_SIZE = (320, 320)
+_TRIED_PHOTOS = 20  # photos whose headers are tried for a first picture
 
 
 @dataclass(frozen=True, eq=False)
@@ -170,7 +170,7 @@ class PhotoRunKind:
         if not photos.folder.is_dir():
             raise FootageError(f"{photos.folder} is not there; check the path, or find where it was moved.")
         header = PhotoHeader("")
-        for path in photos.paths[:_TRIED]:
+        for path in photos.paths[:_TRIED_PHOTOS]:
             header = read_header(path)
             if header.wrong:
                 continue
@@ -192,7 +192,7 @@ class PhotoRunKind:
     def count(self, facts: PhotoRunFacts, progress: Progress | None, *, gently: bool) -> PhotoSource:
         """Read all headers; ``gently``, many of them in a process of their own. Raises FootageError."""
         paths = facts.origin.paths
-        if gently and progress is not None and len(paths) > _MANY:
+        if gently and progress is not None and len(paths) > _MANY_HEADERS:
             told = run_in_own_process(tell_headers, list(map(str, paths)), progress, facts.origin.folder.name)
             headers = [PhotoHeader.of_told(each) for each in told.values]
         else:
@@ -225,13 +225,13 @@ class PhotoRunKind:
             yield lambda _: None
             return
         source = PhotoSource(facts, facts.usual)
-        with source.reader(1, _GLIMPSED) as reader:
+        with source.reader(1, _FIRST_PICTURE_SIZE) as reader:
             yield lambda seconds: reader.frame(source.frame_at(seconds))
 
 
 def _small(path: Path, header: PhotoHeader) -> VideoFrame:
     """One photo by itself, small. Raises FootageError."""
-    reduction = largest_reduction(header.size, _GLIMPSED)
+    reduction = largest_reduction(header.size, _FIRST_PICTURE_SIZE)
     with PhotoReader([path], [0], header.size, deep=header.deep, reduction=reduction, threads=1) as reader:
         return reader.frame(0)
 

@@ -10,7 +10,7 @@ from chronoxis.core.footage.recording.frame_index import FrameIndex, build_index
 from chronoxis.core.footage.recording.frame_reader import FrameReader
 from chronoxis.core.footage.source import Progress
 
-_TAIL = 12  # frames at the end that are decoded to see which come out
+_TAIL_FRAMES = 12  # frames at the end that are decoded to see which come out
 
 
 def tell_frames(paths: list[str], progress: Progress) -> Told:
@@ -36,5 +36,5 @@ def count_frames(path: Path, progress: Progress | None = None) -> FrameIndex:
     if head is None:
         raise FootageError(f"{path.name} holds no frame that can be decoded; copy it again from the camera.")
     with FrameReader(path, index) as reader:
-        last = reader.last_number(np.arange(max(head, len(index) - _TAIL), len(index)))
+        last = reader.last_number(np.arange(max(head, len(index) - _TAIL_FRAMES), len(index)))
     return index.without_ends(head, len(index) - 1 - max(last, head))

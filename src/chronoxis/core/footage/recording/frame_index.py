@@ -23,14 +23,14 @@ from chronoxis.core.footage.recording.containers import open_container, packets_
 from chronoxis.core.footage.recording.refresh import begins_cleanly, length_size_of
 from chronoxis.core.footage.source import Progress
 
-_TRIED = 48  # frames that are decoded to see in which order they come out
+_TRIED_FRAMES = 48  # frames that are decoded to see in which order they come out
 _REPORT_EVERY = 2000
 _USUAL_RATE = Fraction(25)
 _FINEST_RATE = 10_000_000  # denominator: hours later, a step still counts whole frames
-_BACK = Fraction(1, 2)  # seconds by which the clock must run back for a new file to begin there
+_CLOCK_RESET = Fraction(1, 2)  # seconds by which the clock must run back for a new file to begin there
 _LEAST_JUMP = 10  # seconds by which it must jump ahead
 # Files that are made to be joined end to end, each part with a clock of its own.
-_JOINED = ("mpegts", "mpeg")
+_JOINED_FORMATS = ("mpegts", "mpeg")
 
 
 _NO_STAMP = np.iinfo(np.int64).min
@@ -206,7 +206,7 @@ def _read_packets(
     size = max(path.stat().st_size, 1)
     context = stream.codec_context
     lengths = length_size_of(context.extradata) if context.name == "h264" else None
-    clock = _Clock(Fraction(stream.time_base or 1), joined=container.format.name in _JOINED)
+    clock = _Clock(Fraction(stream.time_base or 1), joined=container.format.name in _JOINED_FORMATS)
     rows, count = array("q"), 0
     try:
         for packet in packets_of(container, stream):
@@ -236,7 +236,7 @@ class _Clock:
     def __init__(self, time_base: Fraction, *, joined: bool) -> None:
         self.splices = [Splice(0, 0)]
         self._joined = joined
-        self._back, self._ahead = int(_BACK / time_base), int(_LEAST_JUMP / time_base)
+        self._back, self._ahead = int(_CLOCK_RESET / time_base), int(_LEAST_JUMP / time_base)
         self._before: int | None = None  # the stamp of the packet before, as the file has it
         self._step = 0
 
@@ -318,7 +318,7 @@ def comes_out_in_another_order(path: Path) -> bool:
                 break
             before: int | None = None
             with suppress(av.FFmpegError):
-                for frame in islice(container.decode(stream), _TRIED):
+                for frame in islice(container.decode(stream), _TRIED_FRAMES):
                     if frame.pts is not None and before is not None and frame.pts < before:
                         return True
                     before = frame.pts if frame.pts is not None else before

@@ -29,13 +29,13 @@ _WORTH_DECODING = 12
 # Packets worth reading past rather than seeking.
 _WORTH_READING = 150
 # Packets after a frame's own that may be needed before it comes out.
-_REORDERED = 16
+_MOST_REORDERED = 16
 # Threads of the decoder, each with a frame under way, at most.
 _MOST_THREADS = 16
 # Frames that one which can be decoded stands in for at most.
 _MOST_HELD = 50
 # How many key frames earlier decoding begins, one try after another.
-_EARLIER = (0, 1, 3, 8)
+_EARLIER_KEY_FRAMES = (0, 1, 3, 8)
 
 
 class FrameReader(UsualReader):
@@ -190,7 +190,7 @@ class FrameReader(UsualReader):
                 patient._check = self._check
                 found = patient._patiently(number)
             if patient._ended_at is not None:  # of damage, some packets may have been passed unseen
-                self._gone_from, self._last = patient._ended_at + _REORDERED, found
+                self._gone_from, self._last = patient._ended_at + _MOST_REORDERED, found
         frame = found[1] if found is not None else after
         if found is not None and found[0] < number - _MOST_HELD:
             frame = None  # so much is lost that nothing stands in for it
@@ -209,9 +209,11 @@ class FrameReader(UsualReader):
         self._skips = False
         place = int(np.searchsorted(index.key_packets, index.key_packets_for(np.array([number]))[0]))
         last = int(index.packets[: number + 1].max()) if index.stamped else int(index.packets.max())
-        for back in [back for back in _EARLIER if back <= place]:
+        for back in [back for back in _EARLIER_KEY_FRAMES if back <= place]:
             self._go_to(int(index.key_packets[place - back]))
-            for other, frame in self._numbered(min(last + _REORDERED, int(index.packets.max())), stays=False):
+            for other, frame in self._numbered(
+                min(last + _MOST_REORDERED, int(index.packets.max())), stays=False
+            ):
                 if other == number:
                     return other, frame
                 if other < number and (best is None or other > best[0]):
@@ -242,7 +244,11 @@ class FrameReader(UsualReader):
 
         If it ``stays``, it is fed a little further instead, until whoever takes the frames has enough.
         """
-        until = min(last_packet + _REORDERED + _MOST_THREADS, len(self._wanted) - 1) if stays else last_packet
+        until = (
+            min(last_packet + _MOST_REORDERED + _MOST_THREADS, len(self._wanted) - 1)
+            if stays
+            else last_packet
+        )
         while self._position is not None and self._position <= until:
             self._check()
             packet = self._next_packet()

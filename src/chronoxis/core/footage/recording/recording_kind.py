@@ -29,7 +29,7 @@ from chronoxis.core.sound.excerpt import excerpt
 from chronoxis.core.sound.samples import Samples
 from chronoxis.core.timing.pace import Seconds
 
-_MANY = 20_000  # frames to count from which a process of their own is worth its start
+_MANY_FRAMES = 20_000  # frames to count from which a process of their own is worth its start
 _ENDINGS = (
     "mp4 mov m4v mkv webm avi mts m2ts ts mpg mpeg m2v vob wmv flv 3gp 3g2 ogv mxf dv h264 264 hevc 265 y4m"
 )
@@ -142,7 +142,7 @@ class RecordingKind:
 
     def count(self, facts: RecordingFacts, progress: Progress | None, *, gently: bool) -> RecordingSource:
         """Read the frame index; ``gently``, a long one in a process of its own. Raises FootageError."""
-        if gently and progress is not None and facts.frame_count > _MANY:
+        if gently and progress is not None and facts.frame_count > _MANY_FRAMES:
             told = run_in_own_process(tell_frames, [str(facts.path)], progress, facts.path.name)
             index = FrameIndex.of_told(told)
         else:

@@ -14,10 +14,10 @@ from chronoxis.core.model.accent import Badge, Corner, Shown
 from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.rgb import Rgb16
 
-_MARGIN = 0.045  # of the height, to the sides of the picture
+_MARGIN_SHARE = 0.045  # of the height, to the sides of the picture
 _LIT_SHARE = 0.62  # of each second, when it blinks
-_FINER = 4  # times as fine it is drawn, then brought to size
-_SHADE = 0.45  # of the picture's code values behind the mark
+_SUPERSAMPLING = 4  # times as fine it is drawn, then brought to size
+_SHADE_SHARE = 0.45  # of the picture's code values behind the mark
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,7 +43,7 @@ class BadgeAccent:
         bars = None if self.look.shows is not Shown.SPEED else back
         drawn = _drawn(text, tall, bars)
         mark, shade = (part * min(self.amounts[result_frame], 1.0) for part in drawn)
-        aside = round(_MARGIN * height)
+        aside = round(_MARGIN_SHARE * height)
         corner, wide = self.look.corner, mark.shape[1]
         left = aside if corner in (Corner.TOP_LEFT, Corner.BOTTOM_LEFT) else width - aside - wide
         top = aside if corner in (Corner.TOP_LEFT, Corner.TOP_RIGHT) else height - aside - tall
@@ -51,7 +51,7 @@ class BadgeAccent:
         made = codes.copy()
         place = made[top : top + tall, left : left + wide]
         mark, shade = (part[: place.shape[0], : place.shape[1], None] for part in (mark, shade))
-        dimmed = place * (1 - shade * _SHADE)
+        dimmed = place * (1 - shade * _SHADE_SHARE)
         place[:] = np.rint(dimmed + (65535 - dimmed) * mark)
         return made
 
@@ -64,7 +64,7 @@ def _drawn(
 
     It has bars that say where time goes, unless ``back`` is None. Figures are all of one width.
     """
-    size = tall * _FINER
+    size = tall * _SUPERSAMPLING
     letters = _letters(round(size * 0.5))
     bars = 0 if back is None else round(size * 0.92)
     steps = [letters.getlength("0" if letter.isdigit() else letter) for letter in text]
@@ -86,7 +86,7 @@ def _drawn(
     for letter, step in zip(text, steps, strict=True):
         draw.text((at + step / 2, size / 2), letter, fill=255, font=letters, anchor="mm")
         at += step
-    small = (max(1, round(wide / _FINER)), tall)
+    small = (max(1, round(wide / _SUPERSAMPLING)), tall)
 
     def brought(part: Image.Image) -> npt.NDArray[np.float32]:
         return np.asarray(part.resize(small, Image.Resampling.BOX), np.float32) / np.float32(255)

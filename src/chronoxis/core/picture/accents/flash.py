@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from chronoxis.core.model.accent import Flash
-from chronoxis.core.picture import kernels
+from chronoxis.core.picture import accent_kernels, kernels
 from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.rgb import Rgb16
@@ -35,7 +35,7 @@ class FlashAccent:
         gain = 2.0 ** (self.look.stops * self.amounts[result_frame])
         made, work = np.empty_like(codes), RowWork()
         if gain > 1:
-            kernels.flash(work, codes, self.colour, gain, KNEE, self.colour.luma_shares, made)
+            accent_kernels.flash(work, codes, self.colour, gain, KNEE, self.colour.luma_shares, made)
         else:
             kernels.gain(work, codes, self.colour, [gain] * 3, made)
         work.wait()

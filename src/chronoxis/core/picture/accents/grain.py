@@ -9,15 +9,16 @@ import numpy as np
 import numpy.typing as npt
 
 from chronoxis.core.model.accent import Grain
-from chronoxis.core.picture import kernels
+from chronoxis.core.picture import accent_kernels
 from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
-_FREE = 192  # grains by which the field is larger than a picture: every frame takes another part of it
+# grains by which the field is larger than a picture: every frame takes another part of it
+_FIELD_MARGIN = 192
 _MOST_GRAINS = 2.0  # a pixel: finer ones look alike
 # Between grains noise is interpolated both ways, which leaves two thirds of its deviation.
-_LOST = 2 / 3
+_SMOOTHING_LOSS = 2 / 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,7 +34,7 @@ class GrainAccent:
         height, width = codes.shape[:2]
         noise = self.noise(result_frame, height, width)
         made, work = np.empty_like(codes), RowWork()
-        kernels.grain(work, codes, noise, self.look.level * self.amounts[result_frame], made)
+        accent_kernels.grain(work, codes, noise, self.look.level * self.amounts[result_frame], made)
         work.wait()
         return made
 
@@ -41,8 +42,8 @@ class GrainAccent:
         """What a frame gets in mid tones at a level of 1; shape (height, width), deviation about 1."""
         per_pixel = min(1 / (self.look.size * height), _MOST_GRAINS)
         across, down = ceil(width * per_pixel) + 2, ceil(height * per_pixel) + 2
-        field = _field(self.seed, down + _FREE, across + _FREE)
-        left, top = np.random.default_rng((self.seed, result_frame)).integers(0, _FREE, 2).tolist()
+        field = _field(self.seed, down + _FIELD_MARGIN, across + _FIELD_MARGIN)
+        left, top = np.random.default_rng((self.seed, result_frame)).integers(0, _FIELD_MARGIN, 2).tolist()
         part = field[top : top + down, left : left + across]
         made, work = np.empty((height, width), np.float32), RowWork()
         columns = ((np.arange(width, dtype=np.float32) + 0.5) * np.float32(per_pixel))[None]
@@ -70,4 +71,4 @@ class GrainAccent:
 def _field(seed: int, rows: int, columns: int) -> npt.NDArray[np.float32]:
     """Independent grains; the same for the same seed, whatever the size: more of them go on to the right."""
     generator = np.random.default_rng(seed)
-    return (generator.standard_normal((columns, rows), np.float32) / np.float32(_LOST)).T.copy()
+    return (generator.standard_normal((columns, rows), np.float32) / np.float32(_SMOOTHING_LOSS)).T.copy()

@@ -6,7 +6,7 @@ from math import cos, radians, sin
 import numpy as np
 
 from chronoxis.core.model.accent import Streak
-from chronoxis.core.picture import kernels
+from chronoxis.core.picture import accent_kernels, kernels
 from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.colour import Colour
 from chronoxis.core.picture.rgb import Rgb16
@@ -34,5 +34,5 @@ class StreakAccent:
         angle = radians(self.direction)
         light, made, work = np.empty((*codes.shape[:2], 4), np.float32), np.empty_like(codes), RowWork()
         kernels.pixels(work, codes, self.colour, light)
-        kernels.streak(work, light, (cos(angle), -sin(angle)), length, self.colour.transfer, made)
+        accent_kernels.streak(work, light, (cos(angle), -sin(angle)), length, self.colour.transfer, made)
         return made
