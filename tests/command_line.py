@@ -5,26 +5,49 @@ import os
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 _SERVER = multiprocessing.get_context("forkserver")
 _SERVER.set_forkserver_preload(
-    [f"chronoxis.cli.{name}_command" for name in ("condense", "convert", "facts", "plan")]
+    [f"chronoxis.cli.{name}_command" for name in ("condense", "convert", "facts", "plan", "queue", "render")]
 )
 _PATIENCE = 120  # seconds
 
 
-def chronoxis(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
-    """Run a command to its end. With ``options`` of `subprocess.run` it is started afresh."""
+def chronoxis(
+    *arguments: object,
+    cwd: Path | None = None,
+    env: Mapping[str, str] | None = None,
+    afresh: bool = False,
+    prepared: Callable[[], None] | None = None,
+) -> subprocess.CompletedProcess[str]:
+    """Run a command to its end.
+
+    Args:
+        arguments: of the command.
+        cwd: the folder that it runs in.
+        env: its environment.
+        afresh: as a person does, with an interpreter that has loaded nothing.
+        prepared: called in its process before it begins, which is started afresh for that.
+    """
     words = list(map(str, arguments))
+    folder, environment = cwd or Path.cwd(), dict(os.environ if env is None else env)
     command = [sys.executable, "-m", "chronoxis.cli", *words]
-    if options:
-        return subprocess.run(  # type: ignore[call-overload, no-any-return]
-            command, capture_output=True, text=True, timeout=_PATIENCE, check=False, **options
+    if afresh or prepared:
+        return subprocess.run(
+            command,
+            capture_output=True,
+            text=True,
+            timeout=_PATIENCE,
+            check=False,
+            cwd=folder,
+            env=environment,
+            preexec_fn=prepared,
         )
     with tempfile.TemporaryDirectory() as name:
         streams = [Path(name) / "out", Path(name) / "err"]
-        process = _SERVER.Process(target=_run, args=(words, dict(os.environ), Path.cwd(), streams))
+        process = _SERVER.Process(target=_run, args=(words, environment, folder, streams))
         process.start()
         process.join(_PATIENCE)
         if process.is_alive():

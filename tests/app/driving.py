@@ -1,8 +1,10 @@
 """Driving the window by hand and keyboard."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -26,6 +28,22 @@ def wear_theme(scale: float = 1.0) -> None:
     assert isinstance(application, QApplication)
     if not application.styleSheet() or scaled(1000) != round(1000 * scale):
         apply_theme(application, scale)
+
+
+@contextmanager
+def window_with_text(scale: float) -> Iterator[MainWindow]:
+    """A window with text of a size; no other is there when that changes, for all would change along."""
+    wear_theme(scale)
+    made = MainWindow()
+    made.show()
+    try:
+        yield made
+    finally:
+        made.files.discard_changes()
+        made.end()
+        made.deleteLater()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+        wear_theme()
 
 
 def enter(qtbot: QtBot, window: MainWindow, quantity: Quantity, text: str) -> None:

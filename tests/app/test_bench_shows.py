@@ -105,6 +105,7 @@ def test_pictures_are_of_the_present_moment_and_rest_while_it_plays(opened: Main
     assert document.project.shots[0].passages[0].making.each == EachFrame.LONG_EXPOSURE
 
 
+@pytest.mark.thorough
 def test_details_show_where_the_choices_differ(opened: MainWindow, qtbot: QtBot) -> None:
     document, page = opened.document, opened.bench.frames
     opened.show_bench_page(1)

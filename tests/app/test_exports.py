@@ -64,7 +64,7 @@ def test_several_exports_go_on_in_turn_and_later_edits_do_not_change_them(
     opened: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
     opened.notifications = told = Told()
-    begin(qtbot, opened, tmp_path / "slow.mp4", Fraction(1, 4))
+    begin(qtbot, opened, tmp_path / "slow.mp4", Fraction(1, 2))
     count = opened.document.frame_count
     begin(qtbot, opened, tmp_path / "quick.mp4", Fraction(4))
     assert opened.head.exports_button.isVisible()
@@ -85,7 +85,7 @@ def test_one_is_paused_and_goes_on_and_another_comes_first(
     opened: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
     for name in ("one", "two", "three"):
-        begin(qtbot, opened, tmp_path / f"{name}.mp4", Fraction(1, 4))
+        begin(qtbot, opened, tmp_path / f"{name}.mp4", Fraction(1, 2))
     one, two, three = (job.id for job in opened.exports.jobs)
     rows = opened.export_panel.list.rows
     qtbot.waitUntil(lambda: rows[one].job.state is JobState.UNDER_WAY, timeout=20_000)
@@ -125,7 +125,7 @@ def test_exports_outlive_the_window_and_a_kill_and_are_shown_again(
 
 
 def test_what_was_interrupted_is_offered_to_go_on(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    begin(qtbot, opened, tmp_path / "film.mp4", Fraction(1, 12))
+    begin(qtbot, opened, tmp_path / "film.mp4", Fraction(1, 4))
     opened.files.discard_changes()
     opened.close()
     for pid in runner_pids():
@@ -151,7 +151,7 @@ def test_what_was_interrupted_is_offered_to_go_on(opened: MainWindow, qtbot: QtB
 def test_what_fails_says_why_and_is_tried_again(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     folder = tmp_path / "results"
     folder.mkdir()
-    begin(qtbot, opened, folder / "film.mp4", Fraction(1, 6))
+    begin(qtbot, opened, folder / "film.mp4", Fraction(1, 3))
     qtbot.waitUntil(lambda: any(job.done for job in opened.exports.jobs), timeout=30_000)
     folder.rename(tmp_path / "elsewhere")
     (job,) = exports_ended(qtbot, opened)
@@ -166,6 +166,7 @@ def test_what_fails_says_why_and_is_tried_again(opened: MainWindow, qtbot: QtBot
     assert job.state is JobState.DONE
 
 
+@pytest.mark.thorough
 def test_footage_that_was_moved_away_is_located(
     opened: MainWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -217,9 +218,18 @@ def test_other_machines_are_chosen_by_their_address(opened: MainWindow, qtbot: Q
     planned(qtbot, opened)
     panel.start()
     qtbot.waitUntil(lambda: "192.0.2.7 is another machine" in panel.message_text, timeout=5000)
+
+
+@pytest.mark.thorough
+def test_where_nobody_waits_at_an_address_it_goes_on_here(
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    panel, made = opened.export_panel, opened.export_panel.choices.made
+    opened.show_export()
+    panel.choices.choose_format(MKV)
     nobody = f"127.0.0.1:{free_port()}"
     made.box.setCurrentText(nobody)
-    begin(qtbot, opened, tmp_path / "film.mkv")
+    begin(qtbot, opened, tmp_path / "film.mkv", Fraction(2))
     (job,) = opened.exports.jobs
     assert job.machines == Machines(nobody)
     (row,) = panel.list.rows.values()

@@ -30,7 +30,14 @@ from chronoxis.core.timing.lulls import LullsBy, LullWish
 from chronoxis.demo import tower_truth, walk_truth
 from chronoxis.demo.larkfield import FIELD_NAME, PROJECT_NAME, WALK_NAME, draw_field, draw_walk
 from chronoxis.demo.moments import MOMENTS
-from tests.app.driving import ONLY, assert_nothing_is_cut_now, disk_answered, planned, wear_theme
+from tests.app.driving import (
+    ONLY,
+    assert_nothing_is_cut_now,
+    disk_answered,
+    planned,
+    wear_theme,
+    window_with_text,
+)
 from tests.footage_makers import decode_all
 from tests.photo_makers import make_photos
 
@@ -243,17 +250,11 @@ def test_a_preset_that_goes_by_lulls_waits_until_they_are_told(opened: MainWindo
         assert not opened.message_text
 
 
-@pytest.mark.parametrize("scale", [1.0, 1.25, 1.5])
-def test_the_pages_have_room(
-    window: MainWindow, qtbot: QtBot, chosen: Path, scale: float, recording: Path
-) -> None:
-    wear_theme(scale)
-    try:
-        made = MainWindow()
-        qtbot.addWidget(made)
-        made.resize(1280, 800)
-        remember(Recent(recording, length=12.0))
-        made.show()
+@pytest.mark.sampled(1)
+@pytest.mark.parametrize("scale", [1.25, 1.0, 1.5])
+def test_the_pages_have_room(qtbot: QtBot, chosen: Path, scale: float, recording: Path) -> None:
+    remember(Recent(recording, length=12.0))
+    with window_with_text(scale) as made:
         qtbot.waitUntil(lambda: bool(made.empty.recent), timeout=10_000)
         assert_nothing_is_cut_now(made, qtbot, (1280, 800))
         begin(made, qtbot, "Walk to hyperlapse")
@@ -268,10 +269,6 @@ def test_the_pages_have_room(
         made.trials.keep_this()
         made.show_trials()
         assert_nothing_is_cut_now(made, qtbot, (1280, 800))
-        made.files.discard_changes()
-        made.end()
-    finally:
-        wear_theme()
 
 
 def test_every_page_is_told_about_by_a_key(opened: MainWindow, qtbot: QtBot) -> None:

@@ -125,6 +125,7 @@ def test_another_session_finds_them(
     later.close()
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("trouble", ["no folder", "full"])
 def test_without_a_disk_they_are_made_all_the_same(
     all_made: MainWindow, qtbot: QtBot, tmp_path: Path, trouble: str, monkeypatch: pytest.MonkeyPatch

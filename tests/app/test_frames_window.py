@@ -152,6 +152,7 @@ def test_a_passer_by_is_marked_and_treated(window: MainWindow, crossed: Path, qt
     assert not document.project.shots[0].passers_apart
 
 
+@pytest.mark.thorough
 def test_what_comes_too_slowly_can_be_made_first(page: MainWindow, qtbot: QtBot) -> None:
     document, transport = page.document, page.transport
     document.apply("slow", lambda p: pacing.set_speed(p, [ONLY], Fraction(2)))

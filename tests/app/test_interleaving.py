@@ -118,6 +118,7 @@ def test_closing_while_everything_is_under_way(qtbot: QtBot, window: MainWindow,
     assert window.files.left_behind() == []
 
 
+@pytest.mark.thorough
 def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
     window: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -143,6 +144,7 @@ def test_the_demo_is_drawn_beside_the_window_and_can_be_given_up(
     assert len(window.document.project.footage) == 4  # with the run that is made of them
 
 
+@pytest.mark.thorough
 def test_a_demo_that_cannot_be_drawn_says_why(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     folder = tmp_path / "demo"
     project = demo_project(folder)

@@ -241,6 +241,7 @@ def test_corrections_are_there_when_a_project_is_opened_again_in_the_same_window
         open_project(qtbot, opened, film)
 
 
+@pytest.mark.thorough
 def test_a_timeline_that_was_opened_can_be_exported(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     export_timeline(opened.document.project, tmp_path / "cut.otio")
     wanted = opened.document.project.settings.format

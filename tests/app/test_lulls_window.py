@@ -182,6 +182,7 @@ def test_only_what_was_pressed_for_is_done(lulled: MainWindow, qtbot: QtBot) -> 
     assert document.project == pacing.set_speed(document.project, document.project.places(), Fraction(2))
 
 
+@pytest.mark.thorough
 def test_playing_goes_from_lull_to_lull(lulled: MainWindow, qtbot: QtBot) -> None:
     seen: list[float] = []
     lulled.document.playhead_moved.connect(seen.append)

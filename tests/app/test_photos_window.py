@@ -27,7 +27,7 @@ from tests.app.driving import (
     exports_ended,
     open_project,
     planned,
-    wear_theme,
+    window_with_text,
 )
 from tests.photo_makers import make_photos
 
@@ -157,28 +157,19 @@ def type_into(qtbot: QtBot, field: QLineEdit, text: str) -> None:
     qtbot.keyClick(field, Qt.Key.Key_Return)
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("scale", [1.0, 1.25])
 def test_a_run_with_many_flaws_and_an_uneven_cadence_has_room(
     photos: Path, qtbot: QtBot, scale: float
 ) -> None:
     (photos / "IMG_0004.png").write_bytes(b"")
     make_photos(photos, [12], size=(200, 300))
-    wear_theme(scale)
-    try:
-        window = MainWindow()
-        qtbot.addWidget(window)
-        window.show()
-        window.resize(1280, 800)
+    with window_with_text(scale) as window:
         drop(window, photos)
         planned(qtbot, window)
         assert "cannot be read" in window.shelf.card_of(run_of(window).origin).caution.text()
         enter(qtbot, window, Quantity.STEP, "12")
         assert_nothing_is_cut(window, qtbot, (1280, 800))
-        window.files.discard_changes()
-        window.close()
-    finally:
-        wear_theme()
 
 
 def test_an_uneven_cadence_is_shown_and_mended(dawn: MainWindow, qtbot: QtBot) -> None:

@@ -72,6 +72,7 @@ def assert_told_as_seen(window: MainWindow, shown: Shown) -> None:
     )
 
 
+@pytest.mark.thorough
 def test_where_frames_come_late_it_is_waited_for_enough_of_them(
     slowed: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -101,6 +102,7 @@ def test_where_frames_come_late_it_is_waited_for_enough_of_them(
     assert_told_as_seen(slowed, shown)
 
 
+@pytest.mark.thorough
 def test_fewer_frames_are_counted_as_they_are_shown(slowed: MainWindow, qtbot: QtBot) -> None:
     shown = Shown(slowed)
     slowed.transport.set_fewer(True)

@@ -61,6 +61,7 @@ def test_a_shot_is_steadied_and_lined_up_on_its_page(pair: MainWindow, qtbot: Qt
     assert document.project == before
 
 
+@pytest.mark.thorough
 def test_following_is_estimated_stopped_and_gone_on_with(
     pair: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -102,6 +103,7 @@ def restless(images: list[QImage]) -> float:
     return float(np.abs(np.diff(np.array(steps), axis=0)).mean())
 
 
+@pytest.mark.thorough
 def test_a_mode_under_the_pointer_moves_beside_as_filmed(
     window: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:

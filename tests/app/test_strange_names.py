@@ -18,7 +18,7 @@ from chronoxis.core.model import arranging, keeping, nesting
 from chronoxis.core.model.join import Join, Side, Surge
 from chronoxis.core.model.project import Project
 from chronoxis.core.readable import in_a_line, readable
-from tests.app.driving import open_project, planned, wear_theme
+from tests.app.driving import open_project, planned, window_with_text
 from tests.command_line import chronoxis
 from tests.footage_makers import make_recording, recording_of
 
@@ -73,16 +73,10 @@ def test_names_are_shown_as_they_are_everywhere(
 
 
 @pytest.mark.sampled(1)
-@pytest.mark.parametrize("scale", [1.0, 1.25, 1.5])
-def test_long_names_leave_the_window_its_size(
-    window: MainWindow, qtbot: QtBot, tmp_path: Path, scale: float
-) -> None:
+@pytest.mark.parametrize("scale", [1.25, 1.0, 1.5])
+def test_long_names_leave_the_window_its_size(qtbot: QtBot, tmp_path: Path, scale: float) -> None:
     save_project(named_so(LONG, tmp_path), tmp_path / f"{LONG[:200]}.chronoxis")
-    wear_theme(scale)
-    try:
-        large = window if scale == 1 else MainWindow()
-        qtbot.addWidget(large)
-        large.show()
+    with window_with_text(scale) as large:
         open_project(qtbot, large, tmp_path / f"{LONG[:200]}.chronoxis")
         planned(qtbot, large)
         for footage in large.document.project.footage:
@@ -94,10 +88,6 @@ def test_long_names_leave_the_window_its_size(
         assert large.minimumSizeHint().width() < 1270
         assert (large.width(), large.height()) == (1280, 800)
         assert large.bench.footage.name.toolTip() == readable(large.document.project.footage[-1].name)
-        large.files.discard_changes()
-        large.close()
-    finally:
-        wear_theme()
 
 
 def test_plain_words() -> None:

@@ -156,6 +156,7 @@ def test_a_trial_is_taken_renamed_and_removed_in_steps_of_undo(tried: MainWindow
     assert tried.compared.chosen == []
 
 
+@pytest.mark.thorough
 def test_trials_are_exported_under_their_names(tried: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     tried.export_panel.choices.output.setText(str(tmp_path / "film.mp4"))
     click(tried.trials.export_all)

@@ -403,6 +403,7 @@ def test_marks_are_dragged_and_never_swallow_each_other(shaped: MainWindow, qtbo
     assert ends.markers[-1].at == ends.result_length
 
 
+@pytest.mark.thorough
 def test_looping_a_joint_plays_through_the_cut(shaped: MainWindow, qtbot: QtBot) -> None:
     document = shaped.document
     cut = float(document.project.starts[1])

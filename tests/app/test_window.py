@@ -30,7 +30,16 @@ from chronoxis.core.model import arranging
 from chronoxis.core.timing.frame_making import EachFrame
 from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.demo.tower_truth import PASSERS
-from tests.app.driving import ONLY, SECONDS, disk_answered, drag, enter, exports_ended, planned, wear_theme
+from tests.app.driving import (
+    ONLY,
+    SECONDS,
+    disk_answered,
+    drag,
+    enter,
+    exports_ended,
+    planned,
+    window_with_text,
+)
 from tests.command_line import chronoxis
 from tests.footage_makers import decode_all, make_long_recording
 
@@ -353,37 +362,29 @@ def test_the_accessibility_tree_names_every_control(opened: MainWindow, qtbot: Q
 
 @pytest.mark.parametrize("scale", [1.0, 1.25])
 def test_no_text_is_cut(qtbot: QtBot, recording: Path, scale: float) -> None:
-    wear_theme(scale)
-    window = MainWindow()
-    qtbot.addWidget(window)
-    window.show()
-    window.loading.bring_in(recording)
-    planned(qtbot, window)
-    enter(qtbot, window, Quantity.SPEED, "1/3")
-    assert "repeat" in window.bench.caution.text()
+    with window_with_text(scale) as window:
+        window.loading.bring_in(recording)
+        qtbot.waitUntil(lambda: window.document.plan is not None, timeout=10_000)
+        enter(qtbot, window, Quantity.SPEED, "1/3")
+        assert "repeat" in window.bench.caution.text()
 
-    def cut() -> list[str]:
-        shown = [button for button in window.findChildren(QPushButton) if button.isVisible()]
-        needs = [(button, button.sizeHint()) for button in shown]
-        return [
-            button.text()
-            for button, need in needs
-            if button.width() < need.width() - 1 or button.height() < need.height() - 1
-        ]
+        def nothing_is_cut() -> None:
+            shown = [button for button in window.findChildren(QPushButton) if button.isVisible()]
+            needs = [(button, button.sizeHint()) for button in shown]
+            assert not [
+                button.text()
+                for button, need in needs
+                if button.width() < need.width() - 1 or button.height() < need.height() - 1
+            ]
 
-    def nothing_is_cut() -> None:
-        assert cut() == []
-
-    for show in (window.show_bench, window.show_export):
-        show()
-        qtbot.wait(100)
-        qtbot.waitUntil(nothing_is_cut, timeout=5000)  # what was said just now finds its room
-        assert (window.width(), window.height()) == (1280, 800)
-    window.shortcuts_page.show_beside()
-    assert window.geometry().contains(window.shortcuts_page.geometry())
-    window.shortcuts_page.hide()
-    window.files.discard_changes()
-    window.close()
+        for show in (window.show_bench, window.show_export):
+            show()
+            qtbot.wait(100)
+            qtbot.waitUntil(nothing_is_cut, timeout=5000)  # what was said just now finds its room
+            assert (window.width(), window.height()) == (1280, 800)
+        window.shortcuts_page.show_beside()
+        assert window.geometry().contains(window.shortcuts_page.geometry())
+        window.shortcuts_page.hide()
 
 
 def test_what_is_of_the_past_goes_by_itself(window: MainWindow, qtbot: QtBot) -> None:

@@ -404,6 +404,7 @@ def lit(number: int, _step: float) -> np.ndarray:
     return np.asarray(_SCENE[:, :480] * (1 + 0.15 * np.sin(2 * np.pi * 0.2 * number)))
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     ("draw", "step", "rate"),
     [

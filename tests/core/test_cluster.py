@@ -163,7 +163,7 @@ def left_behind(folder: Path) -> list[Path]:
     ]
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("kind", ["rich", "plain", "stills"])
 def test_what_others_make_is_what_would_be_made_here(
     shared: Cluster, take: Path, tmp_path: Path, kind: str, caplog: pytest.LogCaptureFixture
@@ -199,6 +199,7 @@ def test_a_cancelled_export_leaves_nothing_anywhere(shared: Cluster, take: Path,
     wait_for(lambda: not left_behind(shared.folder))
 
 
+@pytest.mark.thorough
 def test_workers_that_are_killed_or_stuck_are_stood_in_for(
     take: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -221,7 +221,7 @@ def test_a_full_disk_leaves_nothing(tmp_path: Path) -> None:
         signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
         resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000))
 
-    done = chronoxis("condense", source, "-o", out, "--speed", 1, "--progress", "none", preexec_fn=limit)
+    done = chronoxis("condense", source, "-o", out, "--speed", 1, "--progress", "none", prepared=limit)
     assert done.returncode == 1
     assert "o.mkv was not written" in done.stderr
     assert list(out.parent.iterdir()) == []
@@ -267,7 +267,7 @@ def test_facts_as_json(tmp_path: Path) -> None:
 
 def test_without_a_display_the_window_is_refused_in_one_line() -> None:
     nowhere = {name: value for name, value in os.environ.items() if name not in DISPLAYS}
-    done = chronoxis(env=nowhere)
+    done = chronoxis(env=nowhere, afresh=True)
     assert done.returncode == 1
     assert done.stderr.count("\n") == 1
     assert "There is no display" in done.stderr

@@ -71,7 +71,7 @@ def shown(film: Path, folder: Path, speed: Fraction, change: object, *, nest: bo
     return [redness(rgb16(frame, target.colour)) for frame in result_frames(plan, target)]
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("nest", [False, True])
 @pytest.mark.parametrize("way", ["long exposure", "blur", "blend", "motion"])
 def test_no_light_of_the_next_scene_comes_in(cut_film: Path, tmp_path: Path, way: str, nest: bool) -> None:

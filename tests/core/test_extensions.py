@@ -153,6 +153,7 @@ def test_the_command_line_uses_all_that_is_added(installed: Path, recording: Pat
     assert done.returncode == 0, done.stderr
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(
     ("key", "words"),
     [

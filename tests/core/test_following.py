@@ -117,10 +117,10 @@ def test_there_are_at_most_so_many_passages() -> None:
 
 def test_motion_of_a_recording_becomes_even(tmp_path: Path) -> None:
     film, out = tmp_path / "field.mp4", tmp_path / "plan.csv"
-    draw_field(film, size=(320, 180), start=60, seconds=40)
+    draw_field(film, size=(320, 180), start=60, seconds=16)
     asked = ["plan", str(film), "--pace-by", "motion", "--slowest", "1x", "--fastest", "16x"]
-    done = CliRunner().invoke(cli, [*asked, "--length", "10", "--csv", str(out)])
+    done = CliRunner().invoke(cli, [*asked, "--length", "4", "--csv", str(out)])
     assert done.exit_code == 0, done.output
-    assert int(out.read_text().splitlines()[-1].split(",")[0]) == 249
+    assert int(out.read_text().splitlines()[-1].split(",")[0]) == 99
     for wrong in (["--pace-by", "motion"], ["--slowest", "1x"], ["--pace-by", "motion", "--speed", "2x"]):
         assert CliRunner().invoke(cli, ["plan", str(film), *wrong, "--csv", "-"]).exit_code == 2

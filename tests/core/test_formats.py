@@ -133,7 +133,7 @@ def test_the_same_result_is_written_in_the_same_bytes(
     assert written[0].read_bytes() == written[1].read_bytes()
 
 
-@pytest.mark.sampled(6)
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize(("format_", "rate"), WRITTEN, ids=lambda each: getattr(each, "key", str(each)))
 def test_what_is_written_is_what_was_planned(
     photos: Path, tmp_path: Path, format_: ExportFormat, rate: Fraction
@@ -178,7 +178,7 @@ def test_what_is_written_is_what_was_planned(
     assert list(tmp_path.iterdir()) == [output]
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("format_", FORMATS, ids=lambda each: each.key)
 def test_the_expected_size_is_near(photos: Path, tmp_path: Path, format_: ExportFormat) -> None:
     plan = plan_for(photos, ResultSettings(format_))
@@ -276,7 +276,7 @@ def test_a_full_disk_leaves_no_folder_of_stills(tmp_path: Path, key: str) -> Non
 
     wish = ("condense", folder, "-o", tmp_path / "out" / "stills", "--format", key, "--progress", "none")
     (tmp_path / "out").mkdir()
-    done = chronoxis(*wish, preexec_fn=limit)
+    done = chronoxis(*wish, prepared=limit)
     assert done.returncode == 1
     assert "stills was not written" in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1

@@ -96,7 +96,7 @@ def moving(*views: tuple[float, float, float, float], easing: Easing = Easing.EV
     return Framing(parse_steps(" -> ".join(",".join(map(str, view)) for view in views)), easing=easing)
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("scale", [1.0, 1.25, 0.8])
 def test_a_slow_move_is_even_and_keeps_its_sharpness(tmp_path: Path, scale: float) -> None:
     """A tenth of a result pixel a frame; what is measured is the picture itself."""

@@ -402,6 +402,7 @@ def merged(spans: Iterable[tuple[float, float]]) -> list[tuple[float, float]]:
     return found
 
 
+@pytest.mark.thorough
 def test_typing_is_kept_and_a_caret_that_blinks_is_nothing(screen: Path) -> None:
     busy = merged([*((typing.begin, typing.end) for typing in TYPED), *SCROLLS, *POINTS])
     found = listed(screen)

@@ -115,6 +115,7 @@ def test_flicker_goes_and_a_dawn_stays(tmp_path: Path, share: float) -> None:
     assert half == pytest.approx(gains / 2, abs=1e-6)
 
 
+@pytest.mark.thorough
 def test_a_dawn_without_flicker_is_left_as_it_is(tmp_path: Path) -> None:
     trace = watch(open_source(light_of(dawn(), tmp_path / "dawn.mkv")), TraceStore(tmp_path / "traces"))
     assert np.abs(trace.gains(1.0, None, channels=False) - 1).max() < 0.01
@@ -141,7 +142,7 @@ def test_changes_that_last_are_left_as_they_are(tmp_path: Path, light: str) -> N
     assert np.abs(trace.gains(1.0, None, channels=True) - 1).max() < 0.02
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("light", ["step", "lamps"])
 def test_flicker_goes_and_a_step_stays(tmp_path: Path, light: str) -> None:
     course = LASTING[light]
@@ -318,7 +319,7 @@ def test_traces_are_kept_resumed_and_measured_anew_where_they_are_spoilt(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(picture_trace, "_REPORT_SECONDS", 0.0)  # after every few frames
-    draw_field(tmp_path / "field.mp4", size=(96, 54), start=78, seconds=32)
+    draw_field(tmp_path / "field.mp4", size=(96, 54), start=78, seconds=24)
     source, store = open_source(tmp_path / "field.mp4"), TraceStore(tmp_path / "traces")
     seen = watch(source, TraceStore(tmp_path / "others"))
 
@@ -335,7 +336,7 @@ def test_traces_are_kept_resumed_and_measured_anew_where_they_are_spoilt(
     assert again.passers.tolist() == seen.passers.tolist()
     kept = next((tmp_path / "traces").iterdir())
     whole = kept.read_bytes()
-    for spoilt in (b"", whole[:200], whole[: len(whole) // 2], b"rubbish" * 50):
+    for spoilt in (b"", whole[: len(whole) // 2], b"rubbish" * 50):
         kept.write_bytes(spoilt)
         assert alike(watch(source, store), seen)
     other = TraceStore(tmp_path / "traces")  # another window's

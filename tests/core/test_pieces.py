@@ -91,7 +91,7 @@ def lossless_frames(take: Path) -> list[npt.NDArray[np.uint8]]:
     return decoded(undivided_export(plan_for(take), take.with_name("truth.mkv")))[0]
 
 
-@pytest.mark.sampled(4)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("format_", DIVIDED, ids=lambda each: each.key)
 def test_a_result_in_pieces_is_that_of_one(take: Path, tmp_path: Path, format_: ExportFormat) -> None:
     plan = plan_for(take, format_, sound=bool(format_.sound_codec))
@@ -172,6 +172,7 @@ class Interrupted:
         return writer
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("format_", [MKV, JPEG, MP4], ids=lambda each: each.key)
 def test_whatever_is_interrupted_is_gone_on_with(
     take: Path, tmp_path: Path, format_: ExportFormat, monkeypatch: pytest.MonkeyPatch

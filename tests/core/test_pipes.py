@@ -55,6 +55,7 @@ def test_what_goes_through_two_pipes_is_what_one_file_holds(take: Path, tmp_path
     assert all(np.array_equal(*pair) for pair in zip(both, one, strict=True))
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("pixels", ["yuv420p10le", "yuv422p", "yuv444p", "gray"])
 def test_recorded_formats_go_through_as_they_are(tmp_path: Path, pixels: str) -> None:
     given = tmp_path / "given.mkv"

@@ -231,7 +231,7 @@ def test_kills_at_any_moment_end_in_the_right_file(queue: ExportQueue, take: Pat
     while queue.job(number).state is not JobState.DONE:
         with subprocess.Popen([sys.executable, "-m", "chronoxis.core.queue.runner"]) as runner:
             try:
-                runner.wait(float(generator.uniform(0.2, 0.9 + 0.4 * kills)))
+                runner.wait(float(generator.uniform(0.7, 1.2 + 0.8 * kills)))
             except subprocess.TimeoutExpired:
                 runner.send_signal(signal.SIGKILL)
                 kills += 1

@@ -23,7 +23,7 @@ from chronoxis.core.model import arranging
 from chronoxis.core.model.project import Project
 from tests.footage_makers import make_recording, recording_of
 
-KILLS = 200
+KILLS = 80
 
 
 def variants(folder: Path) -> list[Project]:

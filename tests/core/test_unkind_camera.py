@@ -112,7 +112,7 @@ LIGHTS: dict[str, Callable[[int], Numbers | float]] = {
 }
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize(("seed", "lights"), [(1, ["5%", "bands"]), (2, ["10%", "rolling"])])
 def test_light_that_changes_leaves_no_more_jitter(tmp_path: Path, seed: int, lights: list[str]) -> None:
     scene, places = 128 + rough(seed, (1000, 620), 3, 12) + rough(seed + 9, (1000, 620), 25, 15), jolts(seed)
