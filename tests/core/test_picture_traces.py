@@ -319,7 +319,7 @@ def test_traces_are_kept_resumed_and_measured_anew_where_they_are_spoilt(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(picture_trace, "_REPORT_SECONDS", 0.0)  # after every few frames
-    draw_field(tmp_path / "field.mp4", size=(96, 54), start=78, seconds=24)
+    draw_field(tmp_path / "field.mp4", size=(96, 54), start=78, seconds=32)
     source, store = open_source(tmp_path / "field.mp4"), TraceStore(tmp_path / "traces")
     seen = watch(source, TraceStore(tmp_path / "others"))
 

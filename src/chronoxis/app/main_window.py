@@ -417,53 +417,65 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         document = self.document
-        self.loading.said.connect(self._say)
+        document.eased.connect(self._show)
+        document.replaced.connect(self._leave_intent)
+        document.changed.connect(self.pictures.recorded.update)
+        document.planned.connect(self._follow_plan)
+        document.selection.footage_chosen.connect(self._show_chosen)
         self.loading.opened.connect(self._opened)
         self.loading.run_offered.connect(self.file_actions.offer_run)
+        self.files.changed.connect(self._show_file)
         self.shelf.wanted.connect(self.file_actions.choose_footage)
         for owner in (self.shelf, self.bench.footage):
             owner.locate_wanted.connect(self.file_actions.locate)
-        self.bench.page_shown.connect(self._mark_pictures)
-        self.bench.lulls.walk_wanted.connect(self.lull_commands.walk)
-        self.bench.lulls.play_wanted.connect(self.lull_commands.play)
-        self.bench.sound.hear_wanted.connect(lambda effect: self.player.let_hear(as_int16(sample_of(effect))))
-        self.bench.picture.draw_wanted.connect(lambda: self.pictures.show_mode(Mode.RECORDED))
+        self.transport.changed.connect(lambda: self.proxies.pause(self.transport.playing))
+        self.transport.changed.connect(lambda: self.bench.pause_pictures(self.transport.playing))
+        self.preview.ready.connect(self.weave.show_made)
+        self.sound.measured_loudness.connect(self.bench.sound.show_measured)
+        self.empty.intent_wanted.connect(self._begin_intent)
+        self.intents.begun.connect(self._show_intent)
+        self.intent_panel.export_wanted.connect(self.show_export)
+        self._connect_words()
+        self._connect_exports()
+        self._connect_weave()
+        self._connect_pages()
+        self._connect_panels()
+
+    def _connect_words(self) -> None:
+        """What is said, and by whom."""
+        for said in (self.loading.said, self.preset_acts.said, self.intents.said, self.files.noted):
+            said.connect(self._say)
+        self.player.said.connect(self._say_in_passing)
+        working = (self.preview, self.compared, self.sound, self.measuring, self.disk)
+        for part in (*working, self.files, self.exports):
+            part.failed.connect(self._say)
+
+    def _connect_exports(self) -> None:
         self.head.export_wanted.connect(self.show_export)
         self.head.exports_wanted.connect(self.show_exports)
         self.exports.changed.connect(self._follow_exports)
         self.exports.interrupted.connect(self._offer_to_go_on)
         self.exports.ended.connect(self._tell_end)
-        self.exports.failed.connect(self._say)
-        self.head.back_wanted.connect(self.joins.come_back)
-        self.bench.footage.open_wanted.connect(self.joins.open_run)
-        document.eased.connect(self._show)
-        document.replaced.connect(self._leave_intent)
-        document.changed.connect(self.pictures.recorded.update)
-        document.planned.connect(self._follow_plan)
-        self.transport.changed.connect(lambda: self.proxies.pause(self.transport.playing))
-        self.transport.changed.connect(lambda: self.bench.pause_pictures(self.transport.playing))
-        document.selection.footage_chosen.connect(self._show_chosen)
-        self.files.changed.connect(self._show_file)
-        self.files.failed.connect(self._say)
-        self.files.noted.connect(self._say)
-        self.preview.ready.connect(self.weave.show_made)
-        for part in (self.preview, self.compared, self.sound, self.measuring, self.disk):
-            part.failed.connect(self._say)
-        self.player.said.connect(self._say_in_passing)
-        self.sound.measured_loudness.connect(self.bench.sound.show_measured)
+
+    def _connect_weave(self) -> None:
         self.weave.scrubbed.connect(self.transport.scrub)
         self.weave.menu_wanted.connect(self.menus.show_at_pointer)
         self.weave.passer_pressed.connect(self.menus.offer_passer)
         self.weave.join_pressed.connect(self._show_join)
-        self.bench.join.slide_wanted.connect(self.joins.slide_cut)
-        for page in (self.bench.join, self.bench.accents):
+
+    def _connect_pages(self) -> None:
+        """What the pages of the Bench wish for."""
+        bench = self.bench
+        bench.page_shown.connect(self._mark_pictures)
+        bench.lulls.walk_wanted.connect(self.lull_commands.walk)
+        bench.lulls.play_wanted.connect(self.lull_commands.play)
+        bench.sound.hear_wanted.connect(lambda effect: self.player.let_hear(as_int16(sample_of(effect))))
+        bench.picture.draw_wanted.connect(lambda: self.pictures.show_mode(Mode.RECORDED))
+        bench.footage.open_wanted.connect(self.joins.open_run)
+        self.head.back_wanted.connect(self.joins.come_back)
+        bench.join.slide_wanted.connect(self.joins.slide_cut)
+        for page in (bench.join, bench.accents):
             page.name_wanted.connect(self.question.ask_name)
-        self.empty.intent_wanted.connect(self._begin_intent)
-        self.intents.begun.connect(self._show_intent)
-        self.intent_panel.export_wanted.connect(self.show_export)
-        self.preset_acts.said.connect(self._say)
-        self.intents.said.connect(self._say)
-        self._connect_panels()
 
     def _connect_panels(self) -> None:
         """What stands in the Bench's place, and what it wishes for."""
