@@ -90,7 +90,7 @@ class Trace:
     measure: Callable[[npt.NDArray[np.float32], npt.NDArray[np.float32]], float]
 
     def as_extension(self, key: str) -> AddedTrace:
-        """As the program has it."""
+        """The trace as the program knows it, under the key of its entry point."""
         return AddedTrace(key, self.label, self.about, self.measure)
 
 

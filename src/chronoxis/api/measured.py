@@ -23,7 +23,7 @@ Share = Callable[[float], None]
 
 
 def _nobody(_share: float) -> None:
-    """Nobody wants to know."""
+    """Progress that nobody asked for."""
 
 
 @dataclass(frozen=True, eq=False)

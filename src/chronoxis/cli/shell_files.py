@@ -17,7 +17,7 @@ _COMPLETIONS: dict[str, type[ShellComplete]] = {
     "fish/vendor_completions.d/chronoxis.fish": FishComplete,
 }
 MAN_PAGE = "man/man1/chronoxis.1"
-"""Its place."""
+"""Where the manual page lies, below a folder of shared data."""
 
 
 def shell_files() -> dict[str, str]:

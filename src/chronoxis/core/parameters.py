@@ -133,12 +133,12 @@ class Unread:
 
     @classmethod
     def of(cls, values: Mapping[str, Any]) -> "Unread":
-        """From a file's."""
+        """The values of a group of fields in a file."""
         return cls(tuple(sorted(values.items())))
 
 
 UNREAD = Unread()
-"""No values."""
+"""Of a package that a file gives no values for."""
 
 
 def read_values(kind: type[Any], values: Mapping[str, Any]) -> Any:

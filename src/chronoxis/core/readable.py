@@ -23,5 +23,5 @@ def readable(text: str) -> str:
 
 
 def in_a_line(text: str) -> str:
-    """The same in one line."""
+    """Text in one line, without what steers a terminal."""
     return readable(" ".join(text.splitlines()))

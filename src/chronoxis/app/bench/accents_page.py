@@ -130,7 +130,7 @@ class AccentsPage(Page):
 
     @property
     def accent(self) -> Accent | None:
-        """The chosen one."""
+        """The accent that is chosen in the list."""
         accents = self.accents
         return accents[min(self._chosen, len(accents) - 1)] if accents else None
 

@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
 from chronoxis.app.theme.theme import LIVE
 
 CURVE_SIZE = QSize(22, 14)
-"""Pixels."""
+"""Of the picture of a curve, in pixels."""
 
 _EDGE = 2  # pixels around a curve
 _SCALE = 2  # for screens with fine pixels

@@ -110,7 +110,7 @@ class FootagePage(Page):
 
     @property
     def footage(self) -> Footage | None:
-        """What is chosen."""
+        """The footage that is chosen on the shelf."""
         key = self._document.selection.footage
         return self._document.project.footage_named(key) if key is not None else None
 

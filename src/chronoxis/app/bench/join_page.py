@@ -142,7 +142,7 @@ class JoinPage(Page):
 
     @property
     def about(self) -> str:
-        """What falls short."""
+        """What of the chosen joins cannot be had as wished, and why."""
         project, joins = self._document.project, self._joins
         if not joins:
             return "" if len(project.shots) > 1 else "A join stands between two shots; there is only one yet."

@@ -63,7 +63,7 @@ class LullAct:
 
     @property
     def label(self) -> str:
-        """Of the step of undo."""
+        """The label of its step of undo."""
         return "Leave lulls out" if self.hurry is None else "Hurry lulls"
 
     def about(self) -> float:

@@ -17,11 +17,11 @@ class Act(Protocol):
 
     @property
     def project(self) -> Project:
-        """As it is before."""
+        """The project before the act."""
 
     @property
     def label(self) -> str:
-        """Of the step of undo."""
+        """The label of its step of undo."""
 
     def done(self) -> Project:
         """As it is after. Raises ChronoxisError: it cannot be done."""

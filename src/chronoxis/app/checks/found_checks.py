@@ -74,7 +74,7 @@ class FoundChecks(QObject):
 
     @property
     def aside(self) -> list[Check]:
-        """Those that are."""
+        """The findings that were put aside."""
         aside = self._document.project.aside
         return [check for check in self.found if check.key in aside]
 
@@ -102,7 +102,7 @@ class FoundChecks(QObject):
         self._document.apply("Put a finding aside", lambda p: put_aside(p, check.key))
 
     def take_up(self, check: Check) -> None:
-        """Show it again."""
+        """Show a finding again that was put aside."""
         self._document.apply("Take up a finding", lambda p: take_up(p, check.key))
 
     def pause(self, on: bool) -> None:

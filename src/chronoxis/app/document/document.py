@@ -84,7 +84,7 @@ class Document(QObject):
 
     @property
     def project(self) -> Project:
-        """The present value."""
+        """The project as it is now."""
         return self.history.project
 
     @property
@@ -240,7 +240,7 @@ class Document(QObject):
         self.history.begin_gesture(label)
 
     def end_gesture(self) -> None:
-        """Close the step."""
+        """End a gesture: what it changed is one step of undo."""
         self.history.end_gesture()
         self._announce()
 

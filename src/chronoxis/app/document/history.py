@@ -50,7 +50,7 @@ class History:
         self._gesture = (label, self.project)
 
     def end_gesture(self) -> None:
-        """Close the step."""
+        """End a gesture: what it changed is one step of undo."""
         if self._gesture and self._gesture[1] != self.project:
             self._undo.append(self._gesture)
             self._redo.clear()

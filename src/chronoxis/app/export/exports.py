@@ -83,7 +83,7 @@ class Exports(QObject):
         self._look()
 
     def pause(self, number: int) -> None:
-        """Let one rest."""
+        """Pause an export."""
         self._worker.ask(lambda queue: queue.pause(number))
 
     def go_on(self, number: int) -> None:
@@ -93,7 +93,7 @@ class Exports(QObject):
         self._worker.ask(lambda queue: queue.go_on(number))
 
     def to_top(self, number: int) -> None:
-        """Let one be the next."""
+        """Have an export made before all that wait."""
         self._worker.ask(lambda queue: queue.to_top(number))
 
     def cancel(self, number: int) -> None:
@@ -127,7 +127,7 @@ class Exports(QObject):
 
     @property
     def going_on(self) -> list[Job]:
-        """Those that go on."""
+        """The exports that wait or are under way."""
         return [job for job in self.jobs if job.goes_on]
 
     def close_workers(self) -> None:

@@ -94,14 +94,14 @@ class Beside(QObject):
         self._planner.ask(self._wished)
 
     def hide(self) -> None:
-        """Let go of it."""
+        """Show nothing beside the result any more."""
         if self._is_shown:
             self._is_shown, self._wished = False, None
             self._follow(None, self._frames)
 
     @property
     def words(self) -> str:
-        """What it is."""
+        """The name of what stands beside the result."""
         return self.trial.name if self.trial is not None else _UNCORRECTED
 
     def has(self, number: int) -> bool:

@@ -132,7 +132,7 @@ class FramingMarks:
         self._place(number, moved)
 
     def release(self) -> None:
-        """Let go."""
+        """End the drag that is under way."""
         if self._grasp is not None:
             self._grasp = None
             self._document.end_gesture()

@@ -22,7 +22,7 @@ class MadeFrame:
 
     @property
     def size(self) -> int:
-        """Bytes."""
+        """Bytes of both pictures."""
         return len(self.result) + len(self.recorded or b"")
 
 

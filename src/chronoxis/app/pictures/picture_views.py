@@ -26,7 +26,7 @@ class Marks(Protocol):
         """Move what is grasped to a point."""
 
     def release(self) -> None:
-        """Let go."""
+        """End the drag that is under way."""
 
 
 class PictureView(QWidget):

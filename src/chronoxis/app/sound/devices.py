@@ -34,7 +34,7 @@ class Device(Protocol):
         """Begin to take samples. Raises DeviceError."""
 
     def stop(self) -> None:
-        """Take no more."""
+        """Stop playing: no further samples are taken."""
 
     @property
     def heard(self) -> float:
@@ -45,7 +45,7 @@ class Device(Protocol):
         """Whether it went away while it played."""
 
     def close(self) -> None:
-        """Let go of it."""
+        """Close the device."""
 
 
 class _Clock:
@@ -113,7 +113,7 @@ class OutputDevice:
             raise DeviceError("The sound device does not start.") from error
 
     def stop(self) -> None:
-        """Take no more."""
+        """Stop playing: no further samples are taken."""
         self._device.stop()
 
     @property
@@ -127,7 +127,7 @@ class OutputDevice:
         return self._clock.idle > 1.0
 
     def close(self) -> None:
-        """Let go of it."""
+        """Close the device."""
         self._device.close()
 
 
@@ -161,7 +161,7 @@ class SimulatedDevice:
         self._going.clear()
 
     def stop(self) -> None:
-        """Take no more."""
+        """Stop playing: no further samples are taken."""
         self._going.clear()
         if self._thread is not None and self._thread is not threading.current_thread():
             self._thread.join(1)
@@ -174,7 +174,7 @@ class SimulatedDevice:
 
     @property
     def is_lost(self) -> bool:
-        """Whether it went away."""
+        """Whether the device was unplugged, or failed."""
         return self._lost
 
     @property
@@ -183,7 +183,7 @@ class SimulatedDevice:
         return np.concatenate([np.zeros((0, CHANNELS), np.int16), *(block for _, block in self.kept)])
 
     def close(self) -> None:
-        """Take no more."""
+        """Stop playing: no further samples are taken."""
         self.stop()
 
     def _run(self, pull: Pull) -> None:

@@ -51,7 +51,7 @@ class Held:
 
 
 def grip_at(project: Project, rails: Rails, at: QPointF) -> Held | None:
-    """What is under a point."""
+    """The grip of a passage, point or marker under a point."""
     if rails.recorded.contains(at):
         return _recorded_grip(project, rails, at.x())
     if rails.result.contains(at):
@@ -158,7 +158,7 @@ class Drag:
 
     @property
     def label(self) -> str:
-        """Of the step of undo."""
+        """The label of its step of undo."""
         return self.held.grip.value
 
     def edit(self, at: QPointF, *, exact: bool) -> Edit:

@@ -80,7 +80,7 @@ class JoinDrag:
 
     @property
     def label(self) -> str:
-        """Of the step of undo."""
+        """The label of its step of undo."""
         return self.held.grip.value
 
     def edit(self, at: QPointF, *, exact: bool) -> Edit:

@@ -32,7 +32,7 @@ class HeldSound:
 
     @property
     def label(self) -> str:
-        """Of the step of undo."""
+        """The label of its step of undo."""
         return "Move music" if self.beat is None else "Move beat"
 
 
@@ -85,7 +85,7 @@ class SoundDrag:
 
     @property
     def label(self) -> str:
-        """Of the step of undo."""
+        """The label of its step of undo."""
         return self.held.label
 
     def edit(self, at: QPointF, *, exact: bool) -> Edit:

@@ -60,7 +60,7 @@ def fill_crisply(painter: QPainter, row: QRectF, lefts: Seconds, rights: Seconds
 
 
 def boxes(row: QRectF, lefts: Seconds, rights: Seconds) -> list[QRectF]:
-    """Parts of a row."""
+    """Rectangles of a row, from left edges to right ones."""
     pairs = zip(lefts.tolist(), rights.tolist(), strict=True)
     return [QRectF(left, row.top(), right - left, row.height()) for left, right in pairs]
 

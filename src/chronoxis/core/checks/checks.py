@@ -37,7 +37,7 @@ CHECKS: tuple[Callable[[Plan, Known], Iterator[Check]], ...] = (
     places.fits_its_place,
     places.has_room,
 )
-"""What is looked for."""
+"""All Checks, in the order in which they are made."""
 
 
 def checks_of(plan: Plan, known: Known) -> list[Check]:

@@ -54,11 +54,11 @@ class Machines:
 
     @property
     def in_words(self) -> str:
-        """Where that is."""
+        """Where a result is made, as a list of exports tells it."""
         return f"at {self.address}" if self.address else f"by {self.workers} workers here"
 
     def as_json(self) -> dict[str, Any]:
-        """All of it, for a file."""
+        """All that was chosen, as JSON values."""
         told = asdict(self)
         if self.credentials is not None:
             told["credentials"] = {name: str(path) for name, path in told["credentials"].items()}

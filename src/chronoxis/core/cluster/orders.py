@@ -45,7 +45,7 @@ class MachineFacts:
 
     @classmethod
     def here(cls) -> "MachineFacts":
-        """Of this one."""
+        """What this machine is like."""
         return cls(__version__, code_digest(), level(), frozenset(map(_key, filter(_is_written, FORMATS))))
 
     def lacks(self, theirs: "MachineFacts", format_: ExportFormat) -> str:

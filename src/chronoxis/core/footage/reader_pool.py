@@ -41,7 +41,7 @@ class _Idle:
 
     @property
     def bytes(self) -> int:
-        """That it holds, about."""
+        """Bytes that a reader holds, about."""
         return self.source.facts.picture.decoded_bytes * _HELD_FRAMES // self.reader.reduction**2
 
 

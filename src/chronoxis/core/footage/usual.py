@@ -101,7 +101,7 @@ class SteadySource(UsualSource, ABC):
     @property
     @abstractmethod
     def frame_count(self) -> int:
-        """At least one."""
+        """How many frames there are; at least one."""
 
     def frame_at(self, seconds: float) -> int:
         """Number of the frame on display."""

@@ -73,7 +73,7 @@ class Nested(Footage):
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """None of its own."""
+        """A nested run reads no files of its own."""
         return ()
 
     @property
@@ -83,7 +83,7 @@ class Nested(Footage):
 
     @property
     def inner_shots(self) -> tuple[Shot, ...]:
-        """Its shots."""
+        """The shots that it is made of."""
         return self.shots
 
     def moved(self, _place: Path) -> "Nested":
@@ -91,7 +91,7 @@ class Nested(Footage):
         return self
 
     def first_speed(self, _rate: Fraction) -> Fraction:
-        """As it is."""
+        """A nested run begins at 1×: its pace is inside."""
         return Fraction(1)
 
     def with_shots(self, shots: tuple[Shot, ...]) -> "Nested":

@@ -51,7 +51,7 @@ class PhotoFiles:
 
     @cached_property
     def paths(self) -> tuple[Path, ...]:
-        """The files."""
+        """Paths of the photos, in their order."""
         return tuple(self.folder / name for name in self.names)
 
 

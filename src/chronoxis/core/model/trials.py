@@ -56,7 +56,7 @@ def rename_trial(project: Project, number: int, name: str) -> Project:
 
 
 def remove_trial(project: Project, number: int) -> Project:
-    """Keep a trial no longer."""
+    """The project without a trial."""
     return replace(project, trials=project.trials[:number] + project.trials[number + 1 :])
 
 

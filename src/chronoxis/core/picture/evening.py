@@ -36,5 +36,5 @@ class EvenLight:
         return codes
 
     def parameters(self, frames: Frames) -> bytes:
-        """Their gains."""
+        """The gains of these frames, as bytes."""
         return self.gains[frames].tobytes()

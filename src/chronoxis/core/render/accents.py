@@ -70,7 +70,7 @@ class _Around(NamedTuple):
 
     @property
     def seed(self) -> int:
-        """Of what is random."""
+        """The seed of what is random in the accent."""
         return self.placed.accent.seed
 
 

@@ -11,7 +11,7 @@ from chronoxis.core.traces.camera_moves import NEAR, REACH, Move, Movement, move
 from chronoxis.core.traces.camera_path import CameraPath, Span
 
 Paths = Mapping[str, CameraPath]
-"""Of footage, by key."""
+"""Camera paths of footage, by its key."""
 
 
 @dataclass(frozen=True)

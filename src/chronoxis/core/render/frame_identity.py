@@ -30,7 +30,7 @@ from chronoxis.core.timing.shot_columns import CODES, Frames
 from chronoxis.core.traces.store import fingerprint
 
 Identity = bytes
-"""16 bytes."""
+"""What a result frame is made from, as a digest of 16 bytes."""
 
 _CODE_PACKAGES = ("footage", "picture", "render")
 _CODE_ENDINGS = (".py", ".so")

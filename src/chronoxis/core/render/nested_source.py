@@ -70,7 +70,7 @@ class NestedSource(SteadySource):
 
     @property
     def files(self) -> tuple[()]:
-        """None of its own."""
+        """A nested run reads no files of its own."""
         return ()
 
     @property

@@ -44,5 +44,5 @@ class Writing:
 
     @property
     def options(self) -> dict[str, str]:
-        """Of the encoder."""
+        """Options of the encoder, by its own names."""
         return self.format.options(self.quality, self.rate, bitrate=self.bitrate, most=self.most)

@@ -13,7 +13,7 @@ from chronoxis.core.parameters import Unread, check_parameters, read_values
 from chronoxis.core.timing.exact import shortened
 
 MAX_SHUTTER = 720
-"""Degrees."""
+"""The widest shutter, in degrees."""
 
 ALL_RECORDED = 360.0
 """The shutter that takes in all that was recorded: it is open from one result frame to the next."""

@@ -106,7 +106,7 @@ class Ramp:
 
     @cached_property
     def rounded(self) -> float:
-        """Its length."""
+        """The length in result seconds, rounded."""
         return float(self.length)
 
 

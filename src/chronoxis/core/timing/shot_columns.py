@@ -44,7 +44,7 @@ WAYS: tuple[Way, ...] = (*OWN_EACH_FRAME, *Derived)
 """The program's own, by code; those of packages, as they are set, have codes behind these."""
 
 CODES = {way: code for code, way in enumerate(WAYS)}
-"""The code of each."""
+"""The code of each way that ships."""
 
 
 def is_filled(way: Way) -> bool:

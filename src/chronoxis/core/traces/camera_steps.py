@@ -27,7 +27,7 @@ Grey = npt.NDArray[np.uint8]
 """Shape (rows, columns)."""
 
 Shades = npt.NDArray[np.float32]
-"""Likewise."""
+"""Shape (rows, columns)."""
 
 Places = npt.NDArray[np.float32]
 """Shape (places, 2): to the right and down."""

@@ -53,7 +53,7 @@ class ChangeWatch:
         self._waiting: list[npt.NDArray[np.float32]] = []
 
     def see(self, frame: VideoFrame) -> None:
-        """The next frame."""
+        """Compare the next frame with the one before."""
         luma = luma_of(frame)
         blocks = differences(self._before, luma)
         if self._before is not None and self._before.shape == luma.shape:

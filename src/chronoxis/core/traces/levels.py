@@ -45,7 +45,7 @@ class LevelListener:
         self._rest = loud[count * _SAMPLES_PER_LEVEL :]
 
     def levels(self) -> Levels:
-        """Up to here."""
+        """The levels of all sound that came so far."""
         rest = [np.array([self._rest.max()], np.float16)] if len(self._rest) else []
         return np.concatenate([np.zeros(0, np.float16), *self._peaks, *rest])
 

@@ -22,7 +22,7 @@ from chronoxis.core.files.atomic import write_whole
 Columns = Mapping[str, npt.NDArray[np.generic]]
 
 BUDGET = 512 * 1024 * 1024
-"""Bytes."""
+"""Bytes that all traces may take."""
 
 _VERSION = 1
 _ENDING = ".trace.npz"

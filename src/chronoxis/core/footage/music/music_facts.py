@@ -72,7 +72,7 @@ class MusicFacts:
 
     @property
     def caution(self) -> str:
-        """Nothing."""
+        """Music has no pictures that need a caution."""
         return ""
 
     def summary(self) -> list[str]:

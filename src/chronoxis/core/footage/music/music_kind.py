@@ -58,7 +58,7 @@ class MusicSource(UsualSource):
         return np.array([0.0, float(self.length)])
 
     def frame_at(self, _seconds: float) -> int:
-        """The only one."""
+        """The number of the only, dark frame."""
         return 0
 
     def begins(self, frame: int) -> Fraction:
@@ -130,7 +130,7 @@ class MusicKind:
         return source
 
     def thumbnails(self, facts: MusicFacts) -> AbstractContextManager[Thumbnails]:
-        """Nothing to be seen."""
+        """Music has no pictures: there are no small ones to be read."""
 
         @contextmanager
         def nothing() -> Iterator[Thumbnails]:
