@@ -71,7 +71,7 @@ def test_the_menu_entry_starts_without_a_file_and_with_several(state: Path, tmp_
             until(lambda: "libqoffscreen" in Path(f"/proc/{window.pid}/maps").read_text())
             if given:
                 wait_for(state / "autosave", "*.autosave")
-            time.sleep(0.3)
+            time.sleep(1)
             assert window.poll() is None  # it is open
             window.terminate()
             _, said = window.communicate(timeout=_PATIENCE)
