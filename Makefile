@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 KERNELS := src/chronoxis/core/picture/kernels.c
 GUIDE := src/chronoxis/guide/index.html
 
-.PHONY: setup demo test test-thorough sanitize bench screenshots package test-package lock clean
+.PHONY: setup demo test checked tested test-thorough sanitize bench screenshots package test-package lock clean
 
 setup: $(VENV)/.ready $(GUIDE)
 
@@ -25,13 +25,19 @@ $(GUIDE): $(VENV)/.ready mkdocs.yml docs/guide_build.py $(wildcard docs/guide/*.
 demo: setup
 	$(BIN)/chronoxis demo
 
-# Tests start the program many times over: compiled once, it starts in half the time.
+# Tests wait now and then, for disks and processes: meanwhile there is time for the checks.
 test: setup
-	$(BIN)/python -m compileall -q src
+	$(MAKE) --no-print-directory -j 2 checked tested
+
+checked:
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+# They start the program many times over: compiled once, it starts in half the time.
+tested:
+	$(BIN)/python -m compileall -q src
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2
 
 # Every case of every test, and longer searches for what breaks a property.

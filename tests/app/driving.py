@@ -107,12 +107,13 @@ def assert_nothing_is_cut_now(window: MainWindow, qtbot: QtBot, size: tuple[int,
         QApplication.sendPostedEvents()
     assert (window.width(), window.height()) == size
     assert window.weave.height() >= window.weave.minimumSizeHint().height()
+    scrollers = window.findChildren(Scroller)
     for widget in visible_texts(window):
         if isinstance(widget, QPushButton) or not widget.wordWrap():
             need, text = widget.minimumSizeHint(), widget.text()
             assert widget.width() >= need.width(), text
             assert widget.height() >= min(need.height(), widget.sizeHint().height()) - 1, text
-        frame = next((s for s in window.findChildren(Scroller) if s.isAncestorOf(widget)), None)
+        frame = next((each for each in scrollers if each.isAncestorOf(widget)), None)
         whole = window if frame is None else frame.page  # what scrolls has all of it in its page
         inside = widget.mapTo(whole, QPoint(widget.width(), widget.height()))
         assert inside.x() <= whole.width() and inside.y() <= whole.height(), widget.text()

@@ -52,7 +52,7 @@ def pictures(qtbot: QtBot, live: LivePictures, many: int) -> dict[object, QImage
     return dict(live.images)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("number", [0, 3, 5, 9, 12, 17, 20, 23, 26, 28])
 def test_each_way_is_shown_as_it_would_be_exported(opened: MainWindow, qtbot: QtBot, number: int) -> None:
     document = opened.document

@@ -55,6 +55,7 @@ def test_a_recording_that_is_replaced_is_read_again(
     assert window.shelf.card_of(take).adopt.isVisible()
 
 
+@pytest.mark.thorough
 def test_a_recording_that_is_taken_away_and_put_back(window: MainWindow, qtbot: QtBot, take: Path) -> None:
     away = take.with_name("away")
     window.transport.toggle()

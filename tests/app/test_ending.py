@@ -59,6 +59,7 @@ def test_a_signal_ends_an_idle_window_in_order_and_keeps_what_is_not_saved(
     assert kept.project.footage[0].name == "take"
 
 
+@pytest.mark.thorough
 def test_the_menu_entry_starts_without_a_file_and_with_several(state: Path, tmp_path: Path) -> None:
     entry = ConfigParser(interpolation=None)
     entry.read(_ENTRY)

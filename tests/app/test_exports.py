@@ -81,6 +81,7 @@ def test_several_exports_go_on_in_turn_and_later_edits_do_not_change_them(
     qtbot.waitUntil(lambda: not opened.export_panel.list.rows, timeout=5000)
 
 
+@pytest.mark.thorough
 def test_one_is_paused_and_goes_on_and_another_comes_first(
     opened: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -124,6 +125,7 @@ def test_exports_outlive_the_window_and_a_kill_and_are_shown_again(
     queue.close()
 
 
+@pytest.mark.thorough
 def test_what_was_interrupted_is_offered_to_go_on(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     begin(qtbot, opened, tmp_path / "film.mp4", Fraction(1, 4))
     opened.files.discard_changes()
@@ -148,6 +150,7 @@ def test_what_was_interrupted_is_offered_to_go_on(opened: MainWindow, qtbot: QtB
     later.end()
 
 
+@pytest.mark.thorough
 def test_what_fails_says_why_and_is_tried_again(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     folder = tmp_path / "results"
     folder.mkdir()

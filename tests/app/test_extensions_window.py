@@ -67,6 +67,7 @@ def test_an_accent_is_added_and_set(extended: MainWindow, qtbot: QtBot) -> None:
     assert extended.document.project.shots[0].accents[0].look.tint == "warm"  # type: ignore[attr-defined]
 
 
+@pytest.mark.thorough
 def test_a_pace_follows_what_a_package_measures(extended: MainWindow, qtbot: QtBot) -> None:
     page = extended.bench.happening
     extended.show_bench_page([name for name, _ in extended.bench.pages].index("Happening"))

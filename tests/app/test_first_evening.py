@@ -66,6 +66,7 @@ def begin(window: MainWindow, qtbot: QtBot, name: str) -> None:
     planned(qtbot, window)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("name", NAMES)
 def test_each_intention_leads_to_an_export_by_keys(
     window: MainWindow, qtbot: QtBot, chosen: Path, name: str

@@ -194,6 +194,7 @@ def test_cancelling_what_was_only_just_brought_in_leaves_no_trace_but_work_on_it
     assert not document.project.footage
 
 
+@pytest.mark.thorough
 def test_steady_editing_is_kept_within_five_seconds(opened: MainWindow, qtbot: QtBot) -> None:
     begun = time.monotonic()
     while time.monotonic() - begun < 5:

@@ -238,6 +238,7 @@ def test_a_framing_is_drawn_on_the_picture(dawn: MainWindow, qtbot: QtBot) -> No
     assert "square" in dawn.bench.caution.text()
 
 
+@pytest.mark.thorough
 def test_stills_go_into_a_folder_and_choices_are_kept(dawn: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     dawn.show_export()
     panel = dawn.export_panel

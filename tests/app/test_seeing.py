@@ -147,6 +147,7 @@ def test_what_is_made_ahead_plays_every_frame_and_decodes_nothing_else(
     qtbot.waitUntil(lambda: bool(asked), timeout=2000)  # at rest, the picture is made finer
 
 
+@pytest.mark.thorough
 def test_who_goes_elsewhere_while_it_plays_is_followed(opened: MainWindow, qtbot: QtBot) -> None:
     planned(qtbot, opened)
     opened.document.apply("", lambda p: pacing.set_speed(p, [ONLY], Fraction(1)))
@@ -257,6 +258,7 @@ def test_proxies_are_made_shown_on_the_card_and_played(heavy: MainWindow, qtbot:
     assert heavy.proxies.proxy(origin) is None  # it is not made again by itself
 
 
+@pytest.mark.thorough
 def test_a_proxy_that_is_cancelled_stays_as_it_is(
     heavy: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -82,7 +82,7 @@ def test_without_a_device_it_plays_by_its_own_clock_and_says_so_once(
     assert len([text for text in said if "without sound" in text]) <= 1
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 def test_a_device_that_goes_away_leaves_the_picture_playing(
     sounding: MainWindow, device: SimulatedDevice, qtbot: QtBot
 ) -> None:
@@ -95,6 +95,7 @@ def test_a_device_that_goes_away_leaves_the_picture_playing(
     window.transport.set_shuttle(0)
 
 
+@pytest.mark.thorough
 def test_shuttling_and_scrubbing_are_heard(
     sounding: MainWindow, device: SimulatedDevice, qtbot: QtBot
 ) -> None:
@@ -240,7 +241,7 @@ def test_the_page_sound_changes_what_is_heard(sounding: MainWindow, qtbot: QtBot
     assert document.project.mix.rule(EffectKind.WHIRR) is None
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("kind", list(EffectKind))
 def test_an_effect_is_heard_by_itself(
     sounding: MainWindow, device: SimulatedDevice, qtbot: QtBot, kind: EffectKind

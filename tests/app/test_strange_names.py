@@ -43,6 +43,7 @@ def named_so(name: str, folder: Path) -> Project:
     return keeping.keep_look(project, name, Join(Surge(Fraction(20), Side(Fraction(1)), Side(Fraction(1)))))
 
 
+@pytest.mark.sampled(1)
 @STRANGE
 def test_names_are_shown_as_they_are_everywhere(
     window: MainWindow, qtbot: QtBot, tmp_path: Path, name: str

@@ -65,6 +65,7 @@ def recorded_at(window: MainWindow, number: int) -> list[float]:
     return found
 
 
+@pytest.mark.thorough
 def test_four_results_play_in_step(tried: MainWindow, qtbot: QtBot) -> None:
     document, compared, stage = tried.document, tried.compared, tried.pictures.stage
     for row in tried.trials.rows:
@@ -119,6 +120,7 @@ def test_a_line_lies_between_a_trial_and_the_result(tried: MainWindow, qtbot: Qt
     assert stage.others[0].isVisible()
 
 
+@pytest.mark.thorough
 def test_rows_tell_trials_apart_and_what_to_expect(tried: MainWindow, qtbot: QtBot) -> None:
     rows = tried.trials.rows
     assert [row.facts_text for row in rows] == ["3× → 2×", "3× → 4×", "3× → 8×, long exposure"]

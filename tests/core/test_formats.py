@@ -123,6 +123,7 @@ def test_one_frame_and_two_are_results(tmp_path: Path, format_: ExportFormat) ->
         assert shown == count
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("format_", [MKV, VP9, MP4], ids=lambda each: each.key)
 def test_the_same_result_is_written_in_the_same_bytes(
     photos: Path, tmp_path: Path, format_: ExportFormat
@@ -266,6 +267,7 @@ def test_a_folder_of_stills_replaces_nothing_but_stills(photos: Path, tmp_path: 
     assert sorted(path.name for path in tmp_path.iterdir()) == ["file", "out"]
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("key", ["jpeg", "tiff"])
 def test_a_full_disk_leaves_no_folder_of_stills(tmp_path: Path, key: str) -> None:
     folder = make_photos(tmp_path / "photos", range(12), size=(600, 400))
@@ -283,6 +285,7 @@ def test_a_full_disk_leaves_no_folder_of_stills(tmp_path: Path, key: str) -> Non
     assert list((tmp_path / "out").iterdir()) == []
 
 
+@pytest.mark.thorough
 def test_a_killed_export_of_stills_leaves_nothing(tmp_path: Path) -> None:
     folder = make_photos(tmp_path / "photos", range(40), size=(900, 600))
     command = [sys.executable, "-m", "chronoxis.cli", "condense", str(folder), "-o", str(tmp_path / "out")]

@@ -306,7 +306,7 @@ def moving(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return written(tmp_path_factory.mktemp("moving") / "moving.mkv", (scene(number) for number in range(24)))
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("backwards", [False, True])
 def test_slowed_by_motion_every_frame_stands_at_its_place(moving: Path, backwards: bool) -> None:
     plan = plan_of(moving, Fraction(1, 4), FrameMaking(between=Between.MOTION), backwards=backwards)

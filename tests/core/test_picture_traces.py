@@ -132,7 +132,7 @@ LASTING = {
 }
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("light", LASTING)
 def test_changes_that_last_are_left_as_they_are(tmp_path: Path, light: str) -> None:
     trace = watch(

@@ -91,7 +91,7 @@ def lossless_frames(take: Path) -> list[npt.NDArray[np.uint8]]:
     return decoded(undivided_export(plan_for(take), take.with_name("truth.mkv")))[0]
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("format_", DIVIDED, ids=lambda each: each.key)
 def test_a_result_in_pieces_is_that_of_one(take: Path, tmp_path: Path, format_: ExportFormat) -> None:
     plan = plan_for(take, format_, sound=bool(format_.sound_codec))

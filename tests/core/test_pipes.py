@@ -82,6 +82,7 @@ def test_bare_codes_come_behind_a_line_that_says_what_they_are(take: Path) -> No
     assert len(codes) == 3 * 96 * 64 * 6
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     ("given", "words"),
     [
@@ -102,6 +103,7 @@ def test_odd_input_is_refused_in_one_line(tmp_path: Path, given: bytes, words: b
     assert list(kept.iterdir()) == []
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     "options",
     [
@@ -129,6 +131,7 @@ def test_a_reader_that_goes_away_ends_it_quietly(take: Path) -> None:
         assert child.wait(30) == 1
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("begun", [b"", b"YUV4MPEG2 W96 H64 F25:1 Ip A1:1 C420mpeg2\nFRAME\n" + bytes(9216)])
 def test_waiting_for_more_can_be_interrupted(tmp_path: Path, begun: bytes) -> None:
     command = [*CONDENSE, "-", "--speed", "2", "-o", str(tmp_path / "o.mkv"), "--progress", "none"]

@@ -40,6 +40,7 @@ def made(take: Path, out: Path, *options: str) -> Path:
     return out
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("aspect", [Fraction(12, 11), Fraction(4, 3), Fraction(59, 54), Fraction(8, 9)])
 def test_lossless_frames_are_untouched_and_keep_their_aspect(tmp_path: Path, aspect: Fraction) -> None:
     take = anamorphic(tmp_path / "take.mp4", aspect)

@@ -225,6 +225,7 @@ def test_one_that_ends_each_time_without_a_word_is_given_up(
     assert queue.job(good).state is JobState.DONE
 
 
+@pytest.mark.thorough
 def test_kills_at_any_moment_end_in_the_right_file(queue: ExportQueue, take: Path, out: Path) -> None:
     number = queue.add(project_of(take), out / "film.mkv")
     generator, kills = np.random.default_rng(5), 0

@@ -153,6 +153,7 @@ def test_a_shaped_project_is_rendered_frame_by_frame_as_listed(tmp_path: Path) -
     assert np.all((wish - times > -1e-6) & (wish - times < 0.04 + 1e-6))
 
 
+@pytest.mark.thorough
 def test_backwards_long_exposures_are_the_forward_ones_in_reverse(field: Path, tmp_path: Path) -> None:
     plan = plan_for(field, ResultSettings(MKV), EachFrame.LONG_EXPOSURE)
     recordings = {plan.project.footage[0].key: plan.sources[0]}

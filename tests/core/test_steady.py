@@ -229,6 +229,7 @@ def test_steadied_and_framed_at_once_it_is_what_a_camera_there_would_see(
     assert np.sqrt((wrong**2).mean()) < 0.3 / 30
 
 
+@pytest.mark.thorough
 def test_a_view_that_moves_by_parts_of_a_pixel_is_resampled_once_with_the_steadying(shaken: Path) -> None:
     source = open_source(shaken)
     project = arranging.begin_with(Project(), recording_of(shaken, Fraction(50), Fraction(4)))

@@ -145,7 +145,7 @@ def rebuilt(name: str) -> tuple[float, float, float]:
     return ours_, mixed_, library
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("name", FILMS)
 def test_motion_is_never_worse_than_a_plain_mix(name: str) -> None:
     ours, mixed, _ = rebuilt(name)

@@ -107,6 +107,22 @@ class Watched:
         return self._said.read_text()
 
 
+def test_what_is_there_is_condensed_and_what_is_none_is_said(
+    tmp_path: Path, takes: list[Path], watching: Callable[..., Watched]
+) -> None:
+    folder, out = tmp_path / "in", tmp_path / "out"
+    folder.mkdir()
+    out.mkdir()
+    shutil.copy(takes[0], folder / "old.mkv")
+    (folder / "notes.txt").write_text("no recording at all")
+    watched = watching("--existing")
+    watched.wait_for("old.mkv: done")
+    watched.wait_for("notes.txt: ")
+    watched.end()
+    assert [path.name for path in out.iterdir()] == ["old-2x.mkv"]
+
+
+@pytest.mark.thorough
 def test_what_comes_in_is_condensed_whatever_else_does(
     tmp_path: Path, takes: list[Path], watching: Callable[..., Watched]
 ) -> None:
