@@ -1,7 +1,8 @@
 """Exports of more than the project as it is: other recordings condensed alike, and trials."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -42,13 +43,13 @@ class OtherExports(QObject):
             f"{len(paths)} to be condensed at {format_speed(mean_speed(project))}, as this project is…"
         )
         for path in paths:
-            self._worker.ask(_OtherWish(path, folder, project))
+            self._worker.ask(_Wish(path.name, partial(_alike, path, project, folder)))
 
     def export_trials(self, trials: Sequence[Trial], folder: Path, stem: str) -> None:
         """Have trials exported as each of them says; names begin with a stem and have theirs in them."""
         self._refused = []
         for trial in trials:
-            self._worker.ask(_TrialWish(trial, folder, stem))
+            self._worker.ask(_Wish(trial.name, partial(_of_trial, trial, folder, stem)))
 
     def close(self) -> None:
         """Stop the work in the background."""
@@ -58,45 +59,33 @@ class OtherExports(QObject):
         self.said.emit("\n".join(self._refused))
         self.ready.emit(*made)
 
-    def _tell_refused(self, wish: "_OtherWish | _TrialWish", why: str) -> None:
+    def _tell_refused(self, wish: "_Wish", why: str) -> None:
         """Say that one cannot be exported, beside what was said of others."""
         self._refused = [*self._refused, f"{wish.name}: {why}"][-_MOST_TOLD:]
         self.said.emit("\n".join(self._refused))
 
 
-class _OtherWish(NamedTuple):
-    """A recording that is to be condensed as a project is, into a folder."""
+class _Wish(NamedTuple):
+    """What is to be exported as well.
 
-    path: Path
-    folder: Path
-    like: Project
+    Attributes:
+        name: what it is called where it is said why it cannot be had.
+        ready: gives the project and where its result goes. Raises FootageError, PlanError.
+    """
 
-    @property
-    def name(self) -> str:
-        """What it is called where it is said why it cannot be had."""
-        return self.path.name
-
-    def ready(self) -> tuple[Project, Path]:
-        """What is to be exported, and where to. Raises FootageError, PlanError."""
-        project = treated_alike(self.path, self.like)
-        name = f"{self.path.stem}-{speed_in_name(mean_speed(project))}"
-        return project, free_name(self.folder, name, name_ending(project.settings.format), frozenset())
+    name: str
+    ready: Callable[[], tuple[Project, Path]]
 
 
-class _TrialWish(NamedTuple):
-    """A trial that is to be exported into a folder, under a name that begins so."""
+def _alike(path: Path, like: Project, folder: Path) -> tuple[Project, Path]:
+    """A recording treated as a project is, and a free name in a folder."""
+    project = treated_alike(path, like)
+    name = f"{path.stem}-{speed_in_name(mean_speed(project))}"
+    return project, free_name(folder, name, name_ending(project.settings.format), frozenset())
 
-    trial: Trial
-    folder: Path
-    stem: str
 
-    @property
-    def name(self) -> str:
-        """What it is called where it is said why it cannot be had."""
-        return self.trial.name
-
-    def ready(self) -> tuple[Project, Path]:
-        """What is to be exported, and where to."""
-        state = self.trial.state
-        name = f"{self.stem}-{_NOT_IN_NAMES.sub('-', self.trial.name).strip('-.')}"
-        return state, free_name(self.folder, name, name_ending(state.settings.format), frozenset())
+def _of_trial(trial: Trial, folder: Path, stem: str) -> tuple[Project, Path]:
+    """A trial's state, and a free name in a folder that begins with a stem."""
+    state = trial.state
+    name = f"{stem}-{_NOT_IN_NAMES.sub('-', trial.name).strip('-.')}"
+    return state, free_name(folder, name, name_ending(state.settings.format), frozenset())

@@ -30,6 +30,9 @@ _converter = Converter(unstruct_collection_overrides={tuple: list, frozenset: so
 _converter.register_unstructure_hook(Fraction, str)
 _converter.register_structure_hook(Fraction, lambda text, _: Fraction(text))
 
+_OTHER_VALUES = (ValueError, TypeError, LookupError, AttributeError, ArithmeticError)
+"""What reading a value raises that is of another kind than it should be."""
+
 _entry_names: dict[str, str] = {}  # of fields that entries call otherwise
 
 
@@ -42,7 +45,7 @@ def read(item: Any, kind: type[T]) -> T:
     """A value of a kind, of JSON values. Raises MisplacedError: a value is out of range, or none at all."""
     try:
         return _converter.structure(item, kind)
-    except (BaseValidationError, PlanError, ValueError, TypeError, KeyError, ArithmeticError) as error:
+    except (BaseValidationError, PlanError, *_OTHER_VALUES) as error:
         raise _misplaced(error) from error
 
 
