@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -25,6 +26,7 @@ from chronoxis.core.timing.reckoner import Quantity
 from chronoxis.core.timing.speed import checked_speed
 
 _LEAST_FRAMES = 2  # that a passage lasts
+_SAME_TIME = 1e-9  # result seconds within which two times are one
 _MARK_REACH = 0.05  # seconds from a mark in which a beat is meant by it
 _REACH_BEATS = 3  # beats on either side that a joint may go to
 
@@ -229,48 +231,62 @@ def _on_shots(
     return project
 
 
+class _Part(NamedTuple):
+    """A stretch of a shot that is to be a passage.
+
+    Attributes:
+        begin: result seconds.
+        passage: what it plays.
+        ramp: result seconds in which the speed changes at its end.
+        shape: of that.
+    """
+
+    begin: float
+    passage: Passage
+    ramp: float
+    shape: RampShape
+
+
 def _with_bursts(shot: Shot, own: Seconds, wish: Pulse, frame: float) -> tuple[Laid, list[Passage]]:
-    """A shot's passages in result time, with bursts over them."""
-    joints, count = shot.pace.joints, len(shot.passages)
-    end = float(joints[-1])
-    lengths = np.append(shot.pace.ramp_lengths, 0.0)
-    base = list(
-        zip(
-            joints[:-1].tolist(),
-            joints[1:].tolist(),
-            shot.passages,
-            lengths.tolist(),
-            range(count),
-            strict=True,
-        )
-    )
-    bursts = [(at, min(at + float(wish.length), end)) for at in own.tolist()]
-    ramp = Ramp(wish.ramp, wish.shape)
-    parts: list[tuple[float, Passage, float, RampShape]] = []  # begin, passage, ramp at its end
-    taken = 0.0
-    for at, until in [*bursts, (end, end)]:
-        for begin, stop, passage, length, number in base:
-            low, high = max(begin, taken), min(stop, at)
-            if high - low < frame:
-                continue
-            is_end = abs(high - stop) < 1e-9 and high < at - 1e-9 and number + 1 < count
-            after = (length, passage.ramp.shape) if is_end else (float(wish.ramp), wish.shape)
-            kept = passage.effect if is_end else None
-            parts.append((low, replace(passage, effect=kept), *after))
-        if until > at:
-            burst = _passage_at(shot, at)
-            speeding = replace(burst, speed=wish.speed, effect=None, held=frozenset({Quantity.SPEED}))
-            parts.append((at, replace(speeding, ramp=ramp), float(wish.ramp), wish.shape))
-        taken = until
-    begins = np.array([0.0, *(part[0] for part in parts[1:]), end])
+    """A shot's passages in result time, with bursts over them; less than a ``frame`` of one is dropped."""
+    end, taken = float(shot.pace.joints[-1]), 0.0
+    parts: list[_Part] = []
+    for at in own.tolist():
+        parts += _left_between(shot, taken, at, wish, frame)
+        taken = min(at + float(wish.length), end)
+        if taken > at:
+            parts.append(_burst(_passage_at(shot, at), at, wish))
+    parts += _left_between(shot, taken, end, wish, frame)
     made = Laid(
-        begins,
-        np.array([float(part[1].speed) for part in parts]),
-        np.array([part[2] for part in parts[:-1]]),
-        [part[3] for part in parts[:-1]],
+        np.array([0.0, *(part.begin for part in parts[1:]), end]),
+        np.array([float(part.passage.speed) for part in parts]),
+        np.array([part.ramp for part in parts[:-1]]),
+        [part.shape for part in parts[:-1]],
         _fitted_runs(shot),
     )
-    return made.with_ramps_that_fit(), [part[1] for part in parts]
+    return made.with_ramps_that_fit(), [part.passage for part in parts]
+
+
+def _left_between(shot: Shot, begin: float, end: float, wish: Pulse, frame: float) -> list[_Part]:
+    """What is left of passages between two bursts: all but the last one end as they did."""
+    joints, ramps = shot.pace.joints.tolist(), shot.pace.ramp_lengths.tolist()
+    left = []
+    for number, passage in enumerate(shot.passages):
+        low, high = max(joints[number], begin), min(joints[number + 1], end)
+        if high - low < frame:
+            continue
+        if number < len(ramps) and high >= joints[number + 1] - _SAME_TIME and high < end - _SAME_TIME:
+            left.append(_Part(low, passage, ramps[number], passage.ramp.shape))
+        else:
+            left.append(_Part(low, replace(passage, effect=None), float(wish.ramp), wish.shape))
+    return left
+
+
+def _burst(passage: Passage, at: float, wish: Pulse) -> _Part:
+    """A passage sped up from a beat on; its speed is held."""
+    ramp = Ramp(wish.ramp, wish.shape)
+    fast = replace(passage, speed=wish.speed, ramp=ramp, effect=None, held=frozenset({Quantity.SPEED}))
+    return _Part(at, fast, float(wish.ramp), wish.shape)
 
 
 def _passage_at(shot: Shot, at: float) -> Passage:
