@@ -259,7 +259,7 @@ def _around(plan: Plan, number: int) -> Frames:
     """Ascending numbers of the frames around one, in its shot, that are shown moving."""
     schedule = plan.schedule
     first, stop = plan.frames_of(int(schedule.shots[number]))
-    recorded = schedule.frames[schedule.offsets[first:stop]]
+    recorded = schedule.firsts[first:stop]
     recorded_each = max(1.0, float(np.ptp(recorded)) / len(recorded))
     most = max(
         _FEWEST_FRAMES, min(int(_SHOWN_SECONDS * plan.project.rate), int(_MOST_RECORDED / recorded_each))

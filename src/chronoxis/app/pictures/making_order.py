@@ -94,6 +94,6 @@ def block_begin(plan: Plan, number: int) -> int:
     originals = source.originals
     if originals.leaps is None or plan.project.shots[shot].backwards:
         return short
-    firsts = schedule.frames[schedule.offsets[first : number + 1]]
+    firsts = schedule.firsts[first : number + 1]
     key = originals.leap_before(int(firsts[-1]))
     return min(short, first + int(np.argmax(firsts >= key)))

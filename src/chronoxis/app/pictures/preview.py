@@ -236,7 +236,7 @@ class Preview(QObject):
                 return
             number = self._next
             said = why in self._broken.values() or number - 1 in self._broken
-            firsts = plan.schedule.frames[plan.schedule.offsets[:-1][number : number + FAR_FRAMES]]
+            firsts = plan.schedule.firsts[number : number + FAR_FRAMES]
             alike = int(np.cumprod(firsts == firsts[0]).sum())  # so many want the same recorded frame
             self._broken |= dict.fromkeys(range(number, number + alike), why)
         if not said:
@@ -342,7 +342,7 @@ class _RecordedBeside:
         for number in numbers.tolist():
             shot = int(schedule.shots[number])
             if not plan.shows_as_recorded(number):
-                first = int(schedule.frames[schedule.offsets[number]])
+                first = int(schedule.firsts[number])
                 self._of.setdefault((shot, first), []).append(number)
 
     def __call__(self, shot: int, number: int, frame: VideoFrame) -> None:

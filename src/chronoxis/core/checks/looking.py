@@ -66,7 +66,7 @@ def glance_of(
     if not source.has_pictures or not source.files:
         return None
     first, stop = plan.frames_of(number)
-    frames = plan.schedule.frames[plan.schedule.offsets[first:stop]]
+    frames = plan.schedule.firsts[first:stop]
     return (
         glance_at(source, int(frames.min()), int(frames.max()) + 1, readers, check) if len(frames) else None
     )

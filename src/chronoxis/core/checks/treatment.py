@@ -145,7 +145,7 @@ def flicker(plan: Plan, known: Known) -> Iterator[Check]:
 def _recorded(plan: Plan, shot: int) -> np.typing.NDArray[np.int64]:
     """The recorded frames, or photos, that a shot's result frames begin with, in their order."""
     first, stop = plan.frames_of(shot)
-    frames = plan.schedule.frames[plan.schedule.offsets[first:stop]]
+    frames = plan.schedule.firsts[first:stop]
     numbers = plan.sources[shot].originals.numbers
     return np.unique(frames if numbers is None else numbers[frames])
 

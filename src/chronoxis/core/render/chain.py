@@ -160,7 +160,7 @@ class _ShotChain:
         With each comes what is seen of the pictures, if it is that already which it was made of.
         Where the shutter changes, a later result frame may begin or end with an earlier recorded frame.
         """
-        firsts = part.frames[part.offsets[:-1]]
+        firsts = part.firsts
         lasts = part.frames[part.offsets[1:] - 1]
         order = np.argsort(firsts, kind="stable").tolist()
         opened = given = 0

@@ -164,7 +164,7 @@ class Plan:
             first, stop = self.frames_of(shot)
             if course is None or first == stop or not self.project.shots[shot].steady.is_on:
                 continue
-            frames = self.schedule.frames[self.schedule.offsets[first:stop]]
+            frames = self.schedule.firsts[first:stop]
             numbers = self.sources[shot].originals.numbers
             places = (frames if numbers is None else numbers[frames]) - course.first
             low, high = max(int(places.min()), 0), int(places.max()) + 1

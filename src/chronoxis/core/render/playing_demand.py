@@ -12,7 +12,7 @@ _POINTING_SECONDS = 0.15  # seconds to a frame that is pointed at, above which i
 def recorded_rates(plan: Plan) -> dict[str, float]:
     """Recorded frames that have to be decoded in a result second at most, by the key of footage."""
     schedule, found = plan.schedule, dict[str, float]()
-    firsts = schedule.frames[schedule.offsets[:-1]]
+    firsts = schedule.firsts
     second = max(1, round(float(schedule.rate)))
     for number, shot in enumerate(plan.project.shots):
         begin, end = plan.frames_of(number)

@@ -7,6 +7,7 @@ seen is what is exported.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from math import ceil
 
 import numpy as np
@@ -69,6 +70,11 @@ class Schedule:
     def length(self) -> Fraction:
         """Result length in seconds."""
         return len(self) / self.rate
+
+    @cached_property
+    def firsts(self) -> Frames:
+        """The first recorded frame of each result frame, shape (count,)."""
+        return self.frames[self.offsets[:-1]]
 
     @property
     def gathers(self) -> bool:
