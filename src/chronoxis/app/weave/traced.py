@@ -33,8 +33,7 @@ class Traced:
 
     def frames_at(self, seconds: Seconds) -> Frames:
         """Numbers of the recorded frames, or photos, on display at recorded seconds."""
-        frames, numbers = self.displayed_at(seconds), self.source.originals.numbers
-        return frames if numbers is None else numbers[frames]
+        return self.source.originals.recorded(self.displayed_at(seconds))
 
     def moments(self) -> list[tuple[float, float]]:
         """When somebody passes, recorded seconds."""

@@ -54,8 +54,7 @@ def _whitened(
     schedule, shot = plan.schedule, int(plan.schedule.shots[number])
     trace = traces.get(plan.project.shots[shot].footage)
     frames, _ = schedule.sources(number)
-    numbers = plan.sources[shot].originals.numbers
-    at = int(frames[0]) if numbers is None else int(numbers[frames[0]])
+    at = int(plan.sources[shot].originals.recorded(frames)[0])
     if trace is None or not trace.known[at]:
         return (number if stops[number] >= _WHITE_STOPS else None), 0.0
     light = max(float(trace.light[at]), 1e-4)

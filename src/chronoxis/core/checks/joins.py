@@ -82,12 +82,11 @@ def _light(plan: Plan, known: Known, shot: int, frames: range) -> float | None:
     trace = known.pictures.get(plan.project.shots[shot].footage)
     if trace is None or not frames:
         return None
-    recorded = plan.schedule.firsts[list(frames)]
-    numbers = plan.sources[shot].originals.numbers
-    recorded = recorded if numbers is None else numbers[recorded]
+    firsts = plan.schedule.firsts[list(frames)]
+    recorded = plan.sources[shot].originals.recorded(firsts)
     if not trace.known[recorded].all():
         return None
     light = trace.light[recorded].astype(np.float64)
     if (gains := plan.gains[shot]) is not None:
-        light = light * gains[plan.schedule.firsts[list(frames)], 1]
+        light = light * gains[firsts, 1]
     return max(float(light.mean()), 1e-4)

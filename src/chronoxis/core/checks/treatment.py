@@ -145,9 +145,7 @@ def flicker(plan: Plan, known: Known) -> Iterator[Check]:
 def _recorded(plan: Plan, shot: int) -> np.typing.NDArray[np.int64]:
     """The recorded frames, or photos, that a shot's result frames begin with, in their order."""
     first, stop = plan.frames_of(shot)
-    frames = plan.schedule.firsts[first:stop]
-    numbers = plan.sources[shot].originals.numbers
-    return np.unique(frames if numbers is None else numbers[frames])
+    return np.unique(plan.sources[shot].originals.recorded(plan.schedule.firsts[first:stop]))
 
 
 def _gathered(plan: Plan, shot: int) -> float:

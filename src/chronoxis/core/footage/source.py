@@ -7,9 +7,10 @@ from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Protocol, Self
+from typing import Any, Protocol, Self, TypeVar
 
 import numpy as np
+import numpy.typing as npt
 from av.video.frame import VideoFrame
 
 from chronoxis.core.footage.prefetch import Check, never
@@ -24,6 +25,9 @@ Progress = Callable[[float], None]
 
 Thumbnails = Callable[[float], VideoFrame | None]
 """Gives a picture from near a moment, in stored seconds, or None where there is a hole."""
+
+Number = TypeVar("Number", bound=np.generic)
+"""Of a column, whatever it tells."""
 
 
 @dataclass(frozen=True)
@@ -109,6 +113,14 @@ class Originals:
     source: "Source"
     numbers: Frames | None = None
     leaps: Frames | None = None
+
+    def recorded(self, frames: Frames) -> Frames:
+        """The recorded frames, or photos, that frames of the course show."""
+        return frames if self.numbers is None else self.numbers[frames]
+
+    def along_course(self, column: npt.NDArray[Number]) -> npt.NDArray[Number]:
+        """What is told of each recorded frame, told of each frame of the course."""
+        return column if self.numbers is None else column[self.numbers]
 
     def leap_before(self, frame: int) -> int:
         """The last frame up to one that can be had without others before it; itself, where all can."""

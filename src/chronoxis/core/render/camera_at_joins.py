@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
+import numpy as np
+
 from chronoxis.core.footage.source import Source
 from chronoxis.core.model.footage import Footage
 from chronoxis.core.model.project import Project, Shot
@@ -108,7 +110,5 @@ def _frames(footage: Footage, source: Source, begin: float, end: float) -> Span:
     """Recorded frames between two recorded seconds."""
     scale = float(footage.scale)
     first, last = source.frame_at(begin / scale + 1e-6), source.frame_at(end / scale - 1e-6)
-    numbers = source.originals.numbers
-    if numbers is not None:
-        first, last = sorted((int(numbers[first]), int(numbers[last])))
-    return first, last + 1
+    low, high = sorted(source.originals.recorded(np.array([first, last])).tolist())
+    return low, high + 1

@@ -19,9 +19,8 @@ def corrections_of(
     """What is done to the recorded frames of a shot first; nothing where its footage was not measured yet."""
     if trace is None or not shot.even_out.strength:
         return ()
-    gains = gains_of(shot, footage, trace)
-    numbers = source.originals.numbers
-    return (EvenLight(gains if numbers is None else gains[numbers], source.facts.picture.colour),)
+    gains = source.originals.along_course(gains_of(shot, footage, trace))
+    return (EvenLight(gains, source.facts.picture.colour),)
 
 
 def gains_of(shot: Shot, footage: Footage, trace: PictureTrace) -> Column:
@@ -42,8 +41,7 @@ def passers_by(
         wish = shot.handles_passer_by(*moment_of(footage, source, first, stop))
         if wish in marks:
             marks[wish][first:stop] = True
-    numbers = source.originals.numbers
-    own = {wish: marked if numbers is None else marked[numbers] for wish, marked in marks.items()}
+    own = {wish: source.originals.along_course(marked) for wish, marked in marks.items()}
     return stretches(own[PassersBy.SKIP]), stretches(own[PassersBy.CLEAR])
 
 

@@ -62,7 +62,7 @@ class _ShotIdentity:
         form = source.form_of_frames(needed, fit=views is None)
         moves = views is not None and views.moves
         self._common = digest([code_digest(), target, picture, needed, form, moves, content_of(source)])
-        self._numbers = source.originals.numbers
+        self._originals = source.originals
         self._inside = None
         if isinstance(source, NestedSource):
             self._inside = FrameIdentities(source.plan, source.form_of_frames(needed, fit=views is None))
@@ -91,7 +91,7 @@ class _ShotIdentity:
     def _recorded(self, frames: Frames) -> bytes:
         if self._inside is not None:
             return b"".join(map(self._inside.of, frames.tolist()))
-        return (frames if self._numbers is None else self._numbers[frames]).tobytes()
+        return self._originals.recorded(frames).tobytes()
 
 
 def _accent(accent: DrawnAccent, number: int) -> list[Any]:

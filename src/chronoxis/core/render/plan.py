@@ -164,9 +164,8 @@ class Plan:
             first, stop = self.frames_of(shot)
             if course is None or first == stop or not self.project.shots[shot].steady.is_on:
                 continue
-            frames = self.schedule.firsts[first:stop]
-            numbers = self.sources[shot].originals.numbers
-            places = (frames if numbers is None else numbers[frames]) - course.first
+            frames = self.sources[shot].originals.recorded(self.schedule.firsts[first:stop])
+            places = frames - course.first
             low, high = max(int(places.min()), 0), int(places.max()) + 1
             lost = np.flatnonzero(course.lost[low:high])
             if len(lost):

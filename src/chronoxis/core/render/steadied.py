@@ -101,11 +101,8 @@ def span_of(shot: Shot, footage: Footage, source: Source) -> Span:
     scale = float(footage.scale)
     first = source.frame_at(max(0.0, low / scale - _MARGIN))
     last = source.frame_at(high / scale + _MARGIN)
-    numbers = source.originals.numbers
-    if numbers is not None:
-        shown = numbers[first : last + 1]
-        return int(shown.min()), int(shown.max()) + 1
-    return first, last + 1
+    shown = source.originals.recorded(np.arange(first, last + 1))
+    return int(shown.min()), int(shown.max()) + 1
 
 
 def swaying(shot: Shot, footage: Footage, source: Source, path: CameraPath | None) -> KnownShake | None:

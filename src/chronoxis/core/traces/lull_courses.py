@@ -31,9 +31,7 @@ def _evenly(count: int, step: float) -> Seconds:
 
 def picture_course(footage: Footage, source: Source, column: Column) -> Course:
     """A column of its pictures' trace, over recorded seconds."""
-    numbers = source.originals.numbers
-    values = column if numbers is None else column[numbers]
-    return Course(source.edges * float(footage.scale), values)
+    return Course(source.edges * float(footage.scale), source.originals.along_course(column))
 
 
 def change_course(footage: Footage, source: Source, trace: PictureTrace | None) -> Course | None:

@@ -167,7 +167,7 @@ class ProxyReader(UsualReader):
     def __init__(self, source: Source, proxy: Proxy, needed: Size | None, *, fit: bool) -> None:
         self._source, self._proxy = source, proxy
         self._needed, self._fit = needed, fit
-        self._shows = source.originals.numbers
+        self._originals = source.originals
         picture = source.facts.picture
         self._colour = picture.colour
         self.reduction = max(1, picture.lying(picture.size)[1] // proxy.size[1])
@@ -203,7 +203,7 @@ class ProxyReader(UsualReader):
                 yield from self._read_original().frames(run, check)
 
     def _recorded(self, numbers: Frames) -> Frames:
-        return numbers if self._shows is None else self._shows[numbers]
+        return self._originals.recorded(numbers)
 
     def _part(self, part: int) -> Part | None:
         """A part that is made, opened."""
