@@ -52,7 +52,7 @@ def pictures(qtbot: QtBot, live: LivePictures, many: int) -> dict[object, QImage
     return dict(live.images)
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("number", [0, 3, 5, 9, 12, 17, 20, 23, 26, 28])
 def test_each_way_is_shown_as_it_would_be_exported(opened: MainWindow, qtbot: QtBot, number: int) -> None:
     document = opened.document
@@ -85,6 +85,7 @@ def test_each_accent_is_shown_as_it_would_be_exported(opened: MainWindow, qtbot:
     assert all(np.abs(other - plain).mean() > 0.3 for other in others)
 
 
+@pytest.mark.thorough
 def test_pictures_are_of_the_present_moment_and_rest_while_it_plays(opened: MainWindow, qtbot: QtBot) -> None:
     document, live = opened.document, opened.bench.frames.live
     opened.show_bench_page(1)

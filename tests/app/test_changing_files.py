@@ -87,6 +87,7 @@ def test_playing_what_can_no_longer_be_read_comes_to_rest(
     assert "take.mp4" in window.message_text
 
 
+@pytest.mark.thorough
 def test_zeros_in_the_middle_of_a_recording_are_said(window: MainWindow, qtbot: QtBot, take: Path) -> None:
     content = bytearray(take.read_bytes())
     third = len(content) // 3

@@ -78,6 +78,7 @@ def test_what_is_meant_to_be_so_is_put_aside_and_taken_up(flawed: MainWindow, qt
     assert len(line.checks) == many
 
 
+@pytest.mark.thorough
 def test_shots_are_looked_at_once_and_never_while_it_plays(
     opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -187,6 +187,7 @@ def test_footage_that_was_moved_away_is_located(
     assert (tmp_path / "film.mp4").exists()
 
 
+@pytest.mark.thorough
 def test_other_recordings_are_condensed_the_same_way(
     opened: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:

@@ -30,6 +30,7 @@ def typed(qtbot: QtBot, field: NumberField, text: str) -> None:
     qtbot.keyClick(field, Qt.Key.Key_Return)
 
 
+@pytest.mark.thorough
 def test_a_way_is_chosen_set_and_seen(extended: MainWindow, qtbot: QtBot) -> None:
     document, page = extended.document, extended.bench.frames
     extended.show_bench_page(1)

@@ -251,7 +251,7 @@ def test_a_preset_that_goes_by_lulls_waits_until_they_are_told(opened: MainWindo
         assert not opened.message_text
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("scale", [1.25, 1.0, 1.5])
 def test_the_pages_have_room(qtbot: QtBot, chosen: Path, scale: float, recording: Path) -> None:
     remember(Recent(recording, length=12.0))
@@ -325,6 +325,7 @@ def test_five_things_are_told_of_once_and_brought_back(
     window.end()
 
 
+@pytest.mark.thorough
 def test_any_moment_of_the_demo_is_seen_before_it_is_drawn(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:

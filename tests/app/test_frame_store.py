@@ -125,7 +125,7 @@ def test_another_session_finds_them(
     later.close()
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("trouble", ["no folder", "full"])
 def test_without_a_disk_they_are_made_all_the_same(
     all_made: MainWindow, qtbot: QtBot, tmp_path: Path, trouble: str, monkeypatch: pytest.MonkeyPatch
@@ -153,6 +153,7 @@ def full(*_: object) -> None:
     raise sqlite3.OperationalError("database or disk is full")
 
 
+@pytest.mark.thorough
 def test_they_are_made_anew_when_somebody_wishes_it(
     all_made: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

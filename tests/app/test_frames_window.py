@@ -88,6 +88,7 @@ def test_what_has_no_effect_cannot_be_chosen(page: MainWindow) -> None:
     assert page.bench.caution.text()
 
 
+@pytest.mark.thorough
 def test_a_choice_shows_in_the_preview_and_says_what_it_costs(page: MainWindow, qtbot: QtBot) -> None:
     document, frames = page.document, page.bench.frames
     click(frames.choices[EachFrame.LONG_EXPOSURE])
@@ -98,6 +99,7 @@ def test_a_choice_shows_in_the_preview_and_says_what_it_costs(page: MainWindow, 
     assert page.bench.caution.text() == frames.note
 
 
+@pytest.mark.thorough
 def test_light_is_compared_across_a_line(page: MainWindow, qtbot: QtBot) -> None:
     document, pictures = page.document, page.pictures
     document.apply("even", lambda p: correcting.set_even_out(p, [0], EvenOut(1.0)))
@@ -122,6 +124,7 @@ def test_light_is_compared_across_a_line(page: MainWindow, qtbot: QtBot) -> None
     assert pictures._divider is None
 
 
+@pytest.mark.thorough
 def test_a_passer_by_is_marked_and_treated(window: MainWindow, crossed: Path, qtbot: QtBot) -> None:
     window.loading.bring_in(crossed)
     document, weave = window.document, window.weave
@@ -176,6 +179,7 @@ def test_what_comes_too_slowly_can_be_made_first(page: MainWindow, qtbot: QtBot)
     transport.set_shuttle(0)
 
 
+@pytest.mark.thorough
 def test_clear_begins_with_a_window_in_which_people_vanish(opened: MainWindow, qtbot: QtBot) -> None:
     opened.show_bench_page(1)
     page, document = opened.bench.frames, opened.document

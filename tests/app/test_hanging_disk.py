@@ -114,6 +114,7 @@ def test_a_window_closes_while_all_that_it_does_hangs(
     assert '"smooth"' in kept.read_text()
 
 
+@pytest.mark.thorough
 def test_footage_on_a_dead_disk_keeps_no_other_waiting(
     window: MainWindow, qtbot: QtBot, share: Share, tmp_path: Path
 ) -> None:

@@ -214,6 +214,7 @@ def test_shots_are_taken_together_opened_changed_and_left(
     assert document.project == before
 
 
+@pytest.mark.thorough
 def test_checks_say_what_is_wrong_and_mend_it(pair: MainWindow, qtbot: QtBot) -> None:
     document, line = pair.document, pair.pictures.checks
     document.apply("", lambda p: joining.set_surges(p, [0], lambda s: s))

@@ -232,7 +232,7 @@ def test_corrections_are_there_when_a_project_is_opened_again_in_the_same_window
     film = tmp_path / "film.chronoxis"
     opened.document.apply("Even out", lambda p: correcting.set_even_out(p, [0], EvenOut(1.0)))
     opened.document.apply("Steady", lambda p: correcting.set_steady(p, [0], Steady(SteadyMode.SMOOTH)))
-    for _ in range(3):
+    for _ in range(2):
         qtbot.waitUntil(lambda: not planned(qtbot, opened).unmeasured, timeout=60_000)
         plan = planned(qtbot, opened)
         assert plan.corrections[0]

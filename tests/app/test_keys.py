@@ -136,6 +136,7 @@ def test_no_letter_stands_twice_in_any_state_and_none_is_that_of_a_menu(
         assert [letter for letter, count in inside.items() if count > 1] == [], menu.title()
 
 
+@pytest.mark.thorough
 def test_alt_and_a_letter_opens_the_menu_on_every_page(rich: MainWindow, qtbot: QtBot) -> None:
     menus = {m.text().split("&")[1][0].upper() for m in rich.menuBar().actions()}
     for state in states(rich):
@@ -156,6 +157,7 @@ def test_every_control_is_reached_by_tab(rich: MainWindow, qtbot: QtBot) -> None
         assert [(type(w).__name__, w.accessibleName(), w.toolTip()) for w in left] == []
 
 
+@pytest.mark.thorough
 def test_every_button_of_every_page_is_pressed_by_space_and_by_return(
     rich: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -125,6 +125,7 @@ def test_fewer_frames_are_counted_as_they_are_shown(slowed: MainWindow, qtbot: Q
     assert f"{slowed.transport.state.rates[1]:.0f} of 2" in words(slowed)  # type: ignore[index]
 
 
+@pytest.mark.thorough
 def test_what_is_made_ahead_plays_every_frame_and_decodes_nothing_else(
     opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

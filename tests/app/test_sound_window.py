@@ -62,6 +62,7 @@ def test_what_is_heard_is_what_is_exported_and_in_step(
     assert abs(float(np.median(late))) < 0.08
 
 
+@pytest.mark.thorough
 def test_without_a_device_it_plays_by_its_own_clock_and_says_so_once(
     opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -219,6 +220,7 @@ def test_shots_are_shaped_to_beats_in_one_step_each(musical: MainWindow, qtbot: 
     assert "rubbish" in window.bench.caution.text()
 
 
+@pytest.mark.thorough
 def test_the_page_sound_changes_what_is_heard(sounding: MainWindow, qtbot: QtBot) -> None:
     window, document = sounding, sounding.document
     document.selection.select([ONLY])

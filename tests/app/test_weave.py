@@ -566,6 +566,7 @@ while True:
 """
 
 
+@pytest.mark.thorough
 def test_work_is_offered_again_after_a_kill(
     window: MainWindow, qtbot: QtBot, own_state: Path, recording: Path
 ) -> None:

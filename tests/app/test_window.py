@@ -128,6 +128,7 @@ def test_playing_shows_every_frame_that_is_made(opened: MainWindow, qtbot: QtBot
     assert seen == sorted(seen)
 
 
+@pytest.mark.thorough
 def test_the_preview_keeps_to_its_budget(
     opened: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -190,6 +191,7 @@ def test_export_is_what_the_plan_says(opened: MainWindow, qtbot: QtBot, tmp_path
     assert out.read_bytes() == content
 
 
+@pytest.mark.thorough
 def test_cancelling_an_export_leaves_nothing(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     enter(qtbot, opened, Quantity.SPEED, "1/20×")
     opened.show_export()

@@ -134,6 +134,7 @@ def test_a_step_is_right_to_a_fraction_of_a_pixel(scene: np.ndarray) -> None:
     assert np.abs(path.turned[1:] + np.diff(np.array(views)[:, 2])).max() < 0.05
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     ("way", "covered"),
     [("walk", 0.0), ("walk", 0.25), ("drive", 0.0), ("drive", 0.25), ("drive", 0.4), ("dark", 0.0)],
@@ -256,7 +257,7 @@ def flown(frames: int) -> np.ndarray:
     return np.stack([60 * t, 30 * t, 8 * t, 0.1 * np.sin(4 * t)], axis=1)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("film", "allowed"),
     [

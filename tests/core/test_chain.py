@@ -182,6 +182,7 @@ def test_recordings_with_other_pixels_than_square_and_turned_ones(tmp_path: Path
             assert np.abs(one - other).max() < 40, (y, x)
 
 
+@pytest.mark.thorough
 def test_the_table_of_formats_feeds_everything(take: Path, tmp_path: Path) -> None:
     for each in FORMATS:
         assert format_named(each.key) is each

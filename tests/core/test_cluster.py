@@ -163,7 +163,7 @@ def left_behind(folder: Path) -> list[Path]:
     ]
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("kind", ["rich", "plain", "stills"])
 def test_what_others_make_is_what_would_be_made_here(
     shared: Cluster, take: Path, tmp_path: Path, kind: str, caplog: pytest.LogCaptureFixture

@@ -212,6 +212,7 @@ def test_a_trace_sees_each_frame_and_the_one_before(recording: Path, tmp_path: P
     assert [before for _, before in seen[1:]] == [light for light, _ in seen[:-1]]
 
 
+@pytest.mark.thorough
 def test_what_other_code_made_is_told_apart(
     installed: Path, recording: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -101,7 +101,7 @@ def read_loop(path: Path) -> tuple[list[npt.NDArray[np.uint8]], list[float]]:
     return frames, times
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(
     "format_", [each for each in FORMATS if not each.is_folder], ids=lambda each: each.key
 )
@@ -134,7 +134,7 @@ def test_the_same_result_is_written_in_the_same_bytes(
     assert written[0].read_bytes() == written[1].read_bytes()
 
 
-@pytest.mark.sampled(4)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("format_", "rate"), WRITTEN, ids=lambda each: getattr(each, "key", str(each)))
 def test_what_is_written_is_what_was_planned(
     photos: Path, tmp_path: Path, format_: ExportFormat, rate: Fraction

@@ -380,6 +380,7 @@ def test_no_word_is_lost_and_nearly_all_lulls_are_found_over_noise(decibels: flo
     assert shared(found, gaps) > 0.9 * (sum(end - begin for begin, end in gaps) - margins)
 
 
+@pytest.mark.thorough
 def test_lulls_of_a_talk_are_those_that_were_drawn(crew: Path) -> None:
     said = [(s.begin, s.end) for s in SENTENCES]
     for by, busy in (("speech", said), ("both", [*said, *WORKS]), ("change", [*said, *WORKS])):

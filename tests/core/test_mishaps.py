@@ -76,7 +76,7 @@ def test_names_out_of_bounds(tmp_path: Path) -> None:
         assert len(os.fsencode(temporary.name)) < 255
 
 
-@pytest.mark.sampled(4)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
 @pytest.mark.parametrize("after", [0.05, 0.5, 1.2])
 def test_a_signal_at_any_moment_ends_in_one_line_and_leaves_nothing(
@@ -127,6 +127,7 @@ def test_what_a_killed_program_left_is_swept_by_the_next_start(tmp_path: Path, o
     assert list((own_state / "unfinished").iterdir()) == []
 
 
+@pytest.mark.thorough
 def test_a_full_standard_output(take: Path, tmp_path: Path) -> None:
     command = [sys.executable, "-m", "chronoxis.cli"]
     with Path("/dev/full").open("w") as full:

@@ -315,6 +315,7 @@ def alike(one: PictureTrace, other: PictureTrace) -> bool:
     )
 
 
+@pytest.mark.thorough
 def test_traces_are_kept_resumed_and_measured_anew_where_they_are_spoilt(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -403,6 +404,7 @@ def test_missing_photos_are_filled_by_the_motion_around_them(tmp_path: Path) -> 
     assert bright.max() - bright.min() < 40
 
 
+@pytest.mark.thorough
 def test_the_command_line_measures_and_tells(field: Path, tmp_path: Path) -> None:
     run, out = CliRunner(), tmp_path / "traces.csv"
     assert run.invoke(cli, ["facts", str(field), "--traces", str(out)]).exit_code == 0

@@ -172,7 +172,7 @@ class Interrupted:
         return writer
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("format_", [MKV, JPEG, MP4], ids=lambda each: each.key)
 def test_whatever_is_interrupted_is_gone_on_with(
     take: Path, tmp_path: Path, format_: ExportFormat, monkeypatch: pytest.MonkeyPatch

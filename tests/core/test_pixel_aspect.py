@@ -64,6 +64,7 @@ def test_every_file_that_can_say_so_keeps_stored_pixels(tmp_path: Path, name: st
         assert len(list(container.decode(stream))) == 10
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     "options", [("--size", "720p"), ("--crop", "1:1"), ("--accent", "grain"), ("--steady", "smooth")]
 )

@@ -366,7 +366,7 @@ def sounding(path: Path, codec: str, rate: int, layout: str, *, hole: tuple[floa
     return path
 
 
-@pytest.mark.sampled(5)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     ("name", "codec", "rate", "layout"),
     [

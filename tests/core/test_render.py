@@ -58,7 +58,7 @@ def plan_for(path: Path, settings: ResultSettings, each: EachFrame = EachFrame.O
     return make_plan(project, {project.footage[0].key: source})
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("quality", [Quality.DRAFT, Quality.GOOD, Quality.MASTER])
 @pytest.mark.parametrize("each", list(OWN_EACH_FRAME))
 def test_the_expected_size_is_near(field: Path, tmp_path: Path, quality: Quality, each: EachFrame) -> None:

@@ -105,6 +105,7 @@ def test_what_becomes_known_of_footage_is_so_in_trials(project: Project) -> None
     assert [trial.state.shots[0].longest.speed for trial in counted.trials] == [8, 4]
 
 
+@pytest.mark.thorough
 @given(later_projects())
 def test_the_version_before_opens_as_the_equal_project(made: Project) -> None:
     made = replace(nesting.outermost(made), trials=(), aside=())

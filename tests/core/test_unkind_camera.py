@@ -123,7 +123,7 @@ def test_light_that_changes_leaves_no_more_jitter(tmp_path: Path, seed: int, lig
         assert residue(film, places, tmp_path) < max(1.5 * constant, 0.15), name
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.thorough
 @pytest.mark.parametrize("texture", [0.0, 3.0])
 def test_a_thing_waved_before_a_plain_wall_does_not_throw_the_wall_about(
     tmp_path: Path, texture: float
