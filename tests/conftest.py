@@ -9,7 +9,7 @@ from hypothesis import settings
 from chronoxis.app.start import settle_memory
 from tests.added_packages import make_packages, with_packages
 
-settings.register_profile("usual", max_examples=30, deadline=None)
+settings.register_profile("usual", max_examples=20, deadline=None)
 settings.register_profile("thorough", max_examples=300, deadline=None)
 
 
@@ -17,7 +17,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption(
         "--thorough",
         action="store_true",
-        help="Every case of every test, and ten times as many examples of each property.",
+        help="Every case of every test, and fifteen times as many examples of each property.",
     )
 
 

@@ -414,6 +414,7 @@ def test_typing_is_kept_and_a_caret_that_blinks_is_nothing(screen: Path) -> None
     assert shared(found, gaps) > 0.9 * wanted
 
 
+@pytest.mark.thorough
 def test_the_command_line_hurries_and_leaves_out_to_the_frame(crew: Path, tmp_path: Path) -> None:
     def frames(*options: str) -> int:
         out = tmp_path / "plan.csv"
