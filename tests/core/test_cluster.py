@@ -16,6 +16,7 @@ from pathlib import Path
 
 import pytest
 
+from chronoxis import __version__
 from chronoxis.core.cluster.elsewhere import elsewhere
 from chronoxis.core.cluster.machines import ClusterError, Credentials, Machines, contact
 from chronoxis.core.cluster.orders import MachineFacts, moved_path
@@ -272,7 +273,7 @@ def test_machines_that_cannot_make_it_are_told_apart(
             "No machine is there that can make the pieces. The export goes on here.",
             f"mapped gets no pieces: {there / footage.name} is not there; "
             "--map HERE=THERE says where such files lie.",
-            "old gets no pieces: it has Chronoxis 0.0.9, and here it is 0.1.0.",
+            f"old gets no pieces: it has Chronoxis 0.0.9, and here it is {__version__}.",
         ]
         make_recording(there / footage.name, frames=150, size=(64, 48), sound=True, rate=Fraction(30))
         told.clear()
