@@ -6,7 +6,6 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from chronoxis.app.start import settle_memory
 from tests.added_packages import make_packages, with_packages
 
 settings.register_profile("usual", max_examples=20, deadline=None)
@@ -40,11 +39,6 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
             left += [item for place, item in enumerate(several) if place not in taken]
     config.hook.pytest_deselected(items=left)
     items[:] = [item for item in items if item not in set(left)]
-
-
-def pytest_collection_finish() -> None:
-    """What is loaded by now is looked through for unused circles no more, as in a window that is open."""
-    settle_memory()
 
 
 @pytest.fixture(autouse=True)

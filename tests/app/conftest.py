@@ -12,12 +12,18 @@ from pytestqt.qtbot import QtBot
 from chronoxis.app.checks import found_checks
 from chronoxis.app.first_notes import mark_all_read
 from chronoxis.app.main_window import MainWindow
+from chronoxis.app.start import settle_memory
 from chronoxis.core.model import arranging, joining, pacing
 from chronoxis.demo.larkfield import draw_field
 from tests.app.driving import SECONDS, planned, wear_theme
 from tests.core.test_music import write_sound
 from tests.photo_makers import make_photos
 from tests.tunes import make_tune
+
+
+def pytest_collection_finish() -> None:
+    """What is loaded by now is looked through for unused circles no more, as in a window that is open."""
+    settle_memory()
 
 
 @pytest.fixture(scope="session")

@@ -1,8 +1,9 @@
 """Beats: found in made-up tunes, corrected by hand, and shots shaped to them."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -48,19 +49,21 @@ def heard_in(blocks: Iterable[Samples]) -> Beats:
     return listener.beats()
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(
-    "tune",
+    "made",
     [
-        make_tune(70),
-        make_tune(92, swing=0.66, seed=2),
-        make_tune(120, pause=(20, 30), seed=3),
-        make_tune(128, drift=0.06, seed=4),
-        make_tune(150, bar=3, seed=5),
-        make_tune(180, seed=6),
+        partial(make_tune, 92, swing=0.66, seed=2),
+        partial(make_tune, 70),
+        partial(make_tune, 128, drift=0.06, seed=4),
+        partial(make_tune, 150, bar=3, seed=5),
+        partial(make_tune, 180, seed=6),
+        partial(make_tune, 120, pause=(20, 30), seed=3),
     ],
-    ids=["70", "92-swing", "120-break", "128-drift", "150-three", "180"],
+    ids=["92-swing", "70", "128-drift", "150-three", "180", "120-break"],
 )
-def test_beats_and_bars_are_found(tune: Tune) -> None:
+def test_beats_and_bars_are_found(made: Callable[[], Tune]) -> None:
+    tune = made()
     found = listened(tune)
     times = np.array(found.times)
     bars = times[[found.begins_bar(number) for number in range(len(times))]]
