@@ -3,8 +3,9 @@
 from collections.abc import Hashable, Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 
+from chronoxis.app.background import note_activity
 from chronoxis.app.document.document import Document
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.footage.loading import Loading
@@ -43,8 +44,9 @@ class Intents(QObject):
         self._wished: tuple[Path, ...] = ()  # files and folders that are waited for
         self._drawn: Hashable = None  # what of the demo is drawn first
         self._made: Project | None = None  # as it was left by the last answer
-        document.footage_changed.connect(self._begin_once_there)
-        document.changed.connect(self._begin_once_there)
+        # After what else follows a change: all of it at once would keep the window waiting.
+        for signal in (document.footage_changed, document.changed):
+            signal.connect(self._begin_once_there, Qt.ConnectionType.QueuedConnection)
         loading.drawing.drawn.connect(self._bring_in_drawn)
         acts.applied.connect(self._note_made)
         document.planned.connect(self._tell_measured)
@@ -117,6 +119,7 @@ class Intents(QObject):
             self._wished = ()
         elif all(each.counted for each in footage):
             self._wished = ()
+            note_activity()  # a person waits for what comes now
             if self.preset is not None:
                 self.preset = suited(self.preset, self._document.project.recorded_length)
             self._do()

@@ -1,5 +1,6 @@
 """The Weave: recorded rail above, result rail below, threads between them, worked by hand."""
 
+import time
 from collections.abc import Callable
 from fractions import Fraction
 
@@ -49,6 +50,9 @@ from chronoxis.core.model.project import Project
 _WHEEL_STEP = 1.25
 _WISH_MS = 20  # milliseconds after a drawing in which its lacking pictures are asked for
 _SOON_MS = 80  # milliseconds in which what comes in from the background is gathered before it is drawn
+_SOON_RATIO = (
+    5  # times as long as a drawing took, that it is gathered at least: a busy machine draws less often
+)
 _LEAST_HEIGHT = 220  # pixels of height
 _RULER_FOR_TEXT = 15  # pixels of a ruler's height that grow with the text
 _WITHOUT_LANE = 222  # pixels that all but the sound lane needs before that has any
@@ -94,6 +98,7 @@ class Weave(QWidget):
         self.views = RailViews(document, self.rails, lambda rails: self._playhead_places(rails)[0])
         self._picture = QPixmap()
         self._stale = True
+        self._drawing_seconds = 0.0  # that the last drawing took
         self._recorded = RecordedRail()
         self._latest: Rails | None = None
         self._stretches: tuple[Project, tuple[Stretch, ...], SpeedAxis] | None = None
@@ -111,7 +116,7 @@ class Weave(QWidget):
             "change speed. Ctrl and the wheel zoom; Alt defeats snapping."
         )
         # Pictures come in quick succession, and drawing each by itself would hold up the next ones.
-        self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
+        self._soon = QTimer(self, singleShot=True)
         self._soon.timeout.connect(self.redraw)
         self.strips.added.connect(self._redraw_soon)
         self._tiles: tuple[Tiles, ...] = ()
@@ -141,7 +146,7 @@ class Weave(QWidget):
 
     def _redraw_soon(self) -> None:
         if not self._soon.isActive():
-            self._soon.start()
+            self._soon.start(max(_SOON_MS, round(1000 * _SOON_RATIO * self._drawing_seconds)))
 
     def _show_plan(self) -> None:
         rails = self.rails()
@@ -198,7 +203,9 @@ class Weave(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         rails = self.rails()
         if rails is not None and self._stale and not self._document.is_warming:
+            begun = time.monotonic()
             self._draw(rails)
+            self._drawing_seconds = time.monotonic() - begun
             self._stale = False
         painter = QPainter(self)
         if rails is None:
