@@ -107,13 +107,20 @@ class Watched:
         return self._said.read_text()
 
 
-def test_what_is_there_is_condensed_and_what_is_none_is_said(
-    tmp_path: Path, takes: list[Path], watching: Callable[..., Watched]
-) -> None:
+@pytest.fixture
+def folders(tmp_path: Path, takes: list[Path]) -> tuple[Path, Path]:
+    """What is watched, with a recording that is there already, and where results go."""
     folder, out = tmp_path / "in", tmp_path / "out"
     folder.mkdir()
     out.mkdir()
     shutil.copy(takes[0], folder / "old.mkv")
+    return folder, out
+
+
+def test_what_is_there_is_condensed_and_what_is_none_is_said(
+    folders: tuple[Path, Path], watching: Callable[..., Watched]
+) -> None:
+    folder, out = folders
     (folder / "notes.txt").write_text("no recording at all")
     watched = watching("--existing")
     watched.wait_for("old.mkv: done")
@@ -124,12 +131,9 @@ def test_what_is_there_is_condensed_and_what_is_none_is_said(
 
 @pytest.mark.thorough
 def test_what_comes_in_is_condensed_whatever_else_does(
-    tmp_path: Path, takes: list[Path], watching: Callable[..., Watched]
+    folders: tuple[Path, Path], takes: list[Path], watching: Callable[..., Watched]
 ) -> None:
-    folder, out = tmp_path / "in", tmp_path / "out"
-    folder.mkdir()
-    out.mkdir()
-    shutil.copy(takes[0], folder / "old.mkv")
+    folder, out = folders
     watched = watching()
     watched.wait_for("Watching")
     content = takes[1].read_bytes()

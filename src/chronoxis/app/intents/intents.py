@@ -5,7 +5,6 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt, Signal
 
-from chronoxis.app.background import note_activity
 from chronoxis.app.document.document import Document
 from chronoxis.app.files.file_actions import FileActions
 from chronoxis.app.footage.loading import Loading
@@ -119,7 +118,6 @@ class Intents(QObject):
             self._wished = ()
         elif all(each.counted for each in footage):
             self._wished = ()
-            note_activity()  # a person waits for what comes now
             if self.preset is not None:
                 self.preset = suited(self.preset, self._document.project.recorded_length)
             self._do()

@@ -19,11 +19,16 @@ Entry = dict[str, Any]
 
 
 class MisplacedError(PlanError):
-    """A value that cannot be, and the place of the entry that has it."""
+    """A value that cannot be, and the place of the entry that has it; no place, if it is the whole."""
 
     def __init__(self, place: str, why: str) -> None:
         super().__init__(why)
         self.place = place
+
+    @property
+    def with_place(self) -> str:
+        """What is wrong, behind its place."""
+        return f"{self.place}: {self}" if self.place else str(self)
 
 
 _converter = Converter(unstruct_collection_overrides={tuple: list, frozenset: sorted})
@@ -129,14 +134,18 @@ def named_kinds(union: Any, field: str, kinds: Mapping[str, type]) -> None:
     """Tell that an entry says in a field which of several kinds its value is of."""
     for name, kind in kinds.items():
         entries_of(kind, told=partial(_named, field, name))
-    _converter.register_structure_hook(union, lambda item, _: read(item, kinds[item[field]]))
+    told_apart(union, lambda item: read(item, kinds[item[field]]))
 
 
-def spelled(kind: Any, write: Callable[[Any], Any], reader: Callable[[Any], Any]) -> None:
-    """Tell by two functions how a kind of value, or one of several kinds, is written and read."""
-    if isinstance(kind, type):
-        _converter.register_unstructure_hook(kind, write)
-    _converter.register_structure_hook(kind, lambda item, _: reader(item))
+def told_apart(union: Any, reader: Callable[[Any], Any]) -> None:
+    """Tell by a function how a value of several kinds is read; it is written as its own kind is."""
+    _converter.register_structure_hook(union, lambda item, _: reader(item))
+
+
+def spelled(kind: type[T], write: Callable[[T], Any], reader: Callable[[Any], T]) -> None:
+    """Tell by two functions how a kind of value is written and read."""
+    _converter.register_unstructure_hook(kind, write)
+    told_apart(kind, reader)
 
 
 def _named(field: str, name: str, _value: object, entry: Entry) -> Entry:

@@ -1,7 +1,6 @@
 """Choices of exports that a person kept under names, to use again in other projects."""
 
 import json
-from typing import Any
 
 from platformdirs import user_config_path
 
@@ -41,5 +40,4 @@ def keep_choices(name: str, settings: ResultSettings) -> None:
         raise PlanError(f"Choices need a name of up to {_LONGEST_NAME} letters.")
     choices = {**kept_choices(), cleaned: settings}
     path = made_folder(user_config_path("chronoxis")) / "exports.json"
-    entries: dict[str, Any] = {name: written(settings) for name, settings in choices.items()}
-    write_whole(path, (json.dumps(entries, indent=1, ensure_ascii=False) + "\n").encode())
+    write_whole(path, (json.dumps(written(choices), indent=1, ensure_ascii=False) + "\n").encode())

@@ -33,8 +33,7 @@ def kept_limits() -> tuple[Limits, ...]:
 def keep_limits(limits: Sequence[Limits]) -> None:
     """Keep a table. Raises ExportError if it cannot be written."""
     path = made_folder(user_config_path("chronoxis")) / _NAME
-    entries = [written(each) for each in limits]
-    write_whole(path, (json.dumps(entries, indent=1, ensure_ascii=False) + "\n").encode())
+    write_whole(path, (json.dumps(written(limits), indent=1, ensure_ascii=False) + "\n").encode())
 
 
 def limits_named(name: str) -> Limits | None:

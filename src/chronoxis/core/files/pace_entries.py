@@ -2,15 +2,20 @@
 
 from typing import Any
 
-from chronoxis.core.files.converter import Entry, entries_of, part, read, spelled, written
+from chronoxis.core.files.converter import Entry, entries_of, part, read, told_apart
 from chronoxis.core.model.lull_acts import Hurry
 from chronoxis.core.model.preset import AtSpeed, EveryNth, PaceChoice, ThroughLulls, ToLength
-from chronoxis.core.timing.ramps import Ramp
 from chronoxis.core.timing.speed import checked_speed
 
+_BY_FIELD: dict[str, type[AtSpeed | ToLength | EveryNth]] = {
+    "speed": AtSpeed,
+    "length": ToLength,
+    "every": EveryNth,
+}
 
-def _hurry_written(hurry: Hurry) -> Entry:
-    return {"speed": written(hurry.speed), "ramp": written(Ramp(hurry.ramp, hurry.shape))}
+
+def _hurry_told(_hurry: Hurry, entry: Entry) -> Entry:
+    return {"speed": entry["speed"], "ramp": {"length": entry["ramp"], "shape": entry["shape"]}}
 
 
 def _hurry_fields(item: Entry) -> Entry:
@@ -24,17 +29,15 @@ def _pace(item: Any) -> PaceChoice | None:
         return None
     if "lulls" in item:
         return part(item, "lulls", ThroughLulls)
-    kinds: tuple[type[AtSpeed | ToLength | EveryNth], ...] = (AtSpeed, ToLength, EveryNth)
-    names = ("speed", "length", "every")
-    return read(item, next(kind for name, kind in zip(names, kinds, strict=True) if name in item))
+    return read(item, next(kind for name, kind in _BY_FIELD.items() if name in item))
 
 
 entries_of(
     Hurry,
-    told=lambda hurry, _: _hurry_written(hurry),
+    told=_hurry_told,
     fields=_hurry_fields,
     check=lambda hurry: checked_speed(hurry.speed),
 )
 entries_of(EveryNth, names={"step": "every"})
-entries_of(ThroughLulls, told=lambda _, entry: {"lulls": entry}, fields=lambda item: item)
-spelled(PaceChoice | None, written, _pace)
+entries_of(ThroughLulls, told=lambda _, entry: {"lulls": entry})
+told_apart(PaceChoice | None, _pace)

@@ -57,9 +57,7 @@ def preset_from(data: Any, path: Path) -> Preset:
     try:
         return read(data, Preset)
     except MisplacedError as error:
-        raise ProjectFileError(f"{path.name} is damaged: {error.place}: {error}") from error
-    except PlanError as error:
-        raise ProjectFileError(f"{path.name} is damaged: {error}") from error
+        raise ProjectFileError(f"{path.name} is damaged: {error.with_place}") from error
 
 
 def _told(preset: Preset, entry: Entry) -> Entry:

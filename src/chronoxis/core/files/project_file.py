@@ -147,9 +147,7 @@ def _read(data: Entry, path: Path) -> Project:
         project = _project(data, path)
         return replace(project, trials=each_of(data, "trials", lambda item: _trial(item, path)))
     except MisplacedError as error:
-        raise ProjectFileError(
-            f"{path.name} is damaged: {error.place}: {error} It was left as it is."
-        ) from error
+        raise ProjectFileError(f"{path.name} is damaged: {error.with_place} It was left as it is.") from error
 
 
 def _project(data: Entry, path: Path) -> Project:
