@@ -27,7 +27,7 @@ _DEMOS = (
     ("&Beats", BEAT_PROJECT_NAME, "A walk with a burst of speed on the beats of a tune"),
     ("Pho&tos", PHOTO_PROJECT_NAME, "A dawn out of 240 photos, and a knot that is tied picture by picture"),
 )
-# pixels that a card has at least, and between two; the former grows with the text
+# Pixels that a card has at least, which grow with the text, and pixels between two.
 _CARD_WIDTH = 150
 _GAP = 12
 _RECENT_WIDTH = 132  # pixels of a card of what was used lately; grows with the text

@@ -12,7 +12,7 @@ from chronoxis.core.timing.timecode import format_time
 
 _DROPPED_RATIO = 1.8  # times as long as usual that a frame stands where one is missing
 _VARIABLE_SHARE = 0.05  # share of frames of other lengths, from which on the rate varies by design
-# mean difference of codes of a frame that is doubled, and of those around it
+# Mean difference of codes of a frame that is doubled, and of those around it.
 _DOUBLED_DIFFERENCE = 2e-4
 _MOVING_DIFFERENCE = 2e-3
 _FEWEST_DOUBLED = 3

@@ -40,9 +40,9 @@ _LATE_RATIO = 2.0  # times as long as pieces take elsewhere, before another work
 _LEAST_SLOW_SECONDS = 5.0
 _FAREWELL_SECONDS = 2.0  # for workers to hear that they may stop
 _ANSWER_SECONDS = 0.002  # between looks for an answer that comes at once
-# by a lost connection
+# What a lost connection raises.
 _CONNECTION_ERRORS = (OSError, RuntimeError, ValueError, CancelledError, ClosedClientError)
-# of these, what a lost worker raises
+# Of these, what a lost worker raises.
 _LOST_WORKER_ERRORS = (KilledWorker, CancelledError, ClosedClientError, RuntimeError)
 
 

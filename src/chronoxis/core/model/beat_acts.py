@@ -269,14 +269,16 @@ def _with_bursts(shot: Shot, own: Seconds, wish: Pulse, frame: float) -> tuple[L
 
 def _left_between(shot: Shot, begin: float, end: float, wish: Pulse, frame: float) -> list[_Part]:
     """What is left of passages between two bursts: all but the last one end as they did."""
-    joints, ramps = shot.pace.joints.tolist(), shot.pace.ramp_lengths.tolist()
+    joints, ramps = shot.pace.joints, shot.pace.ramp_lengths
+    first, stop = np.searchsorted(joints, begin, "right") - 1, np.searchsorted(joints, end, "left")
     left = []
-    for number, passage in enumerate(shot.passages):
-        low, high = max(joints[number], begin), min(joints[number + 1], end)
+    for number in range(max(int(first), 0), min(int(stop), len(shot.passages))):
+        passage = shot.passages[number]
+        low, high = max(float(joints[number]), begin), min(float(joints[number + 1]), end)
         if high - low < frame:
             continue
         if number < len(ramps) and high >= joints[number + 1] - _SAME_TIME and high < end - _SAME_TIME:
-            left.append(_Part(low, passage, ramps[number], passage.ramp.shape))
+            left.append(_Part(low, passage, float(ramps[number]), passage.ramp.shape))
         else:
             left.append(_Part(low, replace(passage, effect=None), float(wish.ramp), wish.shape))
     return left

@@ -19,7 +19,7 @@ Grey = npt.NDArray[np.uint8]
 """Encoded luma, shape (rows, columns)."""
 
 _CUT_SIZE = (16, 9)
-# 8-bit codes by which large areas of pictures of two scenes differ in the mean, or more
+# 8-bit codes by which large areas of pictures of two scenes differ in the mean, or more.
 _CUT_DIFFERENCE = 14.0
 _HISTOGRAM_BINS = 24
 _CUT_HISTOGRAM_SHARE = 0.25  # of the pixels that lie in other bins across a cut, or more

@@ -18,7 +18,7 @@ Sway = npt.NDArray[np.float64]
 """Shape (frames, coordinates): how far the picture of each recorded frame is off the camera's smooth way."""
 
 _UNEVEN_SHARE = 0.5  # of a step, by which neighbours may be nearer or farther than even
-# what uneven pace and being away from the even step count beside swaying
+# What uneven pace, and being away from the even step, count beside swaying.
 _PACE_COST = 0.12
 _DISTANCE_COST = 0.01
 _MOST_CHOICES = 33

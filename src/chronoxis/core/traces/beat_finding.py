@@ -31,7 +31,7 @@ _WEAK_BEAT_RATIO = 0.45  # of a beat's strength: every other beat that is weaker
 _BETWEEN_BEATS_RATIO = 0.82  # what lies between beats and is as strong, is one
 _QUIET_SHARE = 0.4  # of the usual flux: stretches that are quieter are not raised further
 _LEAST_FLUX = 0.004  # of the flux: what rises less is no onset, however regular
-# mean square of a strength that is about 1: what is flatter does not repeat, it ripples
+# Mean square of a strength that is about 1: what is flatter does not repeat, it ripples.
 _LEAST_VARIATION = 0.05
 _FLUX_LEAD = 0.0023  # seconds by which the flux of an onset lies before it
 _LEAST_AUTOCORRELATION = 0.12  # of the autocorrelation at no lag: what repeats less has no beat

@@ -36,7 +36,7 @@ ROWS = 270
 """Of the pictures that are looked at."""
 
 _SURROUNDINGS_WINDOW = (17, 17)
-# codes of what is as its surroundings, and of their deviation
+# Codes of what is as its surroundings, and of their deviation.
 _LEVELLED_MEAN = 128.0
 _LEVELLED_DEVIATION = 40.0
 _OF_NOISE = 3.0  # codes of deviation that are as good as none

@@ -25,15 +25,15 @@ REMEMBERED = 5
 
 _QUIET_SHARE = 20  # per cent of frames in which a block does no more than its noise
 _FLAT_SHARE = 25  # per cent of blocks that do no more than noise even where the camera moves
-# noise of one block by that of flat ones: times, and 8-bit codes
+# By how much the noise of a block may exceed that of flat ones: times, and 8-bit codes.
 _SAME_NOISE_RATIO = 1.5
 _SAME_NOISE_CODES = 1.0
 _MOST_POP = 4.0  # 8-bit codes by which a key frame changes all blocks at most
-# 8-bit codes: of a change that is looked at, and within which a block is the same
+# 8-bit codes of a change that is looked at, and within which a block is the same.
 _NOTED_CODES = 3.0
 _UNCHANGED_CODES = 2.0
 _MOST_BLINKING = 64  # blocks that change at once, above which nobody's caret is at work
-# times its noise, and 8-bit codes, above which a block has changed
+# Times its noise, and 8-bit codes, above which a block has changed.
 _CHANGED_RATIO = 1.25
 _CHANGED_CODES = 1.5
 _WHITE_CODE = 255.0

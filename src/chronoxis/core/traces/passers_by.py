@@ -20,7 +20,7 @@ RENEWED = 4
 
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _LEAST_DIFFERENCE = 0.08  # of the range, by which a pixel differs from what stands still
-# shares of the picture: whoever is near reaches one of them
+# Shares of the picture: whoever is near reaches one of them.
 _TALL_SHARE = 0.5
 _WIDE_SHARE = 0.6
 _LARGE_SHARE = 0.10

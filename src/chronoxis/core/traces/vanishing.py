@@ -16,7 +16,7 @@ WINDOWS = tuple(Fraction(1 << power, 2) for power in range(8))
 _SAMPLED_FRAMES = 15  # frames of a window, whose median is taken
 _VISIBLE_CHANGE = 4 / 255  # by which a block has to change for a change to be seen, encoded
 _LEAST_SHARE = 0.004  # share of blocks: less is noise, or a leaf
-# times the least share that changes with any window: clouds and balloons drift in all of them
+# Times the least share that changes with any window: clouds and balloons drift in all of them.
 _LEAST_SHARE_RATIO = 1.5
 _GREATEST_SHARE = 0.15  # share of blocks beyond which nothing is gained by any window
 

@@ -14,7 +14,7 @@ from chronoxis.core.picture.accents.drawn_accent import Amounts
 from chronoxis.core.picture.rgb import Rgb16
 from chronoxis.core.picture.row_work import RowWork
 
-# grains by which the field is larger than a picture: every frame takes another part of it
+# Grains by which the field is larger than a picture: every frame takes another part of it.
 _FIELD_MARGIN = 192
 _MOST_GRAINS = 2.0  # a pixel: finer ones look alike
 # Between grains noise is interpolated both ways, which leaves two thirds of its deviation.
